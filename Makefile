@@ -1,0 +1,60 @@
+# Two commands do everything on a fresh machine: make demo, make test.
+PYTHON ?= python3
+BIN = .venv/bin
+DATA ?= data
+PORT ?= 8765
+
+.PHONY: demo serve test lint bench bench-findings docs screenshots vendor lock clean
+
+demo: .venv/.run ## set up, start the app with the example world
+	$(BIN)/updraft demo --data $(DATA) --port $(PORT)
+
+serve: .venv/.run ## set up, start the app
+	$(BIN)/updraft serve --data $(DATA) --port $(PORT)
+
+test: .venv/.dev ## set up, browser and database included, and run every test
+	@tools/need-chromium
+	@tools/need-postgresql
+	$(BIN)/pytest -n 3 --dist worksteal
+
+lint: .venv/.dev
+	$(BIN)/ruff check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports --no-cache
+
+bench: .venv/.dev ## measure; writes docs/performance.md
+	$(BIN)/python bench/run.py
+
+bench-findings: .venv/.dev ## plant defects in clean tables, and count what is found and repaired
+	$(BIN)/python bench/findings.py
+
+docs: .venv/.run ## write docs/steps.md and docs/flow.schema.json anew
+	$(BIN)/python tools/write_docs.py
+
+screenshots: .venv/.dev ## write docs/screenshots anew
+	@tools/need-chromium
+	$(BIN)/python tools/screenshots.py
+
+vendor: .venv/.dev ## copy front-end packages into the tree; needs npm and the network
+	$(BIN)/python tools/vendor.py
+
+lock: .venv/.dev ## resolve the requirements anew; needs the network
+	$(BIN)/pip-compile -q --generate-hashes --no-emit-index-url --no-emit-find-links --no-header --strip-extras --allow-unsafe --extra build -o requirements/run.lock pyproject.toml
+	$(BIN)/pip-compile -q --generate-hashes --no-emit-index-url --no-emit-find-links --no-header --strip-extras --allow-unsafe --extra dev -o requirements/dev.lock pyproject.toml
+
+clean:
+	rm -rf .venv data bench/data
+
+.venv/.made:
+	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Updraft needs Python 3.11 or newer; set PYTHON=…")'
+	$(PYTHON) -m venv .venv
+	touch $@
+
+.venv/.run: .venv/.made requirements/run.lock pyproject.toml
+	$(BIN)/pip install -q --disable-pip-version-check --require-hashes -r requirements/run.lock
+	$(BIN)/pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
+	touch $@
+
+.venv/.dev: .venv/.run requirements/dev.lock
+	$(BIN)/pip install -q --disable-pip-version-check --require-hashes -r requirements/dev.lock
+	touch $@

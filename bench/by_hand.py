@@ -1,0 +1,72 @@
+"""The measured flow as a practised person would write it by hand, in Polars and in pandas.
+
+Run as a script it does the work once in a fresh process and prints the seconds, imports left out:
+`python bench/by_hand.py polars|pandas|updraft OUT`.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+import time
+from pathlib import Path
+
+from data import CHANGES, DATA, flow_document, growers, orders
+
+
+def in_polars(out: Path) -> None:
+    import polars as pl
+
+    reference = pl.scan_csv(growers())
+    (
+        pl.scan_csv(orders())
+        .filter(pl.col("Grower").is_not_null())
+        .with_columns(pl.col("Variety", "Region").str.replace_all(r"\s+", " ").str.strip_chars())
+        .with_columns(pl.col("Variety").replace(CHANGES))
+        .join(reference, left_on="Grower", right_on="Code", how="left")
+        .group_by("Hub", "Variety")
+        .agg(pl.len().alias("Orders"), pl.col("Packets").sum(), pl.col("Price").sum().alias("Revenue"))
+        .sort("Hub", "Variety", nulls_last=True)
+        .collect()
+        .write_csv(out / "polars.csv")
+    )
+
+
+def in_pandas(out: Path) -> None:
+    import pandas as pd
+
+    table = pd.read_csv(orders())
+    table = table[table["Grower"].notna()]
+    for name in ("Variety", "Region"):
+        table[name] = table[name].str.replace(r"\s+", " ", regex=True).str.strip()
+    table["Variety"] = table["Variety"].replace(CHANGES)
+    table = table.merge(pd.read_csv(growers()), left_on="Grower", right_on="Code", how="left")
+    (
+        table.groupby(["Hub", "Variety"], dropna=False)
+        .agg(Orders=("Order", "size"), Packets=("Packets", "sum"), Revenue=("Price", "sum"))
+        .reset_index()
+        .to_csv(out / "pandas.csv", index=False)
+    )
+
+
+def in_updraft(out: Path) -> None:
+    from updraft.cli import main
+
+    path = DATA / "measured.updraft.json"
+    path.write_text(json.dumps(flow_document(orders())))
+    main(["run", str(path), "--out", str(out), "--json"], standalone_mode=False)
+
+
+if __name__ == "__main__":
+    way, folder = sys.argv[1], Path(sys.argv[2])
+    if way == "updraft":
+        pass
+    else:
+        __import__(way)
+    growers(), orders()
+    started = time.perf_counter()
+    try:
+        {"polars": in_polars, "pandas": in_pandas, "updraft": in_updraft}[way](folder)
+    except SystemExit as end:
+        assert not end.code, end
+    print(f"\nseconds {time.perf_counter() - started:.4f}")

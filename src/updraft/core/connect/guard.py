@@ -1,0 +1,67 @@
+"""Which addresses may be asked: those of the public internet, and others only where the configuration allows them.
+
+The name is resolved here and the connection made to the very address that was checked, so that a name which answers
+differently a moment later gains nothing.
+"""
+
+from __future__ import annotations
+
+import ipaddress
+import socket
+import ssl
+from collections.abc import Iterable
+from typing import Any
+
+import httpcore
+import httpx
+
+from updraft.core.problems import Problem
+
+
+class GuardedBackend(httpcore.NetworkBackend):
+    """Opens connections to allowed addresses only.
+
+    Args:
+        allow: `host` or `host:port` that may be asked although their address is not public.
+    """
+
+    def __init__(self, allow: frozenset[str]) -> None:
+        self._allow, self._plain = allow, httpcore.SyncBackend()
+
+    def connect_tcp(self, host: str, port: int, timeout: float | None = None, local_address: str | None = None,
+                    socket_options: Iterable[Any] | None = None) -> httpcore.NetworkStream:
+        try:
+            found = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
+        except OSError as error:
+            raise httpcore.ConnectError(f"{host} is not known ({error.strerror})") from None
+        addresses = list(dict.fromkeys(str(entry[4][0]) for entry in found))
+        if host not in self._allow and f"{host}:{port}" not in self._allow:
+            for address in addresses:
+                if not is_public(address):
+                    raise Problem(f"{host}:{port}", "it is an address of this machine or of a private network, and those are "
+                                  "not allowed here.", f"Start Updraft with --allow {host}:{port} if it should be.",
+                                  code="not_allowed")
+        last: Exception | None = None
+        for address in addresses:
+            try:
+                return self._plain.connect_tcp(address, port, timeout, local_address, socket_options)
+            except (httpcore.ConnectError, httpcore.ConnectTimeout) as failed:
+                last = failed
+        raise last or httpcore.ConnectError(f"{host} has no address")
+
+    def sleep(self, seconds: float) -> None:
+        self._plain.sleep(seconds)
+
+
+def is_public(address: str) -> bool:
+    """Whether an IP address belongs to the public internet; an IPv4 address inside an IPv6 one counts as itself."""
+    ip = ipaddress.ip_address(address.split("%")[0])
+    inside = getattr(ip, "ipv4_mapped", None) or getattr(ip, "sixtofour", None)
+    return all(part.is_global and not part.is_multicast for part in (ip, inside) if part is not None)
+
+
+def guarded_transport(allow: frozenset[str]) -> httpx.HTTPTransport:
+    """A transport of httpx that connects through a GuardedBackend."""
+    transport = httpx.HTTPTransport(trust_env=False)
+    transport._pool = httpcore.ConnectionPool(ssl_context=ssl.create_default_context(), network_backend=GuardedBackend(allow))
+    return transport

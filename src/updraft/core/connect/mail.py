@@ -1,0 +1,68 @@
+"""Attachments from a mail folder (Maildir)."""
+
+from __future__ import annotations
+
+import mailbox
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from email import policy
+from email.message import EmailMessage
+from email.parser import BytesParser
+from email.utils import parsedate_to_datetime
+from fnmatch import fnmatchcase
+from pathlib import Path
+
+from updraft.core.connect.model import MailFolder
+from updraft.core.problems import Problem
+
+
+@dataclass(frozen=True)
+class Attachment:
+    """A file that came by mail; `received` is the date its message carries, in UTC."""
+
+    name: str
+    sender: str
+    subject: str
+    received: datetime
+    content: bytes
+
+
+def attachments(connection: MailFolder, sender: str = "", pattern: str = "*") -> list[Attachment]:
+    """The attachments whose sender holds a text and whose name fits a pattern with * and ?, the latest first.
+
+    Case does not count. A message without a date counts as the oldest; of equal dates the file name decides.
+
+    Raises:
+        Problem: the folder is not there, or is no Maildir.
+    """
+    folder = Path(connection.path).expanduser()
+    if not (folder / "new").is_dir() or not (folder / "cur").is_dir():
+        raise Problem(f"Connection “{connection.name}”", f"{connection.path} is not a mail folder (Maildir).",
+                      "Correct its path on the page Connections.", field="connection", code="no_folder")
+    found = [part for message in _messages(folder) for part in _parts(message)
+             if sender.casefold() in part.sender.casefold() and fnmatchcase(part.name.casefold(), (pattern or "*").casefold())]
+    return sorted(found, key=lambda part: (part.received, part.name), reverse=True)
+
+
+def _messages(folder: Path) -> Iterator[EmailMessage]:
+    box = mailbox.Maildir(folder, create=False)
+    for key in box.iterkeys():
+        try:
+            message = BytesParser(policy=policy.default).parsebytes(box.get_bytes(key))
+        except (KeyError, FileNotFoundError):
+            continue  # moved away meanwhile
+        if isinstance(message, EmailMessage):
+            yield message
+
+
+def _parts(message: EmailMessage) -> Iterator[Attachment]:
+    try:
+        sent = parsedate_to_datetime(str(message["date"]))
+        sent = sent.astimezone(UTC) if sent.tzinfo else sent.replace(tzinfo=UTC)
+    except (TypeError, ValueError):
+        sent = datetime.min.replace(tzinfo=UTC)
+    for part in message.iter_attachments():
+        name, content = part.get_filename(), part.get_payload(decode=True)
+        if name and isinstance(content, bytes):
+            yield Attachment(Path(name).name, str(message["from"] or ""), str(message["subject"] or ""), sent, content)

@@ -1,0 +1,66 @@
+"""Connections: where something is and how to be let in. A flow names a connection; it never holds one.
+
+The secret (a password, a token, a key) is left out whenever a connection is written anywhere.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, field_validator
+
+
+class _Connection(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid", str_strip_whitespace=True)
+
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    secret: str = Field("", exclude=True, repr=False)
+
+
+class Database(_Connection):
+    """A database by form, or by `url` (an SQLAlchemy URL without a password) when the dialect is `other`."""
+
+    kind: Literal["database"] = "database"
+    dialect: Literal["sqlite", "postgresql", "mysql", "other"] = "postgresql"
+    host: str = "localhost"
+    port: int | None = Field(None, ge=1, le=65535)
+    database: str = ""  # for SQLite the path of the file
+    user: str = ""
+    url: str = ""
+
+
+class WebService(_Connection):
+    """A web service below one address.
+
+    Args:
+        auth: `basic` sends user and secret, `bearer` the secret as a token, `key` the secret as `key_name` in a header
+            or in the query.
+        per_minute: requests sent at most.
+    """
+
+    kind: Literal["web"] = "web"
+    url: str
+    auth: Literal["none", "basic", "bearer", "key"] = "none"
+    user: str = ""
+    key_name: str = "X-API-Key"
+    key_in: Literal["header", "query"] = "header"
+    per_minute: int | None = Field(None, ge=1)
+
+    @field_validator("url")
+    @classmethod
+    def _is_http(cls, url: str) -> str:
+        if not re.match(r"https?://[^/\s]+", url):
+            raise ValueError("the address must begin with http:// or https://")
+        return url
+
+
+class MailFolder(_Connection):
+    """A mailbox on disk in Maildir form."""
+
+    kind: Literal["mail"] = "mail"
+    path: Annotated[str, Field(min_length=1)]
+
+
+Connection = Database | WebService | MailFolder
+CONNECTION: TypeAdapter[Connection] = TypeAdapter(Annotated[Connection, Field(discriminator="kind")])

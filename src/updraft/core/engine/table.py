@@ -1,0 +1,155 @@
+"""A computed table with what is known about how it came to be, and the one place where queries are collected."""
+
+from __future__ import annotations
+
+import time
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from typing import Any
+
+import polars as pl
+
+from updraft.core.figures import shown
+from updraft.core.problems import Problem
+from updraft.core.steps import Context, Result, Settings, StepKind
+
+
+@dataclass(frozen=True)
+class Fact:
+    """A number with its sentence; `code` is stable, `level` is info or warning."""
+
+    code: str
+    count: int
+    text: str
+    level: str = "info"
+
+
+@dataclass
+class Table:
+    """The result of one step: its tables in memory, and the facts.
+
+    Args:
+        frames: main output under "", side outputs by name.
+        rows_in: rows of the main input; None for a source.
+        seconds: time the query took.
+        touched: as in Result; None when rows came or went.
+        changed: cells changed, by column.
+        brought: columns that came from another table.
+        evidence: why columns have their kinds.
+    """
+
+    fingerprint: str
+    frames: dict[str, pl.DataFrame | pl.LazyFrame]
+    rows: dict[str, int]
+    rows_in: int | None = None
+    seconds: float = 0.0
+    facts: tuple[Fact, ...] = ()
+    touched: tuple[str, ...] | None = None
+    changed: dict[str, int] = field(default_factory=dict)
+    brought: tuple[str, ...] = ()
+    warnings: tuple[str, ...] = ()
+    evidence: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def height(self) -> int:
+        return self.rows[""]
+
+    def lazy(self, output: str = "") -> pl.LazyFrame:
+        """A table of the step as a lazy frame."""
+        return self.frames[output].lazy()
+
+    def schema(self, output: str = "") -> pl.Schema:
+        return self.frames[output].lazy().collect_schema()
+
+    def size(self) -> int:
+        """Bytes held in memory."""
+        return sum(int(f.estimated_size()) for f in self.frames.values() if isinstance(f, pl.DataFrame))
+
+    def about(self) -> dict[str, Any]:
+        """All but the frames, as plain data."""
+        return {
+            "fingerprint": self.fingerprint, "rows": self.rows, "rows_in": self.rows_in, "seconds": self.seconds,
+            "facts": [vars(fact) for fact in self.facts], "touched": self.touched, "changed": self.changed,
+            "brought": self.brought, "warnings": self.warnings, "evidence": self.evidence,
+        }
+
+
+def compute(kind: StepKind, settings: Settings, inputs: dict[str, pl.LazyFrame], context: Context,
+            fingerprint: str = "") -> Table:
+    """Apply a step and collect its tables, its counts and its changed cells in one query.
+
+    Raises:
+        Problem: the step does not fit the tables, a count of level `stop` is not 0, or the query failed.
+    """
+    started = time.perf_counter()
+    try:
+        result = kind.apply(inputs, settings, context)
+        names = ["", *result.sides]
+        before = _before(kind, result, inputs)
+        queries = [result.table, *result.sides.values(), *(count.frame for count in result.counts), *before]
+        # In memory: the streaming engine may add floats up in another order from run to run.
+        collected = pl.collect_all(queries, engine="in-memory")
+    except pl.exceptions.PolarsError as error:
+        raise Problem(kind.title, f"the table could not be computed ({str(error).splitlines()[0][:200]}).",
+                      "Look at the settings and at the kinds of the columns.", code="failed") from None
+    except MemoryError:
+        raise Problem(kind.title, "there is not enough memory for this table.",
+                      "Keep fewer rows or columns before this step.", code="memory") from None
+    frames: dict[str, pl.DataFrame | pl.LazyFrame] = dict(zip(names, collected[:len(names)], strict=True))
+    table = collected[0]
+    facts, changed = _facts(result, collected[len(names):]), {}
+    rows_in: int | None = None
+    if before:
+        old = collected[-1]
+        rows_in = int(old["\0rows"][0]) if "\0rows" in old.columns else old.height
+        changed = _changed(old, table, result.touched or ())
+    if sum(changed.values()):
+        facts = (*facts, Fact("cells_changed", sum(changed.values()), f"{sum(changed.values()):,} cells changed"))
+    return Table(
+        fingerprint, frames, {name: collected[n].height for n, name in enumerate(names)}, rows_in,
+        time.perf_counter() - started, facts, result.touched, changed, result.brought, result.warnings,
+        result.evidence)
+
+
+def _before(kind: StepKind, result: Result, inputs: dict[str, pl.LazyFrame]) -> list[pl.LazyFrame]:
+    """The main input: only the columns that may change, or only its number of rows."""
+    if not kind.inputs:
+        return []
+    main = inputs[kind.inputs[0].name]
+    return [main.select(result.touched) if result.touched else main.select(pl.len().alias("\0rows"))]
+
+
+def _facts(result: Result, counted: list[pl.DataFrame]) -> tuple[Fact, ...]:
+    facts = []
+    for count, frame in zip(result.counts, counted[:len(result.counts)], strict=True):
+        number = int(frame.item() or 0)
+        if not number:
+            continue
+        text = count.text.replace("{n}", f"{number:,}")
+        text = text if number != 1 else _singular(text)
+        if count.level == "stop":
+            raise Problem(text, "the step is set to stop then.", count.way_out, code=count.code)
+        facts.append(Fact(count.code, number, text, count.level))
+    return tuple(facts)
+
+
+def _singular(text: str) -> str:
+    for many, one in (("1 values of", "1 value of"), ("1 rows", "1 row"), ("1 groups have", "1 group has"), ("1 cells", "1 cell"),
+                      ("1 empty cells", "1 empty cell"), ("1 row meet ", "1 row meets "), ("cell are", "cell is"), ("row are", "row is"),
+                      ("are not", "is not"), (" share", " shares"),
+                      ("do not occur", "does not occur")):
+        text = text.replace(many, one)
+    return text
+
+
+def _changed(before: pl.DataFrame, after: pl.DataFrame, touched: tuple[str, ...]) -> dict[str, int]:
+    with ThreadPoolExecutor() as pool:  # Polars works outside the interpreter's lock
+        counts = list(pool.map(lambda name: int(differs(before[name], after[name]).sum()), touched))
+    return {name: number for name, number in zip(touched, counts, strict=True) if number}
+
+
+def differs(before: pl.Series, after: pl.Series) -> pl.Series:
+    """Row by row, whether a reader would see another value: across kinds, texts are compared."""
+    if before.dtype != after.dtype:
+        before, after = shown(before), shown(after)
+    return before.ne_missing(after)

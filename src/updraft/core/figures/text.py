@@ -1,0 +1,16 @@
+"""Values as the text a reader sees."""
+
+from __future__ import annotations
+
+import polars as pl
+
+
+def shown(values: pl.Series) -> pl.Series:
+    """Values as the text a reader sees: a whole number without a point, a date as YYYY-MM-DD."""
+    if values.dtype.is_float():
+        return values.cast(pl.String).str.strip_suffix(".0")
+    if values.dtype == pl.Boolean:
+        return values.replace_strict({True: "yes", False: "no"}, default=None, return_dtype=pl.String)
+    if isinstance(values.dtype, pl.Datetime):
+        return values.dt.to_string("%Y-%m-%d %H:%M:%S")
+    return values.cast(pl.String, strict=False)

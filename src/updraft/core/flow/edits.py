@@ -1,0 +1,272 @@
+"""Edits of a flow: each is data (so that it can come from a page or a file) and a pure function Flow → Flow.
+
+`edit.apply(flow)` gives the new flow, `edit.sentence(flow)` says what it does to the flow as it was.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
+
+from updraft.core.flow.model import Dismissal, Flow, Parameter, Ref, Step
+from updraft.core.problems import Problem
+
+MAIN_PORT = "table"  # the port a step is inserted at, and the one that a removed step's takers fall back on
+
+
+class _Edit(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    def apply(self, flow: Flow) -> Flow:
+        raise NotImplementedError
+
+    def sentence(self, flow: Flow) -> str:
+        raise NotImplementedError
+
+
+class AddStep(_Edit):
+    """Put a step into the flow.
+
+    With `after`, it takes that output. `insert` says whether the steps that took it now take the new one;
+    without `insert` the new step branches off.
+    """
+
+    op: Literal["add"] = "add"
+    step: Step
+    after: str = ""
+    insert: bool = True
+
+    def apply(self, flow: Flow) -> Flow:
+        if flow.has(self.step.id):
+            raise Problem(f"Step “{self.step.id}”", "the flow has a step of this id already.", "Choose another id.")
+        if not self.after:
+            return _with_steps(flow, [*flow.steps, self.step])
+        _need(flow, Ref.parse(self.after).step)
+        step = self.step.model_copy(update={"inputs": {MAIN_PORT: self.after, **_others(self.step)}})
+        steps = [_repointed(s, self.after, step.id) for s in flow.steps] if self.insert else list(flow.steps)
+        place = next(n for n, s in enumerate(steps) if s.id == Ref.parse(self.after).step) + 1
+        return _with_steps(flow, [*steps[:place], step, *steps[place:]])
+
+    def sentence(self, flow: Flow) -> str:
+        return f"Added “{label(self.step)}”"
+
+
+class RemoveStep(_Edit):
+    """Take a step out; what took its main output takes its main input instead."""
+
+    op: Literal["remove"] = "remove"
+    id: str
+
+    def apply(self, flow: Flow) -> Flow:
+        gone = _need(flow, self.id)
+        fallback = gone.inputs.get(MAIN_PORT)
+        return _with_steps(flow, [_repointed(s, gone.id, fallback, sides=True) for s in flow.steps if s.id != gone.id])
+
+    def sentence(self, flow: Flow) -> str:
+        return f"Removed “{label(_need(flow, self.id))}”"
+
+
+class MoveStep(_Edit):
+    """Move a step behind another one; the lines close up where it was and open where it goes."""
+
+    op: Literal["move"] = "move"
+    id: str
+    after: str
+
+    def apply(self, flow: Flow) -> Flow:
+        step = _need(flow, self.id)
+        if Ref.parse(self.after).step == self.id:
+            return flow
+        if MAIN_PORT not in step.inputs:
+            raise Problem(f"“{label(step)}”", "a source takes no table, so it cannot stand behind another step.",
+                          "Move the steps that follow it instead.", step=self.id)
+        _need(flow, Ref.parse(self.after).step)
+        moved = AddStep(step=step, after=self.after).apply(RemoveStep(id=self.id).apply(flow))
+        # Takers of its side outputs lost them in the removal; they follow the step to its new place.
+        sides = {(s.id, port): text for s in flow.steps for port, text in s.inputs.items()
+                 if Ref.parse(text).step == self.id and Ref.parse(text).output}
+        steps = [s.model_copy(update={"inputs": {**s.inputs, **{p: t for (i, p), t in sides.items() if i == s.id}}})
+                 for s in moved.steps]
+        return _with_steps(flow, steps)
+
+    def sentence(self, flow: Flow) -> str:
+        target = _need(flow, Ref.parse(self.after).step)
+        return f"Moved “{label(_need(flow, self.id))}” behind “{label(target)}”"
+
+
+class SetSettings(_Edit):
+    """Give a step other settings."""
+
+    op: Literal["set"] = "set"
+    id: str
+    settings: dict[str, Any]
+
+    def apply(self, flow: Flow) -> Flow:
+        return _changed(flow, self.id, settings=self.settings)
+
+    def sentence(self, flow: Flow) -> str:
+        return f"Changed the settings of “{label(_need(flow, self.id))}”"
+
+
+class RenameStep(_Edit):
+    """Give a step another name; the empty name shows its kind's title."""
+
+    op: Literal["rename"] = "rename"
+    id: str
+    name: str
+
+    def apply(self, flow: Flow) -> Flow:
+        return _changed(flow, self.id, name=self.name.strip())
+
+    def sentence(self, flow: Flow) -> str:
+        return f"Renamed “{label(_need(flow, self.id))}” to “{self.name.strip()}”"
+
+
+class NoteStep(_Edit):
+    op: Literal["note"] = "note"
+    id: str
+    note: str
+
+    def apply(self, flow: Flow) -> Flow:
+        return _changed(flow, self.id, note=self.note)
+
+    def sentence(self, flow: Flow) -> str:
+        return f"{'Wrote' if self.note else 'Removed'} a note on “{label(_need(flow, self.id))}”"
+
+
+class SwitchStep(_Edit):
+    """Switch a step on or off; off, it hands its main input on unchanged."""
+
+    op: Literal["switch"] = "switch"
+    id: str
+    enabled: bool
+
+    def apply(self, flow: Flow) -> Flow:
+        return _changed(flow, self.id, enabled=self.enabled)
+
+    def sentence(self, flow: Flow) -> str:
+        return f"Switched “{label(_need(flow, self.id))}” {'on' if self.enabled else 'off'}"
+
+
+class CopyStep(_Edit):
+    """Put a copy of a step right behind it (a copied source starts a lane of its own)."""
+
+    op: Literal["copy"] = "copy"
+    id: str
+
+    def apply(self, flow: Flow) -> Flow:
+        step = _need(flow, self.id)
+        twin = step.model_copy(update={"id": flow.new_id(step.kind), "name": f"{label(step)} (copy)"})
+        return AddStep(step=twin, after=self.id if MAIN_PORT in step.inputs else "").apply(flow)
+
+    def sentence(self, flow: Flow) -> str:
+        return f"Copied “{label(_need(flow, self.id))}”"
+
+
+class ConnectInput(_Edit):
+    """Let a port take another output; an empty `source` unplugs it."""
+
+    op: Literal["connect"] = "connect"
+    id: str
+    port: str
+    source: str = ""
+
+    def apply(self, flow: Flow) -> Flow:
+        step = _need(flow, self.id)
+        inputs = {port: text for port, text in step.inputs.items() if port != self.port}
+        if self.source:
+            _need(flow, Ref.parse(self.source).step)
+            inputs[self.port] = self.source
+        return _changed(flow, self.id, inputs=inputs)
+
+    def sentence(self, flow: Flow) -> str:
+        where = f"“{label(_need(flow, self.id))}”"
+        if not self.source:
+            return f"Unplugged the {self.port} of {where}"
+        return f"{where} now takes its {self.port} from “{label(_need(flow, Ref.parse(self.source).step))}”"
+
+
+class DescribeFlow(_Edit):
+    """Change the flow's name, note or parameters; what is left out stays."""
+
+    op: Literal["describe"] = "describe"
+    name: str | None = None
+    note: str | None = None
+    parameters: tuple[Parameter, ...] | None = None
+
+    def apply(self, flow: Flow) -> Flow:
+        given = {k: v for k, v in (("name", self.name), ("note", self.note), ("parameters", self.parameters))
+                 if v is not None}
+        return Flow.model_validate({**dict(flow), **given})
+
+    def sentence(self, flow: Flow) -> str:
+        if self.name is not None and self.name != flow.name:
+            return f"Renamed the flow to “{self.name}”"
+        return "Changed the parameters" if self.parameters is not None else "Changed the flow's note"
+
+
+class DismissFinding(_Edit):
+    """Put a finding away, at a step and after it; `restore` brings it back."""
+
+    op: Literal["dismiss"] = "dismiss"
+    id: str
+    finding: str
+    reason: str = ""
+    restore: bool = False
+
+    def apply(self, flow: Flow) -> Flow:
+        if self.restore:
+            return flow.model_copy(update={"dismissed": tuple(d for d in flow.dismissed if d.finding != self.finding)})
+        _need(flow, self.id)
+        rest = tuple(d for d in flow.dismissed if (d.step, d.finding) != (self.id, self.finding))
+        fresh = Dismissal(step=self.id, finding=self.finding, reason=self.reason.strip())
+        return flow.model_copy(update={"dismissed": (*rest, fresh)})
+
+    def sentence(self, flow: Flow) -> str:
+        return f"{'Brought back' if self.restore else 'Dismissed'} a finding"
+
+
+Edit = Annotated[
+    AddStep | RemoveStep | MoveStep | SetSettings | RenameStep | NoteStep | SwitchStep | CopyStep | ConnectInput
+    | DescribeFlow | DismissFinding, Field(discriminator="op")]
+EDIT: TypeAdapter[Any] = TypeAdapter(Edit)
+
+
+def label(step: Step) -> str:
+    """What a step is called: its own name, or its kind in words."""
+    return step.name or step.kind.replace("_", " ").capitalize()
+
+
+def _need(flow: Flow, step_id: str) -> Step:
+    try:
+        return flow.step(step_id)
+    except KeyError:
+        raise Problem(f"Step “{step_id}”", "the flow has no such step.",
+                      "It may have been removed in another window: reload the page.", code="no_step") from None
+
+
+def _changed(flow: Flow, step_id: str, **update: Any) -> Flow:
+    _need(flow, step_id)
+    steps = [Step.model_validate({**dict(s), **update}) if s.id == step_id else s for s in flow.steps]
+    return _with_steps(flow, steps)
+
+
+def _with_steps(flow: Flow, steps: list[Step]) -> Flow:
+    return Flow.model_validate({**dict(flow), "steps": tuple(steps)})
+
+
+def _others(step: Step) -> dict[str, str]:
+    return {port: text for port, text in step.inputs.items() if port != MAIN_PORT}
+
+
+def _repointed(step: Step, old: str, new: str | None, *, sides: bool = False) -> Step:
+    """The step with every input `old` taken from `new`; with `sides`, inputs from old's side outputs are unplugged."""
+    inputs: dict[str, str] = {}
+    for port, text in step.inputs.items():
+        if text == old:
+            if new:
+                inputs[port] = new
+        elif not (sides and Ref.parse(text).step == old):
+            inputs[port] = text
+    return step if inputs == step.inputs else step.model_copy(update={"inputs": inputs})

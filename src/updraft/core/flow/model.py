@@ -1,0 +1,113 @@
+"""What a flow is: frozen models, no behaviour beyond looking things up.
+
+A flow may be wrong (a cycle, an unknown kind, an input that is gone): it must still load, show and
+be edited, so only its shape is enforced here. `core/flow/order.py` and the engine's plan say what is wrong.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Any, Literal, NamedTuple
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, model_validator
+
+Identifier = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,63}$")]
+
+
+class Ref(NamedTuple):
+    """One output of one step; the main output has the empty name."""
+
+    step: str
+    output: str = ""
+
+    def __str__(self) -> str:
+        return f"{self.step}.{self.output}" if self.output else self.step
+
+    @classmethod
+    def parse(cls, text: str) -> Ref:
+        step, _, output = text.partition(".")
+        return cls(step, output)
+
+
+class _Frozen(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class Step(_Frozen):
+    """One operation: a kind with settings. `inputs` maps a port to `step` or `step.output`."""
+
+    id: Identifier
+    kind: Annotated[str, StringConstraints(min_length=1, max_length=64)]
+    name: Annotated[str, StringConstraints(max_length=200)] = ""
+    settings: dict[str, Any] = Field(default_factory=dict)
+    inputs: dict[str, str] = Field(default_factory=dict)
+    note: Annotated[str, StringConstraints(max_length=4000)] = ""
+    enabled: bool = True
+
+    def refs(self) -> list[Ref]:
+        return [Ref.parse(text) for text in self.inputs.values()]
+
+
+class Parameter(_Frozen):
+    """A named value a run can be given; settings use it as `{params.name}` inside any text.
+
+    A parameter of kind `date` may name a day from today (“first of last month”); settings get it as YYYY-MM-DD.
+    """
+
+    name: Identifier
+    value: str = ""
+    kind: Literal["text", "date"] = "text"
+    note: Annotated[str, StringConstraints(max_length=400)] = ""
+
+
+class Dismissal(_Frozen):
+    """A finding that a person has put away for a step's table and the tables after it, and why."""
+
+    step: Identifier
+    finding: Annotated[str, StringConstraints(min_length=1, max_length=2000)]
+    reason: Annotated[str, StringConstraints(max_length=400)] = ""
+
+
+class Flow(_Frozen):
+    """A saved, repeatable series of steps, in the order they were added."""
+
+    name: Annotated[str, StringConstraints(min_length=1, max_length=200)] = "New flow"
+    note: Annotated[str, StringConstraints(max_length=4000)] = ""
+    parameters: tuple[Parameter, ...] = ()
+    steps: Annotated[tuple[Step, ...], Field(max_length=500)] = ()
+    dismissed: tuple[Dismissal, ...] = ()
+
+    @model_validator(mode="after")
+    def _names_are_unique(self) -> Flow:
+        for what, names in (("step", [s.id for s in self.steps]), ("parameter", [p.name for p in self.parameters])):
+            double = next((name for name in names if names.count(name) > 1), None)
+            if double:
+                raise ValueError(f"the {what} “{double}” stands there twice")
+        return self
+
+    def step(self, step_id: str) -> Step:
+        """The step with this id; KeyError when there is none."""
+        for step in self.steps:
+            if step.id == step_id:
+                return step
+        raise KeyError(step_id)
+
+    def has(self, step_id: str) -> bool:
+        return any(step.id == step_id for step in self.steps)
+
+    def consumers(self, step_id: str) -> list[tuple[Step, str, Ref]]:
+        """Every (step, port, ref) that takes an output of this step."""
+        return [
+            (step, port, Ref.parse(text))
+            for step in self.steps for port, text in step.inputs.items()
+            if Ref.parse(text).step == step_id
+        ]
+
+    def new_id(self, kind: str) -> str:
+        """A free id made from a kind: `tidy_text`, `tidy_text_2`, …"""
+        stem = re.sub(r"[^a-z0-9_]", "_", kind.lower()).strip("_") or "step"
+        stem = stem if stem[0].isalpha() else f"step_{stem}"
+        number, candidate = 2, stem
+        while self.has(candidate):
+            candidate, number = f"{stem}_{number}", number + 1
+        return candidate

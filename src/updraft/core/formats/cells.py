@@ -1,0 +1,184 @@
+"""What calamine does not tell of a workbook's cells: formula errors, merged cells, and how a cell is formatted.
+
+Only for xlsx and xlsm, whose sheets are XML; other workbooks have none of this here.
+"""
+
+from __future__ import annotations
+
+import posixpath
+import re
+import zipfile
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import openpyxl
+import polars as pl
+from lxml import etree
+
+from updraft.core.formats.options import Mark, ReadOptions
+from updraft.core.problems import Problem, missing_column
+
+_MAIN = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
+_RELATION = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
+MARK_TITLES: dict[Mark, str] = {"fill": "fill colour", "bold": "bold", "strike": "struck through", "comment": "comment"}
+
+
+@dataclass(frozen=True)
+class Area:
+    """A rectangle of cells, counted from 0; bottom and right are the first beyond it."""
+
+    top: int
+    left: int
+    bottom: int
+    right: int
+
+    def shifted(self, rows: int, columns: int) -> Area:
+        return Area(self.top + rows, self.left + columns, self.bottom + rows, self.right + columns)
+
+
+def area_of(text: str, cells: pl.DataFrame) -> Area:
+    """The rectangle for cells such as B4:H200, B4 (to the end), B:H or 4:200.
+
+    Raises:
+        Problem: it cannot be read, or nothing of the sheet lies in it.
+    """
+    one = r"([A-Za-z]{1,3})?(\d{1,7})?"
+    found = re.fullmatch(rf"\s*{one}(?::{one})?\s*", text)
+    if not found or not any(found.groups()):
+        raise Problem(f"Range “{text}”", "it is neither cells such as B4:H200 nor a name in this workbook.",
+                      "Correct it, or choose one of the names.", field="range", code="no_range")
+    left, top, right, bottom = found.groups()
+    area = Area(int(top or 1) - 1, _column(left) if left else 0,
+                int(bottom) if bottom else cells.height, _column(right) + 1 if right else cells.width)
+    if area.top >= min(area.bottom, cells.height) or area.left >= min(area.right, cells.width):
+        raise Problem(f"Range “{text}”", f"the sheet holds nothing there; it has {cells.height:,} rows and "
+                      f"{cells.width} columns.", "Choose cells that lie within.", field="range", code="no_range")
+    return Area(area.top, area.left, min(area.bottom, cells.height), min(area.right, cells.width))
+
+
+def hidden_sheets(path: Path) -> set[str] | None:
+    """The names of sheets that the workbook does not show; None where it cannot be told without reading them."""
+    try:
+        with zipfile.ZipFile(path) as book:
+            root = etree.fromstring(book.read("xl/workbook.xml"), etree.XMLParser(resolve_entities=False, no_network=True))
+    except (zipfile.BadZipFile, KeyError, etree.XMLSyntaxError):
+        return None
+    return {str(s.get("name")) for s in root.iter(f"{_MAIN}sheet") if s.get("state") in ("hidden", "veryHidden")}
+
+
+def table_range(path: Path, name: str) -> str | None:
+    """The cells of a workbook's table, header included, as B4:H200."""
+    with zipfile.ZipFile(path) as book:
+        for part in book.namelist():
+            if part.startswith("xl/tables/"):
+                root = etree.fromstring(book.read(part), etree.XMLParser(resolve_entities=False, no_network=True))
+                if name in (root.get("displayName"), root.get("name")):
+                    return str(root.get("ref"))
+    return None
+
+
+def errors_and_merges(path: Path, sheet: str) -> tuple[dict[tuple[int, int], str], list[Area]]:
+    """The cells of a sheet that hold a formula error, as (row, column) → its text, and the merged areas."""
+    try:
+        with zipfile.ZipFile(path) as book:
+            name = _part_of(book, sheet)
+            if name is None or not _holds(book, name, (b't="e"', b"<mergeCell ")):
+                return {}, []
+            with book.open(name) as part:
+                return _read_details(part)
+    except (zipfile.BadZipFile, KeyError, etree.XMLSyntaxError):
+        return {}, []
+
+
+
+
+def marks_of(path: Path, options: ReadOptions, names: list[str], first_row: int, left: int,
+             height: int) -> dict[str, list[str | None]]:
+    """The formatting that was asked for, as new columns: name → one text a row.
+
+    A fill colour comes as #rrggbb, or the colour's number in the theme; bold and strike-through as "yes".
+
+    Raises:
+        Problem: the workbook is not an xlsx, or a column is not there.
+    """
+    if not options.marks:
+        return {}
+    if path.suffix.lower() not in (".xlsx", ".xlsm") and not zipfile.is_zipfile(path):
+        raise Problem(path.name, "only xlsx workbooks can be read with their formatting.",
+                      "Save it as xlsx, or take no formatting.", field="marks", code="no_formatting")
+    page = openpyxl.load_workbook(path)[options.sheet or ""]
+    found: dict[str, list[str | None]] = {}
+    for column, what in options.marks:
+        if column not in names:
+            raise missing_column(column, names, field="marks")
+        title = f"{column}: {MARK_TITLES[what]}"
+        place = left + names.index(column) + 1
+        found[title] = [_mark(page.cell(first_row + row + 1, place), what) for row in range(height)]
+    return found
+
+
+def _mark(cell: Any, what: Mark) -> str | None:
+    if what == "comment":
+        return cell.comment.text.strip() if cell.comment else None
+    if what in ("bold", "strike"):
+        return "yes" if getattr(cell.font, what) else None
+    colour = cell.fill.fgColor if cell.fill and cell.fill.fill_type else None
+    if colour is None:
+        return None
+    if colour.type == "rgb":
+        return f"#{str(colour.rgb)[-6:].lower()}"
+    return f"{colour.type} {colour.theme if colour.type == 'theme' else colour.indexed}"
+
+
+def _part_of(book: zipfile.ZipFile, sheet: str) -> str | None:
+    """The name of the XML part that holds a sheet."""
+    if "xl/workbook.xml" not in book.namelist():
+        return None
+    parser = etree.XMLParser(resolve_entities=False, no_network=True)
+    root = etree.fromstring(book.read("xl/workbook.xml"), parser)
+    wanted = next((s.get(_RELATION) for s in root.iter(f"{_MAIN}sheet") if s.get("name") == sheet), None)
+    relations = etree.fromstring(book.read("xl/_rels/workbook.xml.rels"), parser)
+    target = next((r.get("Target") for r in relations if r.get("Id") == wanted), None)
+    return posixpath.normpath(posixpath.join("xl", target)).lstrip("/") if target else None
+
+
+def _holds(book: zipfile.ZipFile, name: str, texts: tuple[bytes, ...]) -> bool:
+    tail = b""
+    with book.open(name) as part:
+        while block := part.read(1 << 20):
+            if any(text in tail + block for text in texts):
+                return True
+            tail = block[-16:]
+    return False
+
+
+def _read_details(part: Any) -> tuple[dict[tuple[int, int], str], list[Area]]:
+    errors: dict[tuple[int, int], str] = {}
+    merges: list[Area] = []
+    wanted = (f"{_MAIN}c", f"{_MAIN}mergeCell", f"{_MAIN}row")
+    for _, element in etree.iterparse(part, tag=wanted, resolve_entities=False, no_network=True):
+        if element.tag == wanted[0]:
+            if element.get("t") == "e":
+                row, column = _place(element.get("r"))
+                errors[row, column] = element.findtext(f"{_MAIN}v") or "#ERROR"
+        elif element.tag == wanted[1]:
+            start, _, end = element.get("ref").partition(":")
+            (top, left), (bottom, right) = _place(start), _place(end or start)
+            merges.append(Area(top, left, bottom + 1, right + 1))
+        else:
+            element.clear()
+    return errors, merges
+
+
+def _place(reference: str) -> tuple[int, int]:
+    letters = re.match(r"[A-Z]+", reference)
+    assert letters is not None
+    return int(reference[letters.end():]) - 1, _column(letters.group())
+
+
+def _column(letters: str) -> int:
+    number = 0
+    for letter in letters.upper():
+        number = number * 26 + ord(letter) - 64
+    return number - 1

@@ -1,0 +1,109 @@
+"""Formats that carry columns with types: Parquet, Arrow (IPC file or stream) and tables of a SQLite file."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Callable
+from contextlib import closing
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+from updraft.core.formats.options import Detected, Reading, ReadOptions
+from updraft.core.problems import Problem, nearest
+
+_EXACT = 15  # digits that a float keeps
+
+
+def read_parquet(path: Path, options: ReadOptions) -> Reading:
+    return _typed(path, options, "parquet", pl.read_parquet)
+
+
+def read_arrow(path: Path, options: ReadOptions) -> Reading:
+    """An Arrow IPC file, or a stream, by how it begins."""
+    with path.open("rb") as file:
+        stream = not file.read(6).startswith(b"ARROW1")
+    return _typed(path, options, "arrow", pl.read_ipc_stream if stream else pl.read_ipc)
+
+
+def read_sqlite(path: Path, options: ReadOptions) -> Reading:
+    """A table of a SQLite file, read without writing to it.
+
+    Raises:
+        Problem: it is damaged, holds no table, or not the chosen one.
+    """
+    try:
+        with closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as db:
+            names = [row[0] for row in db.execute(
+                "SELECT name FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite_%' "
+                "ORDER BY type, name")]
+            if not names:
+                raise Problem(path.name, "it holds no table.", "Choose another file.", code="no_data")
+            sizes = {name: db.execute(f"SELECT count(*) FROM {_quoted(name)}").fetchone()[0] for name in names}
+            table = options.table or max(names, key=lambda name: sizes[name])
+            if table not in names:
+                near = nearest(table, names)
+                raise Problem(f"Table “{table}”", f"{path.name} has no such table" + (
+                    f"; the nearest name is “{near}”." if near else "."),
+                    f"Choose one of: {', '.join(names[:20])}.", field="table", code="no_table")
+            cursor = db.execute(f"SELECT * FROM {_quoted(table)}")
+            columns = [column[0] for column in cursor.description]
+            rows = cursor.fetchall()
+    except sqlite3.DatabaseError as error:
+        raise Problem(path.name, f"it cannot be read as a SQLite file ({error}).",
+                      "It may have been cut off on the way: ask for it again.", code="damaged") from None
+    reason = "as set" if options.table else ("the only table" if len(names) == 1 else "the table with the most rows")
+    filled = replace(options, format="sqlite", table=table)
+    reasons = {"format": "it begins as SQLite files do", "table": reason}
+    return Reading(from_rows(columns, rows), Detected("sqlite", filled, reasons, {"tables": tuple(names)}))
+
+
+def from_rows(columns: list[str], rows: list[Any]) -> pl.DataFrame:
+    """Rows from a database driver as a table; a column whose values are of several types is text."""
+    values = list(zip(*rows, strict=True)) if rows else [()] * len(columns)
+    return pl.DataFrame([_series(name, list(column)) for name, column in zip(columns, values, strict=True)])
+
+
+def _series(name: str, values: list[Any]) -> pl.Series:
+    try:
+        series = pl.Series(name, values, strict=True)
+        if isinstance(series.dtype, pl.Decimal):
+            digits = series.abs().cast(pl.String).str.strip_chars("0.").str.replace(".", "", literal=True).str.len_chars()
+            return series.cast(pl.String if (digits > _EXACT).any() else pl.Float64)
+        if series.dtype not in (pl.Object, pl.Binary, pl.Null):
+            return series
+    except (TypeError, pl.exceptions.PolarsError, OverflowError):
+        pass
+    if any(value is not None for value in values) and all(value is None or isinstance(value, int | float) for value in values):
+        return pl.Series(name, values, dtype=pl.Float64, strict=False)
+    return pl.Series(name, [_plain(value) for value in values], dtype=pl.String)
+
+
+def _plain(value: Any) -> str | None:
+    if value is None:
+        return None
+    if isinstance(value, bytes | bytearray | memoryview):
+        return bytes(value).hex()
+    return str(value)
+
+
+def _quoted(name: str) -> str:
+    return '"' + name.replace('"', '""') + '"'
+
+
+def _typed(path: Path, options: ReadOptions, form: Any, load: Callable[[Path], pl.DataFrame]) -> Reading:
+    try:
+        frame = load(path)
+    except (pl.exceptions.PolarsError, OSError) as error:
+        raise Problem(path.name, f"it cannot be read ({str(error).splitlines()[0][:120]}).",
+                      "It may have been cut off on the way: ask for it again.", code="damaged") from None
+    plain = [
+        pl.col(name).bin.encode("hex") if dtype == pl.Binary else pl.col(name).cast(pl.String)
+        for name, dtype in frame.schema.items()
+        if dtype == pl.Binary or isinstance(dtype, pl.Categorical | pl.Enum)
+    ]
+    frame = frame.with_columns(plain) if plain else frame
+    reasons = {"format": "it begins as files of this format do"}
+    return Reading(frame, Detected(form, replace(options, format=form), reasons))

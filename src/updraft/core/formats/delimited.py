@@ -1,0 +1,225 @@
+"""Delimited text: detect delimiter, quotes, comment lines and header, and read every column as text."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+from updraft.core.formats.header import LOOK, Row, find_header
+from updraft.core.formats.options import Detected, Reading, ReadOptions
+from updraft.core.formats.text import Sample, header_names, lines_of, sample_of
+from updraft.core.problems import Problem
+
+DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", ":": "colon", " ": "blank"}
+_USUAL = ",;\t|"
+_BODY = 1000  # lines that delimiter and quotes are found from
+
+
+def detect(path: Path, options: ReadOptions) -> Detected:
+    """Fill in the options that are open, from the first 256 KiB of the file.
+
+    Raises:
+        Problem: the file is empty or holds NUL bytes; a sign is longer than one character.
+    """
+    _check_signs(options)
+    sample = sample_of(path, options)
+    body = sample.body[:_BODY]
+    quote, escape, why_quote = _quotes(body, options)
+    delimiter, why_delimiter, _ = find_delimiter(body, options.delimiter, quote, escape)
+    rows = _split("\n".join(body[:LOOK]), delimiter, quote, escape)
+    header = find_header(rows, options.skip)
+    first = options.header or ("first" if header.present else "none")
+    reasons = {"format": "it is plain text", "delimiter": why_delimiter, "quote": why_quote, "encoding": sample.why_encoding,
+               "skip": header.reason_skip, "header": "as set" if options.header else header.reason_header,
+               **comment_reason(sample, options)}
+    filled = replace(options, format="delimited", skip=header.skip, header=first, delimiter=delimiter, quote=quote,
+                     escape=escape, encoding=sample.encoding, comment=sample.comment)
+    top = rows[header.skip:]
+    names, _ = header_names(top[:options.header_lines] if first == "first" else [], max(map(len, top), default=0))
+    return Detected("delimited", filled, reasons, preamble=tuple(body[:header.skip]), columns=tuple(names))
+
+
+def read(path: Path, detected: Detected, columns: frozenset[str] | None = None) -> Reading:
+    """Read the whole file as text columns; empty cells are null.
+
+    Rows wider or narrower than the table are counted, and treated as `ragged` says.
+
+    Raises:
+        Problem: no row is left, or the text cannot be read in the encoding.
+    """
+    options = detected.options
+    names_rows, width, ragged = _first_rows(path, detected)
+    names, said = header_names(names_rows, width)
+    frame = None if ragged else _quick(path, options, names, columns)
+    if frame is None:
+        frame, said = _careful(path, options, names_rows)
+        names = frame.columns
+    if not frame.width:
+        raise Problem(path.name, "no row is left below the lines that are skipped.",
+                      "Skip fewer lines.", field="skip", code="no_rows")
+    return Reading(frame, replace(detected, columns=tuple(names)), tuple(said))
+
+
+def find_delimiter(lines: list[str], wanted: str | None, quote: str, escape: str) -> tuple[str, str, float]:
+    """The delimiter that splits the most lines alike, why, and the share of lines it does so for."""
+    if wanted:
+        return wanted, "as set", 1.0
+    best, best_score, why = ",", (0.0, 0), "no delimiter splits the lines"
+    filled = [line for line in lines if line.strip()]
+    for delimiter in _USUAL:
+        widths = Counter(len(row) for row in _split("\n".join(filled), delimiter, quote, escape) if row)
+        width, often = max(widths.items(), key=lambda pair: (pair[0] > 1, pair[1]), default=(1, 0))
+        score = (often / max(sum(widths.values()), 1), width)
+        if width > 1 and score > best_score:
+            best, best_score = delimiter, score
+            why = f"{DELIMITERS[delimiter]}, because {often:,} of {sum(widths.values()):,} lines split into {width}"
+    return best, why, best_score[0]
+
+
+
+def comment_reason(sample: Sample, options: ReadOptions) -> dict[str, str]:
+    if not sample.comment:
+        return {}
+    return {"comment": "as set" if options.comment else "the first line starts with #"}
+
+
+def _check_signs(options: ReadOptions) -> None:
+    for field, sign in (("delimiter", options.delimiter), ("quote", options.quote), ("escape", options.escape)):
+        if sign and len(sign) > 1:
+            raise Problem(f"{field.capitalize()} “{sign}”", "it is more than one character.",
+                          "Use a single character.", field=field, code="bad_setting")
+
+
+def _quotes(lines: list[str], options: ReadOptions) -> tuple[str, str, str]:
+    """Quote sign, escape sign, and why. Single quotes count only where they enclose whole cells."""
+    text = "\n".join(lines)
+    if options.quote is not None:
+        return options.quote, options.escape or "", "as set"
+    double = len(re.findall(r'(?:^|[,;\t|])"', text, re.M))
+    single = len(re.findall(r"(?:^|[,;\t|])'[^'\n]*'(?=[,;\t|\r\n]|$)", text, re.M))
+    if single > double:
+        return "'", options.escape or "", f"single quotes, because they enclose {single:,} cells"
+    escape = options.escape if options.escape is not None else _escape(lines, options)
+    return '"', escape, f"double quotes enclose {double:,} cells" if double else "the usual one; no cell needs it"
+
+
+def _escape(lines: list[str], options: ReadOptions) -> str:
+    """A backslash, where the lines split better when it takes the quote after it for a plain sign."""
+    if not any('\\"' in line for line in lines):
+        return ""
+    without, with_it = (find_delimiter(lines, None, '"', escape)[2] for escape in ("", "\\"))
+    return "\\" if with_it > without else ""
+
+
+def dialect(delimiter: str, quote: str, escape: str) -> dict[str, Any]:
+    """The signs as the csv module takes them."""
+    signs: dict[str, Any] = {"delimiter": delimiter, "escapechar": escape or None}
+    return signs | ({"quotechar": quote} if quote else {"quoting": csv.QUOTE_NONE})
+
+
+def _split(text: str, delimiter: str, quote: str, escape: str) -> list[Row]:
+    rows: list[Row] = []
+    try:
+        for row in csv.reader(io.StringIO(text), **dialect(delimiter, quote, escape)):
+            rows.append([cell or None for cell in row])
+    except csv.Error:
+        pass  # what was split until there is enough to judge by
+    return rows
+
+
+def _first_rows(path: Path, detected: Detected) -> tuple[list[Row], int, bool]:
+    """The header's rows, the width of the table's first rows, and whether those rows differ in width."""
+    rows: list[Row] = []
+    for _, row in _rows(path, detected.options):
+        rows.append(row)
+        if len(rows) > LOOK:
+            break
+    if not rows:
+        return [], 0, True
+    many = detected.options.header_lines if detected.options.header == "first" else 0
+    header, rows = rows[:many], rows[many + detected.options.skip_after:]
+    widths = {len(row) for row in rows if row} | ({len(header[-1])} if header else set())
+    return header, max(widths, default=0), len(widths) > 1
+
+
+def _rows(path: Path, options: ReadOptions) -> Iterator[tuple[int, Row]]:
+    """The table's rows through the csv module, header first, with the line (below those skipped) that each ends on."""
+    csv.field_size_limit(64 * 1024 * 1024)
+    signs = dialect(options.delimiter or ",", options.quote or "", options.escape or "")
+    reader = csv.reader(lines_of(path, options), **signs)
+    try:
+        for row in reader:
+            yield reader.line_num, list(row)
+    except csv.Error as error:
+        raise Problem(path.name, f"line {reader.line_num:,} cannot be split ({error}).", "Choose another delimiter or quote.",
+                      field="delimiter", code="bad_line") from None
+
+
+def _quick(path: Path, options: ReadOptions, names: list[str], columns: frozenset[str] | None) -> pl.DataFrame | None:
+    """Polars' own reader; None where it does not agree that all rows have the same width, or lacks an option."""
+    skip = (options.skip or 0) + (options.header_lines if options.header == "first" else 0)
+    delimiter = options.delimiter or ","
+    if options.escape or not delimiter.isascii() or (options.comment and skip):
+        return None
+    source: Path | io.BytesIO = path
+    if options.encoding not in ("utf-8", "utf-8-sig", "ascii"):
+        try:
+            source = io.BytesIO(path.read_text(encoding=options.encoding).encode())
+        except UnicodeDecodeError:
+            return None
+    try:
+        lazy = pl.scan_csv(
+            source, has_header=False, new_columns=names, schema=dict.fromkeys(names, pl.String), separator=delimiter,
+            skip_lines=skip, comment_prefix=options.comment or None, quote_char=options.quote or None,
+            infer_schema=False, glob=False, extra_columns="raise", missing_columns="raise",
+        )
+        few = [name for name in names if columns and name in columns]
+        return (lazy.select(few) if few else lazy).collect().slice(options.skip_after)
+    except pl.exceptions.PolarsError:
+        return None
+
+
+def _careful(path: Path, options: ReadOptions, header: list[Row]) -> tuple[pl.DataFrame, list[str]]:
+    reader = _rows(path, options)
+    for _ in range(len(header) + options.skip_after):
+        next(reader, None)
+    lines, rows = [], []
+    for line, row in reader:
+        if row:
+            lines.append(line)
+            rows.append([cell or None for cell in row])
+    widths = Counter(len(row) for row in rows)
+    usual = len(header[-1]) if header else (widths.most_common(1)[0][0] if widths else 0)
+    odd = [line for line, row in zip(lines, rows, strict=True) if len(row) != usual]
+    if options.ragged == "leave_out":
+        rows = [row for row in rows if len(row) == usual]
+    width = usual if options.ragged != "widen" else max([usual, *widths])
+    names, said = header_names(header, width)
+    said += _ragged_said(widths, usual, width, options, [line + (options.skip or 0) for line in odd])
+    columns = {name: [row[n] if n < len(row) else None for row in rows] for n, name in enumerate(names)}
+    return pl.DataFrame(columns, schema=dict.fromkeys(names, pl.String)), said
+
+
+def _ragged_said(widths: Counter[int], usual: int, width: int, options: ReadOptions, lines: list[int]) -> list[str]:
+    short = sum(often for size, often in widths.items() if size < usual)
+    long = sum(often for size, often in widths.items() if size > usual)
+    if not short and not long:
+        return []
+    where = f" The first: line {', '.join(f'{line:,}' for line in lines[:5])}."
+    if options.ragged == "leave_out":
+        return [f"{short + long:,} rows do not have {usual} cells and are left out.{where}"]
+    said = []
+    if short:
+        said.append(f"{short:,} rows have fewer than {usual} cells; the missing ones are empty.{where}")
+    if long:
+        what = f"the table was widened to {width} columns" if options.ragged == "widen" else "what is beyond is left out"
+        said.append(f"{long:,} rows have more than {usual} cells; {what}.{where}")
+    return said

@@ -1,0 +1,103 @@
+"""Text encodings: which one a file is in, and whether its text went through a wrong one before."""
+
+from __future__ import annotations
+
+import codecs
+import re
+from pathlib import Path
+
+import ftfy
+import ftfy.badness
+import polars as pl
+from charset_normalizer import from_bytes
+
+from updraft.core.problems import Problem
+
+SAMPLE = 256 * 1024  # bytes looked at
+_MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe\0\0", "utf-32"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
+_LIKELY = ["cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1257", "iso8859_15", "mac_roman"]
+
+
+def find_encoding(sample: bytes, *, whole: bool, wanted: str | None, name: str) -> tuple[str, str]:
+    """The encoding of a text, and why.
+
+    A byte order mark decides; then valid UTF-8; then NUL bytes at every other place (UTF-16 without a mark); then
+    the code page whose letters make the most likely text.
+
+    Args:
+        sample: the beginning of the file; `whole` says whether it is all of it.
+        wanted: the one a person chose.
+
+    Raises:
+        Problem: nothing of the wanted name is known, or the bytes are no text.
+    """
+    if wanted:
+        try:
+            return codecs.lookup(wanted).name, "as set"
+        except LookupError:
+            raise Problem(f"Encoding “{wanted}”", f"no encoding of this name is known, so {name} was not read.",
+                          "Use a name such as utf-8, windows-1252 or utf-16.", field="encoding") from None
+    for mark, encoding in _MARKS:
+        if sample.startswith(mark):
+            return encoding, "the file starts with its byte order mark"
+    if b"\0" in sample:
+        return _sixteen_bits(sample, name)
+    try:
+        sample.decode("utf-8") if whole else codecs.getincrementaldecoder("utf-8")().decode(sample)
+        return "utf-8", "all bytes are valid UTF-8"
+    except UnicodeDecodeError:
+        pass
+    best = from_bytes(sample[:64 * 1024], cp_isolation=_LIKELY).best()
+    return (best.encoding if best else "cp1252"), "not valid UTF-8; the letters fit this encoding best"
+
+
+def _sixteen_bits(sample: bytes, name: str) -> tuple[str, str]:
+    odd, even = sample[1::2].count(0), sample[::2].count(0)
+    half = max(len(sample) // 2, 1)
+    for count, other, encoding in ((odd, even, "utf-16-le"), (even, odd, "utf-16-be")):
+        if len(sample) >= 8 and count > half * 0.4 and other < half * 0.05:
+            return encoding, "every other byte is NUL, as in UTF-16"
+    raise Problem(name, "it holds NUL bytes, so it is not plain text.",
+                  "Choose the file's own format, or save it again as CSV.", code="not_text")
+
+
+# Letters that UTF-8 read as a western code page turns into, as UTF-8: Ã Â Å Ä Ð Ñ, and â before a sign of its own.
+_SIGNS = re.compile(rb"\xc3(?:[\x82-\x85\x90\x91]|\xa2[\xc2\xe2])")
+
+
+def may_be_broken(path: Path) -> bool:
+    """Whether a text file in UTF-8 may hold broken text, by its bytes alone."""
+    with path.open("rb") as file:
+        end = b""
+        while block := file.read(4 << 20):
+            if _SIGNS.search(end + block):
+                return True
+            end = block[-3:]
+    return False
+
+
+def broken_text(frame: pl.DataFrame, most: int = 4000) -> tuple[int, str]:
+    """How many distinct text values look as if they were read in a wrong encoding, and one of them.
+
+    Looks at the distinct values that hold letters beyond ASCII, at most `most` a column, by ftfy's measure of
+    unlikely sequences of characters.
+    """
+    count, example = 0, ""
+    for series in frame.get_columns():
+        if series.dtype != pl.String:
+            continue
+        strange = series.filter(series.str.contains(r"[^\x00-\x7f]")).unique(maintain_order=True).head(most)
+        for value in strange:
+            if ftfy.badness.is_bad(value) and ftfy.fix_encoding(value) != value:
+                count, example = count + 1, example or value
+    return count, example
+
+
+def mend_text(frame: pl.DataFrame) -> pl.DataFrame:
+    """The table with broken text repaired; values that are fine stay as they are."""
+    def column(series: pl.Series) -> pl.Series:
+        strange = series.filter(series.str.contains(r"[^\x00-\x7f]")).drop_nulls().unique()
+        pairs = [(old, new) for old in strange if (new := ftfy.fix_encoding(old)) != old]
+        return series.replace([old for old, _ in pairs], [new for _, new in pairs]) if pairs else series
+
+    return frame.with_columns([column(s) for s in frame.get_columns() if s.dtype == pl.String])

@@ -1,0 +1,111 @@
+"""Find the header of a table in its first rows: below title lines, above the data, or not there at all."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from dataclasses import dataclass
+
+LOOK = 60  # rows looked at
+
+Row = list[str | None]
+
+
+@dataclass(frozen=True)
+class Header:
+    """`skip` rows stand above; `present` says whether the row at `skip` names the columns."""
+
+    skip: int
+    present: bool
+    reason_skip: str
+    reason_header: str
+
+
+def find_header(rows: list[Row], skip: int | None = None) -> Header:
+    """Where the table starts, and whether its first row is a header.
+
+    Title lines fill fewer cells than the table is wide. A first row is a header when its cells are texts of
+    another shape than the cells below them ("Order" above "LM-20314", "Packets" above "12"); it is data when they
+    share the shape. Votes are counted column by column; a tie goes to the header if its texts all differ.
+
+    Args:
+        rows: the first rows, empty cells as None.
+        skip: rows above the table where a person said so.
+    """
+    filled = [sum(cell is not None and bool(cell.strip()) for cell in row) for row in rows]
+    start, why = (skip, "as set") if skip is not None else _start(filled)
+    if start >= len(rows):
+        return Header(start, False, why, "no row is left")
+    present, reason = _votes(rows[start], rows[start + 1:])
+    return Header(start, present, why, reason)
+
+
+def _start(filled: list[int]) -> tuple[int, str]:
+    wide = Counter(count for count in filled if count > 1).most_common()
+    if not wide:
+        first = next((n for n, count in enumerate(filled) if count), 0)
+        return first, "the first row with a value"
+    usual = max(wide, key=lambda pair: (pair[1], pair[0]))[0]
+    need = max(2, round(usual * 0.7))
+    start = next(n for n, count in enumerate(filled) if count >= need)
+    if not start:
+        return 0, "the first row is as wide as the table"
+    lines = "1 line above fills" if start == 1 else f"{start} lines above fill"
+    return start, f"{lines} fewer than {need} of the usual {usual} cells"
+
+
+def _votes(first: Row, below: list[Row]) -> tuple[bool, str]:
+    names = [cell.strip() for cell in first if cell and cell.strip()]
+    if not below:
+        return True, "there is only this row"
+    header = data = 0
+    for place, cell in enumerate(first):
+        if not cell or not cell.strip():
+            continue
+        others = [row[place] for row in below if place < len(row) and row[place]]
+        texts = [text.strip() for text in others if text and text.strip()]
+        if _numeric(cell):
+            data += 2
+        elif texts and sum(map(_numeric, texts)) >= len(texts) * 0.7:
+            header += 2
+        elif cell.strip() in texts:
+            data += 1
+        elif texts:
+            shape, often = Counter(map(_shape, texts)).most_common(1)[0]
+            if often >= len(texts) * 0.7:
+                header, data = (header, data + 1) if shape == _shape(cell) else (header + 1, data)
+    if header > data:
+        return True, "its cells are texts of another shape than those below"
+    if data > header:
+        return False, "the first row looks like the rows below it"
+    return len(set(names)) == len(names), "its cells are texts that all differ"
+
+
+def _numeric(cell: str) -> bool:
+    return bool(re.fullmatch(r"\s*[-+]?[\d.,:/ -]*\d[\d.,:/% -]*", cell))
+
+
+def _shape(cell: str) -> str:
+    """The shape of a text: its first twelve characters with letters and digits generalised."""
+    text = re.sub(r"[^\W\d_]", "a", re.sub(r"\d", "9", cell.strip()[:12]))
+    return text if any(c not in "a " for c in text) or len(text) <= 3 else "text"
+
+
+def column_names(header: Row | None, width: int) -> tuple[list[str], list[str]]:
+    """Names for all columns, with a sentence for each name that had to be made up or changed."""
+    names: list[str] = []
+    said: list[str] = []
+    for place in range(width):
+        raw = header[place] if header is not None and place < len(header) else None
+        name = re.sub(r"\s+", " ", raw or "").strip()
+        if not name:
+            name = f"Column {place + 1}"
+            if header is not None:
+                said.append(f"Column {place + 1} has no name; it is called “{name}”.")
+        base, number = name, 2
+        while name in names:
+            name, number = f"{base} ({number})", number + 1
+        if name != base:
+            said.append(f"“{base}” stands there more than once; column {place + 1} is called “{name}”.")
+        names.append(name)
+    return names, said

@@ -1,0 +1,103 @@
+"""JSON and JSON Lines."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import orjson
+
+from updraft.core.formats.encoding import SAMPLE, find_encoding
+from updraft.core.formats.options import Detected, Reading, ReadOptions
+from updraft.core.formats.records import find_records, outline, table_of
+from updraft.core.problems import Problem
+
+
+def looks_like_json(start: str) -> str | None:
+    """`json`, `json_lines` or None, by the beginning of a text."""
+    text = start.lstrip("\ufeff \t\r\n")
+    if not text.startswith(("{", "[")):
+        return None
+    lines = [line for line in text.splitlines()[:2] if line.strip()]
+    if text.startswith("{") and len(lines) == 2 and all(_parses(line) for line in lines):
+        return "json_lines"
+    after = text[1:].lstrip()
+    return "json" if after[:1] in '"{[]}-0123456789tfn' or not after else None
+
+
+def read(path: Path, options: ReadOptions) -> Reading:
+    """Read the records of a file; see `records.table_of`.
+
+    Raises:
+        Problem: it is not JSON (with the line), or no records stand at the path.
+    """
+    value, encoding, why, said = load(path, options)
+    tree = outline(value)
+    chosen, reason = (options.records, "as set") if options.records is not None else find_records(tree)
+    filled = replace(options, format=options.format or "json", records=chosen, encoding=encoding)
+    frame, more = table_of(value, filled, name=path.name)
+    if not frame.height:
+        more = [*more, "There is no record at this place."]
+    reasons = {"format": "it begins as JSON does", "encoding": why, "records": reason}
+    return Reading(frame, Detected(filled.format or "json", filled, reasons, tree=tree), tuple(said + more))
+
+
+def load(path: Path, options: ReadOptions) -> tuple[Any, str, str, list[str]]:
+    """The whole file as plain data, its encoding and why, and sentences about lines left out."""
+    raw = path.read_bytes()
+    encoding, why = find_encoding(raw[:SAMPLE], whole=len(raw) <= SAMPLE, wanted=options.encoding, name=path.name)
+    try:
+        text = raw.decode(encoding).removeprefix("\ufeff")
+    except UnicodeDecodeError:
+        raise Problem(path.name, f"some bytes cannot be read as {encoding}.", "Choose another encoding.",
+                      field="encoding", code="encoding") from None
+    if options.format == "json_lines":
+        values, said = _lines(text, path)
+        return values, encoding, why, said
+    return parse(text, path.name), encoding, why, []
+
+
+def parse(text: str, name: str) -> Any:
+    """JSON text as plain data; NaN and Infinity, which JSON does not know, are taken as empty.
+
+    Raises:
+        Problem: it is not JSON, with the line and the place in it.
+    """
+    try:
+        return orjson.loads(text)
+    except orjson.JSONDecodeError:
+        pass
+    try:
+        return json.loads(text, parse_constant=lambda _: None)
+    except json.JSONDecodeError as error:
+        raise Problem(name, f"line {error.lineno:,} is not JSON at character {error.colno:,} ({error.msg.lower()}).",
+                      "It may have been cut off on the way: ask for it again.", code="not_json") from None
+    except RecursionError:
+        raise Problem(name, "it is nested too deeply.", "Ask for it in a simpler form.", code="not_json") from None
+
+
+def _lines(text: str, path: Path) -> tuple[list[Any], list[str]]:
+    values, bad = [], []
+    for number, line in enumerate(text.split("\n"), start=1):
+        if not line.strip():
+            continue
+        try:
+            values.append(orjson.loads(line))
+        except orjson.JSONDecodeError:
+            bad.append(number)
+    if bad and not values:
+        raise Problem(path.name, "none of its lines is JSON.", "Choose another format.", field="format", code="not_json")
+    if not bad:
+        return values, []
+    some = "1 line is" if len(bad) == 1 else f"{len(bad):,} lines are"
+    return values, [f"{some} not JSON and left out: line {', '.join(f'{n:,}' for n in bad[:5])}."]
+
+
+def _parses(line: str) -> bool:
+    try:
+        orjson.loads(line)
+    except orjson.JSONDecodeError:
+        return False
+    return True

@@ -1,0 +1,132 @@
+"""How a file is to be read: what a person may say, and what was detected where they said nothing."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+import polars as pl
+
+Format = Literal["delimited", "fixed", "workbook", "json", "json_lines", "xml", "parquet", "arrow", "sqlite"]
+TITLES: dict[Format, str] = {
+    "delimited": "delimited text", "fixed": "fixed-width text", "workbook": "workbook", "json": "JSON",
+    "json_lines": "JSON Lines", "xml": "XML", "parquet": "Parquet", "arrow": "Arrow", "sqlite": "SQLite file",
+}
+Mark = Literal["fill", "bold", "strike", "comment"]
+
+
+@dataclass(frozen=True)
+class ReadOptions:
+    """None (or empty) means: detect it, each time the file is read.
+
+    Args:
+        format: how the content is laid out.
+        member: which file inside an archive; may hold * and ?.
+        skip: lines (rows of a sheet) above the header, or above the data when there is none.
+        skip_after: lines between the header and the data.
+        header: whether the table has one; `header_lines` how many lines it takes.
+        delimiter, quote, escape: of delimited text; an empty quote means that there are none.
+        widths: characters of each column of fixed-width text, the last one open.
+        comment: lines that start with this are not data; "" means there are none.
+        ragged: what happens to rows wider or narrower than the table.
+        empty: texts that stand for no value, besides the empty text.
+        mend: repair text that was read in a wrong encoding before it came here.
+        sheet, sheets: one sheet, or several that are stacked ("*" for all).
+        range: cells such as B4:H200, or the name of a table or range of the workbook.
+        merged: a merged cell's value in its first cell only, or in all of them.
+        marks: (column, what) pairs: formatting that becomes a column of its own.
+        records: where the records are in JSON or XML, a path such as /requests/*/lines.
+        lists: lists inside records: kept as they are, expanded to rows, or left out.
+        parent: fields of the records around nested ones that come with them.
+        number: count the records in a column, as the key that nested records refer to.
+        long: one row per value, with its path, instead of one per record.
+        table: which table of a SQLite file.
+        drop_empty: leave out columns that are empty throughout.
+    """
+
+    format: Format | None = None
+    member: str | None = None
+    skip: int | None = None
+    skip_after: int = 0
+    header: Literal["first", "none"] | None = None
+    header_lines: int = 1
+    delimiter: str | None = None
+    quote: str | None = None
+    escape: str | None = None
+    encoding: str | None = None
+    comment: str | None = None
+    widths: tuple[int, ...] = ()
+    ragged: Literal["widen", "cut", "leave_out"] = "widen"
+    empty: tuple[str, ...] = ()
+    mend: bool = False
+    sheet: str | None = None
+    sheets: tuple[str, ...] = ()
+    range: str | None = None
+    merged: Literal["first", "fill"] = "first"
+    marks: tuple[tuple[str, Mark], ...] = ()
+    records: str | None = None
+    lists: Literal["keep", "expand", "leave_out"] = "keep"
+    parent: tuple[str, ...] = ()
+    number: bool = False
+    long: bool = False
+    table: str | None = None
+    drop_empty: bool = False
+
+
+@dataclass(frozen=True)
+class Detected:
+    """The options a file is read with, none of them open any more, and for the detected ones the reason.
+
+    Args:
+        choices: what else the file holds: `sheets`, `hidden` sheets, `ranges`, `tables`, `members`.
+        preamble: the lines left out above the header, as text.
+        columns: the names of all columns of the file, also of those that were not read.
+        tree: of nested data, the places in it.
+    """
+
+    format: Format
+    options: ReadOptions
+    reasons: dict[str, str] = field(default_factory=dict)
+    choices: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    preamble: tuple[str, ...] = ()
+    columns: tuple[str, ...] = ()
+    tree: Node | None = None
+
+
+@dataclass
+class Node:
+    """A place in nested data, for a picture of it.
+
+    Args:
+        path: how it is addressed; `name` its last part.
+        shape: list, record or value.
+        count: how often it occurs; for a list, how many elements it has in all.
+        fields: of a record or a list of records, the names inside.
+        example: of a value, one of them.
+    """
+
+    path: str
+    name: str
+    shape: str = "value"
+    count: int = 0
+    fields: tuple[str, ...] = ()
+    example: str = ""
+    children: dict[str, Node] = field(default_factory=dict)
+
+    def as_dict(self) -> dict[str, Any]:
+        return {"path": self.path, "name": self.name, "shape": self.shape, "count": self.count,
+                "fields": list(self.fields), "example": self.example,
+                "children": [child.as_dict() for child in self.children.values()]}
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What a reader returns. Text formats give text columns; others the types they store.
+
+    Args:
+        warnings: sentences about what was mended or looks odd.
+    """
+
+    frame: pl.DataFrame
+    detected: Detected
+    warnings: tuple[str, ...] = ()

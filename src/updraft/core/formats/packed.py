@@ -1,0 +1,101 @@
+"""Files inside .zip and .gz: which one is meant, and its content as a file to read."""
+
+from __future__ import annotations
+
+import fnmatch
+import gzip
+import tempfile
+import zipfile
+import zlib
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path, PurePosixPath
+from typing import IO, Any
+
+from updraft.core.problems import Problem
+
+MOST_BYTES = 8 << 30  # unpacked; a packed file can claim to be far larger than any disk
+_WORKBOOK_PARTS = ("[Content_Types].xml", "mimetype", "xl/workbook.bin")
+
+
+def packing(path: Path) -> str | None:
+    """`zip`, `gz`, or None; workbooks are packed too, but are no archive here."""
+    with path.open("rb") as file:
+        start = file.read(4)
+    if start.startswith(b"\x1f\x8b"):
+        return "gz"
+    if not start.startswith(b"PK"):
+        return None
+    try:
+        with zipfile.ZipFile(path) as archive:
+            return None if any(name in _WORKBOOK_PARTS for name in archive.namelist()) else "zip"
+    except zipfile.BadZipFile:
+        return None  # a damaged workbook or archive; its reader says so
+
+
+def members(path: Path) -> tuple[str, ...]:
+    """The files inside a .zip that may hold data, in its order."""
+    with zipfile.ZipFile(path) as archive:
+        names = [info.filename for info in archive.infolist() if not info.is_dir()]
+    return tuple(n for n in names if not n.startswith("__MACOSX/") and not PurePosixPath(n).name.startswith("."))
+
+
+def chosen_members(path: Path, wanted: str | None) -> tuple[list[str], str]:
+    """The names of the files to read, and why.
+
+    Raises:
+        Problem: there is none, or none of the wanted name.
+    """
+    names = members(path)
+    if not names:
+        raise Problem(path.name, "the archive holds no file.", "Ask for it again.", code="no_data")
+    if not wanted:
+        return [names[0]], "the only file inside" if len(names) == 1 else f"the first of {len(names)} files inside"
+    found = [name for name in names if name == wanted] or [n for n in names if fnmatch.fnmatchcase(n, wanted)]
+    if not found:
+        raise Problem(f"File “{wanted}”", f"{path.name} has no such file inside.",
+                      f"Choose one of: {', '.join(names[:20])}.", field="member", code="no_member")
+    return found, "as set"
+
+
+@contextmanager
+def unpacked(path: Path, how: str, member: str = "") -> Iterator[Path]:
+    """The content as a file of its own name, for as long as it is read.
+
+    Raises:
+        Problem: it is damaged, locked by a password, or larger than 8 GiB.
+    """
+    name = PurePosixPath(member).name if how == "zip" else (path.stem if path.suffix.lower() == ".gz" else path.name)
+    with tempfile.TemporaryDirectory(prefix="updraft-") as folder:
+        target = Path(folder) / (name or "file")
+        try:
+            if how == "zip":
+                with zipfile.ZipFile(path) as archive:
+                    if archive.getinfo(member).file_size > MOST_BYTES:
+                        raise _too_large(path)
+                    with archive.open(member) as source, target.open("wb") as into:
+                        _copy(source, into, path)
+            else:
+                with gzip.open(path) as source, target.open("wb") as into:
+                    _copy(source, into, path)
+        except (zipfile.BadZipFile, gzip.BadGzipFile, EOFError, zlib.error):
+            raise Problem(path.name, "it is damaged and cannot be unpacked.",
+                          "It may have been cut off on the way: ask for it again.", code="damaged") from None
+        except RuntimeError:
+            raise Problem(path.name, "it is locked with a password.", "Unpack it first, or ask for it without one.",
+                          code="locked") from None
+        yield target
+
+
+def _copy(source: Any, into: IO[bytes], path: Path) -> None:
+    done = 0
+    while block := source.read(1 << 20):
+        done += len(block)
+        if done > MOST_BYTES:
+            raise _too_large(path)
+        into.write(block)
+
+
+def _too_large(path: Path) -> Problem:
+    return Problem(path.name, "unpacked it is larger than 8 GiB.", "Unpack it and bring in the part you need.",
+                   code="too_large")

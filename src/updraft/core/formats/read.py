@@ -1,0 +1,183 @@
+"""One way in for every file: look at its first bytes, choose the reader, return a table."""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
+from pathlib import Path
+
+import polars as pl
+
+from updraft.core.formats import columnar, delimited, fixed, json_text, packed, workbook, xml_text
+from updraft.core.formats.encoding import broken_text, find_encoding, may_be_broken, mend_text
+from updraft.core.formats.options import TITLES, Detected, Format, Reading, ReadOptions
+from updraft.core.formats.stacking import stacked_readings
+from updraft.core.formats.text import sample_of
+from updraft.core.problems import Problem
+
+FILE_COLUMN = "File"
+_WORKBOOKS = (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
+_TEXTS = (".csv", ".tsv", ".tab", ".txt")
+_STARTS: tuple[tuple[bytes, Format], ...] = (
+    (b"PK\x03\x04", "workbook"), (b"\xd0\xcf\x11\xe0", "workbook"), (b"PAR1", "parquet"), (b"ARROW1", "arrow"),
+    (b"\xff\xff\xff\xff", "arrow"), (b"SQLite format 3\0", "sqlite"))
+_DELIMITED_ENOUGH = 0.8  # share of lines that must split alike, or borders of fixed columns are looked for
+
+
+def detect(path: Path, options: ReadOptions | None = None) -> Detected:
+    """How a file would be read, with reasons. Raises Problem as `read` does."""
+    options = options or ReadOptions()
+    form = format_of(path, options)
+    if form == "delimited" and packed.packing(path) is None:
+        return delimited.detect(path, options)
+    return read(path, options).detected
+
+
+def read(path: Path, options: ReadOptions | None = None, columns: frozenset[str] | None = None) -> Reading:
+    """Read a file as a table.
+
+    Args:
+        columns: those that are needed; a reader may leave out others to save work, and rows never.
+
+    Raises:
+        Problem: the file is missing, empty, damaged, or not what its name says.
+    """
+    options = options or ReadOptions()
+    _check_there(path)
+    how = packed.packing(path)
+    if how == "gz":
+        with packed.unpacked(path, how) as inside:
+            return read(inside, options, columns)
+    if how == "zip":
+        return _read_members(path, options, columns)
+    options = replace(options, format=format_of(path, options))  # found once; its reader need not look again
+    if options.format not in ("delimited", "fixed"):
+        return _finished(_read_plain(path, options, columns), options, look=True)
+    with ThreadPoolExecutor(1) as pool:  # beside the reading, which is outside the interpreter's lock
+        signs = pool.submit(may_be_broken, path)
+        found = _read_plain(path, options, columns)
+        utf8 = found.detected.options.encoding in ("utf-8", "utf-8-sig")
+        return _finished(found, options, look=not utf8 or signs.result())
+
+
+def format_of(path: Path, options: ReadOptions) -> Format:
+    """What a file holds: as set, or by its first bytes; a name that promises a format must hold it.
+
+    Raises:
+        Problem: it is missing or empty, or its name says another format than its content.
+    """
+    start = _check_there(path)
+    if options.format:
+        return options.format
+    suffix = path.suffix.lower()
+    form = next((form for mark, form in _STARTS if start.startswith(mark)), None)
+    if suffix in _WORKBOOKS and form != "workbook":
+        raise Problem(path.name, "its name says workbook, but it holds plain text.",
+                      "Rename it to end in .csv, or save it as a workbook.", field="path", code="not_a_workbook")
+    if form and suffix in _TEXTS:
+        what = "a packed file" if form == "workbook" else TITLES[form]
+        raise Problem(path.name, f"its name says text, but it holds {what}.",
+                      "If it is a workbook, rename it to end in .xlsx.", field="path", code="not_text")
+    return form or _text_format(path, start, suffix, options)
+
+
+def _text_format(path: Path, start: bytes, suffix: str, options: ReadOptions) -> Format:
+    try:
+        encoding, _ = find_encoding(start, whole=False, wanted=options.encoding, name=path.name)
+        text = start.decode(encoding, errors="replace").lstrip("\ufeff \t\r\n")
+    except Problem:
+        return "delimited"  # its reader says what is wrong
+    if suffix not in _TEXTS:
+        json_form = json_text.looks_like_json(text)
+        if json_form:
+            return "json_lines" if json_form == "json_lines" or suffix in (".jsonl", ".ndjson") else "json"
+        if text.startswith("<") and text[1:2] and (text[1] in "?!" or text[1].isalpha()):
+            return "xml"
+    if options.widths:
+        return "fixed"
+    if options.delimiter or suffix in (".csv", ".tsv", ".tab"):
+        return "delimited"
+    sample = sample_of(path, options)
+    _, _, share = delimited.find_delimiter(sample.body[:200], None, '"', "")
+    if share < _DELIMITED_ENOUGH and fixed.find_widths(sample.body[:500]):
+        return "fixed"
+    return "delimited"
+
+
+def _read_plain(path: Path, options: ReadOptions, columns: frozenset[str] | None) -> Reading:
+    match options.format:
+        case "workbook":
+            return workbook.read(path, options)
+        case "json" | "json_lines":
+            return json_text.read(path, options)
+        case "xml":
+            return xml_text.read(path, options)
+        case "parquet":
+            return columnar.read_parquet(path, options)
+        case "arrow":
+            return columnar.read_arrow(path, options)
+        case "sqlite":
+            return columnar.read_sqlite(path, options)
+        case "fixed":
+            return fixed.read(path, fixed.detect(path, options))
+        case _:
+            return delimited.read(path, delimited.detect(path, options), columns)
+
+
+def _read_members(path: Path, options: ReadOptions, columns: frozenset[str] | None) -> Reading:
+    names, reason = packed.chosen_members(path, options.member)
+    parts: dict[str, Reading] = {}
+    for name in names:
+        with packed.unpacked(path, "zip", name) as inside:
+            parts[name] = read(inside, replace(options, member=None), columns)
+    first = parts[names[0]]
+    detected = replace(first.detected, columns=(), options=replace(first.detected.options, member=options.member or names[0]),
+                       reasons={"member": reason, **first.detected.reasons},
+                       choices={**first.detected.choices, "members": packed.members(path)})
+    if len(parts) == 1:
+        return replace(first, detected=replace(detected, columns=first.detected.columns))
+    together = stacked_readings(parts, FILE_COLUMN, "file")
+    return replace(together, detected=replace(detected, columns=together.detected.columns))
+
+
+def _finished(found: Reading, options: ReadOptions, *, look: bool) -> Reading:
+    """What every format may need at the end: other words for empty, mended text, no empty columns."""
+    frame, said = found.frame, list(found.warnings)
+    if options.empty:
+        words = [word.strip().casefold() for word in options.empty]
+        frame = frame.with_columns(
+            pl.when(~pl.col(pl.String).str.strip_chars().str.to_lowercase().is_in(words)).then(pl.col(pl.String)))
+    if options.mend:
+        frame = mend_text(frame)
+    elif look:
+        count, example = broken_text(frame)
+        if count:
+            some = "1 value looks" if count == 1 else f"{count:,} values look"
+            said.append(f"{some} like text read in a wrong encoding, such as “{example[:40]}”. "
+                        "Choose another encoding, or mend broken text.")
+    if options.drop_empty:
+        gone = [series.name for series in frame if series.null_count() == series.len()]
+        if gone:
+            frame = frame.drop(gone)
+            said.append(f"{len(gone):,} columns are empty throughout and left out.")
+    detected = found.detected
+    if detected.format != "delimited":
+        detected = replace(detected, columns=tuple(frame.columns))
+    return Reading(frame, detected, tuple(said))
+
+
+def _check_there(path: Path) -> bytes:
+    """The file's first bytes."""
+    try:
+        with path.open("rb") as file:
+            start = file.read(4096)
+    except FileNotFoundError:
+        raise Problem(path.name, "this file is not here.", "Choose the file again, or put it back.",
+                      field="path", code="no_file") from None
+    except OSError as error:
+        raise Problem(path.name, f"it cannot be opened ({error.strerror}).", "Choose another file.",
+                      field="path", code="no_file") from None
+    if not start:
+        raise Problem(path.name, "the file is empty (0 bytes).", "Ask for it again, or choose another file.",
+                      field="path", code="empty_file")
+    return start

@@ -1,0 +1,92 @@
+"""What all text formats share: the beginning of the file as decoded lines, and header rows."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from updraft.core.formats.encoding import SAMPLE, find_encoding
+from updraft.core.formats.header import Row, column_names
+from updraft.core.formats.options import ReadOptions
+from updraft.core.problems import Problem
+
+_LINE = re.compile(r"\r\n|\n|\r")
+
+
+@dataclass(frozen=True)
+class Sample:
+    """The first lines of a text file.
+
+    Args:
+        lines: all lines of the sample; `body` those that are no comments.
+        comment: the mark of comment lines, "" for none.
+    """
+
+    encoding: str
+    why_encoding: str
+    comment: str
+    lines: list[str]
+    body: list[str]
+
+
+def sample_of(path: Path, options: ReadOptions) -> Sample:
+    """Decode the first 256 KiB.
+
+    Raises:
+        Problem: the file is empty or no text.
+    """
+    with path.open("rb") as file:
+        raw = file.read(SAMPLE)
+    if not raw.strip():
+        raise Problem(path.name, "the file is empty.", "Ask for it again, or choose another file.", code="empty_file")
+    whole = len(raw) < SAMPLE
+    encoding, why = find_encoding(raw, whole=whole, wanted=options.encoding, name=path.name)
+    text = raw.decode(encoding, errors="replace").removeprefix("\ufeff")
+    if "\0" in text:
+        raise Problem(path.name, "it holds NUL bytes, so it is not plain text.",
+                      "Choose the file's own format, or save it again as CSV.", code="not_text")
+    lines = _LINE.split(text)
+    if (not whole and len(lines) > 1) or not lines[-1]:
+        lines.pop()  # the sample may have cut it
+    comment = options.comment if options.comment is not None else ("#" if lines[0].startswith("#") else "")
+    return Sample(encoding, why, comment, lines, [line for line in lines if not (comment and line.startswith(comment))])
+
+
+def lines_of(path: Path, options: ReadOptions) -> Iterator[str]:
+    """All lines that are no comments, with their line ends, after those to skip.
+
+    Raises:
+        Problem: bytes that cannot be read in the encoding.
+    """
+    with path.open(encoding=options.encoding, newline="", errors="strict") as file:
+        lines = (line for line in file if not (options.comment and line.startswith(options.comment)))
+        try:
+            for _ in range(options.skip or 0):
+                next(lines, None)
+            for line in lines:
+                yield line.replace("\0", "")
+        except UnicodeDecodeError:
+            raise Problem(path.name, f"some bytes cannot be read as {options.encoding}.",
+                          "Choose another encoding.", field="encoding", code="encoding") from None
+
+
+def header_names(rows: list[Row], width: int) -> tuple[list[str], list[str]]:
+    """Column names from the header's rows; see `column_names`.
+
+    With several rows, a name on an upper row holds for the empty cells to its right (as over merged cells), and the
+    rows' texts are joined by a blank.
+    """
+    if len(rows) <= 1:
+        return column_names(rows[0] if rows else None, width)
+    filled: list[list[str]] = []
+    for number, row in enumerate(rows):
+        cells, last = [], ""
+        for place in range(width):
+            cell = ((row[place] if place < len(row) else None) or "").strip()
+            last = cell or (last if number < len(rows) - 1 else "")
+            cells.append(last)
+        filled.append(cells)
+    joined: Row = [" ".join(dict.fromkeys(filter(None, cells))) or None for cells in zip(*filled, strict=True)]
+    return column_names(joined, width)

@@ -1,0 +1,233 @@
+"""Workbooks (xlsx, xlsm, xlsb, xls, ods) through calamine: choose sheets or a range, find the header, read cells as text."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import fastexcel
+import polars as pl
+
+from updraft.core.formats.cells import Area, area_of, errors_and_merges, hidden_sheets, marks_of, table_range
+from updraft.core.formats.header import LOOK, Row, find_header
+from updraft.core.formats.options import Detected, Reading, ReadOptions
+from updraft.core.formats.stacking import stacked_readings
+from updraft.core.formats.text import header_names
+from updraft.core.problems import Problem, nearest
+
+SHEET_COLUMN = "Sheet"
+_DAY = r"^\d{4}-\d\d-\d\d \d\d:\d\d:\d\d(\.\d+)?$"
+_MIDNIGHT = r"^(\d{4}-\d\d-\d\d) 00:00:00$"
+
+
+def detect(path: Path, options: ReadOptions) -> Detected:
+    """Fill in the options that are open: the first visible sheet that holds data, title lines, header.
+
+    Raises:
+        Problem: the file is damaged, no sheet holds data, or the chosen sheet or range is not there.
+    """
+    book = _open(path)
+    several = _several(book, options, path)
+    return _look(book, path, replace(options, sheet=several[0]) if several else options)[0]
+
+
+def read(path: Path, options: ReadOptions) -> Reading:
+    """Read a sheet as text columns: dates as `YYYY-MM-DD`, whole numbers without a point, empty cells as null.
+
+    Several sheets are stacked by column name below each other, with a column of sheet names in front.
+    """
+    book = _open(path)
+    several = _several(book, options, path)
+    if not several:
+        return _read_one(book, path, options)
+    parts, said = {}, []
+    for sheet in several:
+        try:
+            parts[sheet] = _read_one(book, path, replace(options, sheet=sheet))
+        except Problem as problem:
+            if problem.code not in ("no_data", "no_rows"):
+                raise
+            said.append(f"Sheet “{sheet}” is left out: it holds no data.")
+    if not parts:
+        raise Problem(path.name, "none of the chosen sheets holds data.", "Choose other sheets.", field="sheets",
+                      code="no_data")
+    found = stacked_readings(parts, SHEET_COLUMN, "sheet")
+    reasons = {**found.detected.reasons, "sheets": f"{len(parts)} sheets stacked"}
+    detected = replace(found.detected, options=replace(found.detected.options, sheets=options.sheets), reasons=reasons)
+    return Reading(found.frame, detected, (*said, *found.warnings))
+
+
+def raw_rows(path: Path, options: ReadOptions, most: int) -> list[Row]:
+    """The first rows of the sheet as they stand, for a picture of them; the options are those that were detected."""
+    cells = _cells(_open(path), options.sheet or "", path)
+    return _rows(cells.head(most))
+
+
+def _read_one(book: Any, path: Path, options: ReadOptions) -> Reading:
+    detected, cells, area = _look(book, path, options)
+    chosen = detected.options
+    assert chosen.sheet is not None
+    cells, said = _mended(path, chosen, cells, area)
+    skip = chosen.skip or 0
+    header: list[Row] = []
+    if chosen.header == "first":
+        header, skip = _rows(cells.slice(skip, chosen.header_lines)), skip + chosen.header_lines
+    skip += chosen.skip_after
+    body = _without_empty_tail(cells.slice(skip))
+    used = [n for n, series in enumerate(body) if series.null_count() < body.height or any(row[n] for row in header)]
+    width = (max(used) + 1) if used else 0
+    if not width:
+        raise Problem(path.name, f"no row is left on sheet “{chosen.sheet}” below the lines that are skipped.",
+                      "Skip fewer lines.", field="skip", code="no_rows")
+    names, odd_names = header_names(header, width)
+    frame = pl.DataFrame([body.to_series(n).cast(pl.String).alias(name) for n, name in enumerate(names)])
+    frame = frame.select(_plain_dates(frame))
+    for column, values in marks_of(path, chosen, names, area.top + skip, area.left, frame.height).items():
+        frame = frame.with_columns(pl.Series(column, values, dtype=pl.String))
+    return Reading(frame, detected, tuple(odd_names + said))
+
+
+def _look(book: Any, path: Path, options: ReadOptions) -> tuple[Detected, pl.DataFrame, Area]:
+    names = list(book.sheet_names)
+    choices = {"sheets": tuple(names), "hidden": _hidden(book, path, names), "ranges": _named(book)}
+    options = _with_named_range(book, path, options)
+    if options.sheet is not None and options.sheet not in names:
+        near = nearest(options.sheet, names)
+        raise Problem(f"Sheet “{options.sheet}”", f"{path.name} has no such sheet" + (
+            f"; the nearest name is “{near}”." if near else "."),
+            f"Choose one of: {', '.join(names)}.", field="sheet", code="no_sheet")
+    visible = [name for name in names if name not in choices["hidden"]]
+    tried = [options.sheet] if options.sheet is not None else [*visible, *choices["hidden"]]
+    for sheet in tried:
+        cells = _cells(book, sheet, path)
+        if cells.height and any(series.null_count() < cells.height for series in cells):
+            break
+    else:
+        where = f"sheet “{options.sheet}”" if options.sheet else f"none of its {len(names)} sheets"
+        raise Problem(path.name, f"{where} holds {'no ' if options.sheet else ''}data.",
+                      "Choose another sheet or another file.", field="sheet", code="no_data")
+    area = area_of(options.range, cells) if options.range else Area(0, 0, cells.height, cells.width)
+    cells = cells[area.top:area.bottom, area.left:area.right]
+    header = find_header(_rows(cells.head(LOOK)), options.skip)
+    first = options.header or ("first" if header.present else "none")
+    reason = "as set" if options.sheet else ("the only sheet" if len(names) == 1 else "the first sheet with data")
+    reasons = {"format": "it is packed like a workbook", "sheet": reason, "skip": header.reason_skip,
+               "header": "as set" if options.header else header.reason_header}
+    if choices["hidden"]:
+        reasons["hidden"] = f"hidden in the workbook: {', '.join(choices['hidden'])}"
+    above = tuple(" · ".join(cell for cell in row if cell) for row in _rows(cells.head(header.skip)))
+    filled = replace(options, format="workbook", sheet=sheet, skip=header.skip, header=first)
+    return Detected("workbook", filled, reasons, choices, above), cells, area
+
+
+def _several(book: Any, options: ReadOptions, path: Path) -> list[str]:
+    if not options.sheets:
+        return []
+    names = list(book.sheet_names)
+    if options.sheets == ("*",):
+        return names
+    for sheet in options.sheets:
+        if sheet not in names:
+            raise Problem(f"Sheet “{sheet}”", f"{path.name} has no such sheet.",
+                          f"Choose from: {', '.join(names)}.", field="sheets", code="no_sheet")
+    return list(options.sheets)
+
+
+def _hidden(book: Any, path: Path, names: list[str]) -> tuple[str, ...]:
+    known = hidden_sheets(path)
+    if known is None and len(names) > 1:
+        known = {n for n in names if book.load_sheet(n, n_rows=1, header_row=None, dtypes="string").visible != "visible"}
+    return tuple(name for name in names if name in (known or ()))
+
+
+def _named(book: Any) -> tuple[str, ...]:
+    try:
+        return (*book.table_names(), *(name.name for name in book.defined_names() if "!" in name.formula))
+    except Exception:  # formats without tables say so in several ways
+        return ()
+
+
+def _with_named_range(book: Any, path: Path, options: ReadOptions) -> ReadOptions:
+    """A table or range given by its name, as sheet and cells."""
+    if not options.range:
+        return options
+    try:
+        formula = next((n.formula for n in book.defined_names() if n.name == options.range), None)
+        if formula:
+            sheet, _, cells = formula.lstrip("=").rpartition("!")
+            return replace(options, sheet=sheet.strip("'"), range=cells.replace("$", ""))
+        if options.range in book.table_names():
+            table = book.load_table(options.range, header_row=None)
+            return replace(options, sheet=table.sheet_name, range=table_range(path, options.range) or options.range)
+    except Exception:
+        pass
+    return options
+
+
+def _mended(path: Path, options: ReadOptions, cells: pl.DataFrame, area: Area) -> tuple[pl.DataFrame, list[str]]:
+    """Cells with formula errors shown as they are, and merged cells filled when asked for."""
+    errors, merges = errors_and_merges(path, options.sheet or "")
+    said: list[str] = []
+    errors = {(row - area.top, column - area.left): text for (row, column), text in errors.items()
+              if area.top <= row < area.bottom and area.left <= column < area.right}
+    if not errors and not merges:
+        return cells, said
+    columns = [series.to_list() for series in cells]
+    for (row, column), text in errors.items():
+        columns[column][row] = text
+    if errors:
+        kinds = sorted(set(errors.values()))
+        said.append(f"{len(errors):,} cells hold a formula error ({', '.join(kinds)}); it is kept as text.")
+    inside = [m.shifted(-area.top, -area.left) for m in merges]
+    for merge in inside if options.merged == "fill" else []:
+        if not (0 <= merge.top < cells.height and 0 <= merge.left < cells.width):
+            continue
+        value = columns[merge.left][merge.top]
+        for column in range(merge.left, min(merge.right, cells.width)):
+            for row in range(merge.top, min(merge.bottom, cells.height)):
+                columns[column][row] = value
+    if merges and options.merged == "first":
+        said.append(f"{len(merges):,} merged cells: the value stands in the first cell of each, the others are empty.")
+    return pl.DataFrame(columns, schema=dict.fromkeys(cells.columns, pl.String), strict=False), said
+
+
+def _open(path: Path) -> Any:
+    try:
+        return fastexcel.read_excel(path)
+    except Exception as error:  # calamine reports damage in many classes
+        raise _damaged(path, error) from None
+
+
+def _cells(book: Any, sheet: str, path: Path) -> pl.DataFrame:
+    try:
+        loaded: pl.DataFrame = book.load_sheet(sheet, header_row=None, dtypes="string").to_polars()
+    except Exception as error:
+        raise _damaged(path, error) from None
+    return loaded
+
+
+def _damaged(path: Path, error: Exception) -> Problem:
+    return Problem(path.name, f"it cannot be opened as a workbook ({str(error).splitlines()[0][:120]}).",
+                   "It may have been cut off on the way: ask for it again, or open and save it in a spreadsheet.",
+                   code="damaged_workbook")
+
+
+def _rows(cells: pl.DataFrame) -> list[Row]:
+    return [[None if cell is None else str(cell) for cell in row] for row in cells.rows()]
+
+
+def _without_empty_tail(body: pl.DataFrame) -> pl.DataFrame:
+    filled = body.select(pl.any_horizontal(pl.all().is_not_null()).arg_true()) if body.width else body
+    return body.head(int(filled.to_series()[-1]) + 1) if filled.height else body.clear()
+
+
+def _plain_dates(frame: pl.DataFrame) -> list[pl.Expr]:
+    """A workbook's dates come as midnight; where a column has no other time, only the day is kept."""
+    text = [name for name, dtype in frame.schema.items() if dtype == pl.String]
+    days = frame.select(pl.col(text).str.contains(_DAY).sum())
+    nights = frame.select(pl.col(text).str.contains(_MIDNIGHT).sum())
+    return [
+        pl.col(name).str.replace(_MIDNIGHT, "$1") if days[name][0] and days[name][0] == nights[name][0] else pl.col(name)
+        for name in frame.columns
+    ]

@@ -1,0 +1,9 @@
+"""What can be seen in a table by itself. No interface code."""
+
+from updraft.core.insight.findings import CODES, Finding, Repair, apply_repair, find, repair_all
+from updraft.core.insight.focus import Chip, Focus
+from updraft.core.insight.pairs import cross_table, determined_by, scatter
+from updraft.core.insight.summary import ColumnSummary, column_values, counted_values, ordered_values, summarise_columns
+
+__all__ = ["CODES", "Chip", "ColumnSummary", "Finding", "Focus", "Repair", "apply_repair", "column_values", "counted_values", "cross_table",
+           "determined_by", "find", "ordered_values", "repair_all", "scatter", "summarise_columns"]

@@ -1,0 +1,169 @@
+"""7: rows that stand twice, a column that is almost a key, one thing under two identifiers."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+import numpy as np
+import polars as pl
+
+from updraft.core.insight.findings.model import Finding, Repair, plural, short, step
+from updraft.core.insight.findings.view import Column, View
+from updraft.core.values import Kind
+
+_DAY = r"^\d{1,4}[./-]\d{1,2}[./-]\d{1,4}"
+
+
+def expected_doubles(view: View, columns: Sequence[Column]) -> float:
+    """Pairs of equal rows that chance alone would make, were the columns independent of each other.
+
+    Two rows agree in a column with the chance of the sum of its values' squared shares; the product over the columns,
+    times the number of pairs.
+    """
+    chance = 0.0
+    for column in columns:
+        if not column.nested:
+            shares = column.counts["n"].cast(pl.Float64) / max(view.height, 1)
+            chance += math.log(max(float((shares * shares).sum()) + (column.empty / max(view.height, 1)) ** 2, 1e-12))
+    return math.exp(chance) * view.height * (view.height - 1) / 2
+
+
+def duplicate_rows(view: View) -> Iterator[Finding]:
+    """Rows equal in every column, blanks at the ends and doubled ones apart.
+
+    Threshold: three columns at least, and ten times as many such rows as chance would make (see `expected_doubles`).
+    """
+    if len(view.columns) < 3 or view.height < 4:
+        return
+    rows = _again(view.row_hashes)
+    if not rows.len() or rows.len() * 2 > view.height or expected_doubles(view, view.columns) * 10 > rows.len():
+        return
+    examples = [" · ".join(str(v) for v in view.frame.row(int(row))[:3] if v is not None) for row in rows.head(3)]
+    blanks = any(c.untidy for c in view.texts)
+    yield Finding(
+        "duplicate_rows",
+        (),
+        rows.len(),
+        f"{plural(rows.len(), 'row repeats', 'rows repeat')} another row in every column",
+        "A row entered twice counts twice. Said in tables of three columns and more, where at least ten times as many rows are equal as "
+        "chance would make; stray blanks make no difference.",
+        short(examples),
+        rows,
+        (Repair("Remove rows equal in every column", (step("remove_duplicates", **({"ignore_blanks": True} if blanks else {})),)),),
+        weight=88,
+    )
+
+
+def _again(hashes: np.ndarray[Any, Any]) -> pl.Series:
+    """Numbers of the rows whose hash came before."""
+    return (~pl.Series(hashes).is_first_distinct()).arg_true()
+
+
+def almost_keys(view: View) -> Iterator[Finding]:
+    """A column of codes in which nearly every value differs, but a few stand twice in rows that are not equal.
+
+    Threshold: at least 95 % of the filled cells distinct; codes of one shape, or whole numbers; and either the values run
+    regularly, or more doubles than numbers drawn from their range would have in one of a hundred tables (birthday problem).
+    """
+    if view.height < 20 or len(view.columns) < 2:
+        return
+    for column in view.columns:
+        filled, distinct = column.filled, column.distinct
+        if filled < 0.9 * view.height or distinct >= filled or distinct < 0.95 * filled or not _is_code(column):
+            continue
+        doubles = column.counts.filter(pl.col("n") > 1)
+        rows = column.rows_with(doubles["value"])
+        # Rows equal in everything are told as such; here are those that share the key alone.
+        again = ~column.series.is_first_distinct()
+        equal = ~pl.Series(view.row_hashes).is_first_distinct()
+        later = int((again & ~equal).gather(rows).sum())
+        if not later or not (_regular(column) or _unlikely(later, _by_chance(column))):
+            continue
+        yield Finding(
+            "almost_key",
+            (column.name,),
+            later,
+            f"{column.name} is almost a key: {plural(doubles.height, 'value stands', 'values stand')} in several rows",
+            "Joins by this column would repeat rows. Said of codes of one shape of which 95 % differ, where they run regularly or chance "
+            "would hardly make as many doubles.",
+            short(column.texts(doubles["value"])),
+            rows,
+            (Repair(f"Keep the fullest row for each {column.name}", (step("remove_duplicates", keys=[column.name], stays="fullest"),)),),
+            weight=68,
+        )
+
+
+def _is_code(column: Column) -> bool:
+    if column.kind is Kind.WHOLE:
+        return True
+    if column.role != "identifier" or column.meant["value"].head(200).str.contains(_DAY).sum() * 2 > min(column.meant.height, 200):
+        return False
+    some = column.meant.head(20_000)  # the shape of codes shows in some thousands of them
+    shapes = some.select(pl.col("value").str.replace_all(r"\p{L}", "A").str.replace_all(r"\d", "9").alias("s"), "n")
+    most = shapes.group_by("s").agg(pl.col("n").sum())["n"].max()
+    return float(most or 0) >= 0.9 * float(some["n"].sum())  # type: ignore[arg-type]
+
+
+def _digits(column: Column) -> np.ndarray[Any, Any]:
+    """The distinct values of a code as numbers, in order."""
+    values = column.counts["value"]
+    if column.is_text:
+        values = values.str.replace_all(r"\D", "").str.slice(0, 15).cast(pl.Int64, strict=False).drop_nulls()
+    return np.sort(values.cast(pl.Float64).to_numpy())
+
+
+def _regular(column: Column) -> bool:
+    """Whether the values run with steps of about one size, as numbers that are given out do."""
+    steps = np.diff(_digits(column))
+    steps = steps[steps > 0]
+    return bool(len(steps) > 10 and np.quantile(steps, 0.98) <= 3 * np.median(steps))
+
+
+def _by_chance(column: Column) -> float:
+    """Doubles expected of as many numbers drawn from the column's range."""
+    digits = _digits(column)
+    return column.filled * (column.filled - 1) / 2 / max(float(digits[-1] - digits[0]) + 1, 1) if len(digits) else 0.0
+
+
+def _unlikely(many: int, expected: float) -> bool:
+    """Whether so many come by chance in fewer than one of a hundred tables (Poisson)."""
+    fewer = math.exp(-expected) * sum(expected**k / math.factorial(k) for k in range(min(many, 100))) if expected < 100 else 1.0
+    return 1 - fewer < 0.01
+
+
+def two_identifiers(view: View) -> Iterator[Finding]:
+    """Rows that are equal in everything but the identifier.
+
+    Threshold: another three columns at least that agree, and ten times as many rows as chance would make.
+    """
+    if len(view.columns) < 4 or view.height < 10:
+        return
+    keys = [c for c in view.columns if c.filled == view.height and c.distinct >= 0.98 * c.filled and _is_code(c)]
+    for key in keys[:4]:
+        others = [c for c in view.columns if c is not key]
+        hashes = view.row_hashes - key.hashed()
+        equal = set(_again(view.row_hashes).to_list())
+        rows = pl.Series([row for row in _again(hashes) if row not in equal], dtype=pl.UInt32)
+        if not rows.len() or rows.len() * 5 > view.height or expected_doubles(view, others) * 10 > rows.len():
+            continue
+        series = pl.Series(hashes)
+        both = series.is_in(series.gather(rows).unique().implode()).arg_true()
+        blanks = any(c.untidy for c in others)
+        yield Finding(
+            "two_identifiers",
+            (key.name,),
+            rows.len(),
+            f"{plural(rows.len(), 'thing stands', 'things stand')} under two values of {key.name}",
+            "The rows agree in everything else, so one thing is counted as two. Said where at least ten times as many rows agree as chance would make.",
+            short(key.texts(key.series.gather(both.head(6)))),
+            both,
+            (
+                Repair(
+                    f"Keep the first of rows that differ in {key.name} alone",
+                    (step("remove_duplicates", keys=[c.name for c in others], **({"ignore_blanks": True} if blanks else {})),),
+                ),
+            ),
+            weight=64,
+        )

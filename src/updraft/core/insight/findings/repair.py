@@ -1,0 +1,88 @@
+"""Take repairs: apply their steps to a table, one finding after another, and say what was done."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+import polars as pl
+from pydantic import ValidationError
+
+from updraft.core.engine.files import Door, Files
+from updraft.core.engine.table import Table, compute
+from updraft.core.flow.edits import MAIN_PORT
+from updraft.core.insight.findings.find import find
+from updraft.core.insight.findings.model import Finding, Repair, plural
+from updraft.core.problems import Problem
+from updraft.core.steps import kinds
+
+_ROUNDS = 120
+
+
+@dataclass(frozen=True)
+class Repaired:
+    """What a repair did: the finding, the repair taken, and its effect in words."""
+
+    finding: Finding
+    repair: Repair
+    effect: str
+
+
+def apply_repair(table: pl.DataFrame, repair: Repair) -> tuple[pl.DataFrame, str]:
+    """The table after a repair, and what changed in words.
+
+    Raises:
+        Problem: a step of the repair does not fit the table.
+    """
+    door = Door(Files(Path()), "repair")
+    rows, cells, columns = table.height, 0, table.width
+    for step in repair.steps:
+        kind = kinds()[step["kind"]]
+        try:
+            settings = kind.Settings.model_validate(step["settings"])
+        except ValidationError as error:
+            raise Problem(repair.sentence, f"its settings do not fit ({error.errors()[0]['msg']}).", "Add the step by hand.") from None
+        done: Table = compute(kind, settings, {MAIN_PORT: table.lazy()}, door)
+        cells += sum(done.changed.values())
+        frame = done.frames[""]
+        table = frame if isinstance(frame, pl.DataFrame) else frame.collect()
+    return table, _effect(table.height - rows, cells, table.width - columns)
+
+
+def _effect(rows: int, cells: int, columns: int) -> str:
+    said = []
+    if rows:
+        said.append(f"{plural(abs(rows), 'row', 'rows')} {'more' if rows > 0 else 'fewer'}")
+    if columns:
+        said.append(f"{plural(abs(columns), 'column', 'columns')} {'more' if columns > 0 else 'fewer'}")
+    if cells:
+        said.append(f"{plural(cells, 'cell', 'cells')} changed")
+    return ", ".join(said) or "nothing to see changed"
+
+
+def repair_all(
+    table: pl.DataFrame, others: Mapping[str, pl.DataFrame] | None = None, skip: frozenset[str] = frozenset()
+) -> tuple[pl.DataFrame, list[Repaired], list[Finding]]:
+    """Take the first repair of every finding, the most serious first, and look again after each.
+
+    What only a person can decide is left; so is a finding that comes back after its repair, and those whose key is in `skip`.
+
+    Returns:
+        The repaired table, what was done in order, and the findings that are left.
+    """
+    done: list[Repaired] = []
+    tried: set[tuple[str, tuple[str, ...]]] = set()
+    found = find(table, others)
+    for _ in range(_ROUNDS):
+        next_ = next((f for f in found if f.repairs and not f.open and f.key not in skip and (f.code, f.columns) not in tried), None)
+        if next_ is None:
+            break
+        tried.add((next_.code, next_.columns))
+        try:
+            table, effect = apply_repair(table, next_.repairs[0])
+        except Problem:
+            continue  # it stays among the findings that are left
+        done.append(Repaired(next_, next_.repairs[0], effect))
+        found = find(table, others)
+    return table, done, found

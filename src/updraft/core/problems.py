@@ -1,0 +1,59 @@
+"""The one error a person gets to read: it names the thing, the reason and the way out."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from rapidfuzz import process
+
+
+class Problem(Exception):  # noqa: N818  it is shown to people under this name
+    """Something that stops work, said so that the reader can act on it.
+
+    Args:
+        thing: what it is about, as the person knows it ("packet_orders.xlsx", "Step “Tidy text”").
+        reason: one sentence, no blame.
+        way_out: one sentence that says what to do next.
+        step: id of the step it belongs to, where there is one.
+        field: name of the setting it belongs to, where there is one.
+        code: a stable word for programs.
+    """
+
+    def __init__(
+        self, thing: str, reason: str, way_out: str = "", *, step: str = "", field: str = "", code: str = "problem"
+    ) -> None:
+        self.thing, self.reason, self.way_out = thing, reason, way_out
+        self.step, self.field, self.code = step, field, code
+        super().__init__(str(self))
+
+    def __str__(self) -> str:
+        return " ".join(part for part in (f"{self.thing}: {self.reason}", self.way_out) if part)
+
+    def at(self, step: str) -> Problem:
+        """The same problem, tied to a step."""
+        return Problem(self.thing, self.reason, self.way_out, step=step, field=self.field, code=self.code)
+
+    def as_dict(self) -> dict[str, Any]:
+        return {
+            "thing": self.thing, "reason": self.reason, "way_out": self.way_out,
+            "step": self.step, "field": self.field, "code": self.code, "text": str(self),
+        }
+
+
+def nearest(name: str, known: Iterable[str]) -> str | None:
+    """The known name most like `name`, or None when nothing is close (under 60 of 100)."""
+    found = process.extractOne(name, list(known), score_cutoff=60, processor=str.casefold)
+    return found[0] if found else None
+
+
+def missing_column(name: str, known: Iterable[str], *, field: str = "") -> Problem:
+    """The problem of a column that a step needs and the table lacks."""
+    known = list(known)
+    near = nearest(name, known)
+    hint = f"Did you mean “{near}”? " if near else ""
+    return Problem(
+        f"Column “{name}”", "it is not in the table that comes in.",
+        f"{hint}Choose another column here, or bring it back in an earlier step.",
+        field=field, code="missing_column",
+    )

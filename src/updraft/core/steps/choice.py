@@ -1,0 +1,76 @@
+"""A column choice: which columns a step works on, resolved against the table at hand."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from typing import Literal
+
+import polars as pl
+
+from updraft.core.problems import Problem, missing_column
+from updraft.core.steps.base import Settings, setting
+from updraft.core.values import Kind, kind_of
+
+
+class ColumnChoice(Settings):
+    """Columns by name, by a pattern of their names, by kind, or all; always less those in `but`.
+
+    Only columns chosen by name must be there: the other ways take what the table has.
+    """
+
+    by: Literal["names", "pattern", "kinds", "all"] = setting("Choose by", default="names")
+    names: tuple[str, ...] = setting("Columns", default=())
+    pattern: str = setting("Name matches", "a regular expression", default="")
+    kinds: tuple[Kind, ...] = setting("Kinds", default=())
+    but: tuple[str, ...] = setting("All but", default=())
+
+    def resolve(self, schema: pl.Schema, only: Kind | None = None) -> list[str]:
+        """The chosen columns in the table's order.
+
+        Args:
+            only: keep the columns of this kind, where they were not chosen by name.
+
+        Raises:
+            Problem: a column chosen by name is missing, or the pattern is not a regular expression.
+        """
+        need_columns(self.names if self.by == "names" else (), schema, field="columns")
+        if self.by == "names":
+            return [name for name in schema if name in self.names and name not in self.but]
+        if self.by == "pattern":
+            try:
+                fits = re.compile(self.pattern)
+            except re.error as error:
+                raise Problem(f"Pattern “{self.pattern}”", f"it is not a regular expression ({error}).",
+                              "Mend it, or choose columns by name.", field="columns") from None
+            found = [name for name in schema if fits.search(name)]
+        elif self.by == "kinds":
+            found = [name for name, dtype in schema.items() if kind_of(dtype) in self.kinds]
+        else:
+            found = list(schema)
+        return [name for name in found
+                if name not in self.but and (only is None or kind_of(schema[name]) is only)]
+
+    def words(self) -> str:
+        """The choice in a few words."""
+        text = {
+            "names": listed(self.names) or "no columns yet", "pattern": f"columns like {self.pattern}",
+            "kinds": f"{listed([k.value.replace('_', '/') for k in self.kinds])} columns", "all": "all columns",
+        }[self.by]
+        return f"{text} but {listed(self.but)}" if self.but else text
+
+
+def need_columns(names: Iterable[str], schema: Iterable[str], *, field: str = "") -> None:
+    """Raise the problem of the first name that the table lacks."""
+    known = list(schema)
+    for name in names:
+        if name not in known:
+            raise missing_column(name, known, field=field)
+
+
+def listed(names: Iterable[str], most: int = 3) -> str:
+    """Names as a short list: “Variety, Region and 4 more”."""
+    names = list(names)
+    if len(names) <= most:
+        return ", ".join(names)
+    return f"{', '.join(names[:most])} and {len(names) - most} more"

@@ -1,0 +1,45 @@
+import polars as pl
+
+from updraft.core.flow.edits import MAIN_PORT
+from updraft.core.steps.base import Context, Result, Settings, StepKind, Tables
+from updraft.core.values import TITLES, is_blank, kind_of
+
+
+class ListColumnsSettings(Settings):
+    pass
+
+
+class ListColumns(StepKind):
+    """Make a table of the table's columns: one row each, with its kind and its figures. Texts show what is in it."""
+
+    kind = "list_columns"
+    title = "List columns"
+    family = "Columns"
+    summary = "A table of the columns themselves, with their kinds and figures"
+    words = ("profile", "metadata", "schema", "describe", "column names", "field list", "data dictionary")
+    icon = "list-columns"
+    Settings = ListColumnsSettings
+
+    def apply(self, tables: Tables, settings: ListColumnsSettings, context: Context) -> Result:
+        table = tables[MAIN_PORT]
+        rows = [_row(table, name, dtype, place)
+                for place, (name, dtype) in enumerate(table.collect_schema().items(), start=1)]
+        empty = pl.LazyFrame(schema={"Place": pl.Int64, "Column": pl.String, "Kind": pl.String})
+        return Result(pl.concat(rows) if rows else empty)
+
+    def sentence(self, settings: ListColumnsSettings) -> str:
+        return "place, name, kind and figures of every column"
+
+
+def _row(table: pl.LazyFrame, name: str, dtype: pl.DataType, place: int) -> pl.LazyFrame:
+    column, nested = pl.col(name), dtype.is_nested()
+    empty = is_blank(name, dtype).sum().cast(pl.Int64)
+    text = pl.lit(None, dtype=pl.String)
+    return table.select(
+        pl.lit(place, dtype=pl.Int64).alias("Place"), pl.lit(name).alias("Column"),
+        pl.lit(TITLES[kind_of(dtype)]).alias("Kind"), pl.len().cast(pl.Int64).alias("Rows"), empty.alias("Empty"),
+        (pl.lit(None, dtype=pl.Int64) if nested else column.drop_nulls().n_unique().cast(pl.Int64)).alias("Distinct"),
+        (text if nested else column.min().cast(pl.String)).alias("Smallest"),
+        (text if nested else column.max().cast(pl.String)).alias("Largest"),
+        (text if nested else column.drop_nulls().first().cast(pl.String)).alias("First"),
+    )

@@ -1,0 +1,39 @@
+
+from updraft.core.flow.edits import MAIN_PORT
+from updraft.core.problems import Problem
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Tables, Wanted, also, setting
+from updraft.core.steps.conditions import Rule, compiled
+
+
+class MarkRowsSettings(Settings):
+    name: str = setting("Name of the new column", widget="text", default="Marked")
+    rule: Rule = setting("Yes where", widget="rule", default=Rule())
+
+
+class MarkRows(StepKind):
+    """Add a yes/no column that says which rows meet a rule."""
+
+    kind = "mark_rows"
+    title = "Mark rows"
+    family = "Columns"
+    summary = "Add a yes/no column that tells which rows meet conditions"
+    words = ("flag", "tag", "label", "indicator", "boolean", "yes no column")
+    icon = "bookmark-check"
+    Settings = MarkRowsSettings
+
+    def apply(self, tables: Tables, settings: MarkRowsSettings, context: Context) -> Result:
+        table = tables[MAIN_PORT]
+        schema, name = table.collect_schema(), settings.name.strip()
+        if not name or name in schema:
+            raise Problem(f"“{name}”", "the table has a column of this name already." if name else "the new column has no name.",
+                          "Give the new column another name.", field="name")
+        here = compiled(settings.rule, schema)
+        return Result(table.with_columns(here.alias(name)), touched=(), counts=(
+            Count("rows_met", table.select(here.sum()), "{n} rows are marked"),))
+
+    def reads(self, settings: MarkRowsSettings, wanted: Wanted, port: str) -> Wanted:
+        less = None if wanted is None else wanted - {settings.name.strip()}
+        return also(less, settings.rule.columns())
+
+    def sentence(self, settings: MarkRowsSettings) -> str:
+        return f"{settings.name} · yes where {settings.rule.words()}"

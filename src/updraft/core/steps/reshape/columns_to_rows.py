@@ -1,0 +1,81 @@
+from typing import Literal
+
+import polars as pl
+
+from updraft.core.flow.edits import MAIN_PORT
+from updraft.core.problems import Problem
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Tables, Wanted, setting
+from updraft.core.steps.choice import ColumnChoice, listed
+from updraft.core.values import TITLES, Kind, kind_of
+
+
+class ColumnsToRowsSettings(Settings):
+    columns: ColumnChoice = setting("Columns that become rows", widget="columns", default=ColumnChoice())
+    name: str = setting("Column for their names", widget="text", default="Name")
+    value: str = setting("Column for their values", widget="text", default="Value")
+    empty: Literal["keep", "leave_out"] = setting("Empty cells", widget="choice", default="keep",
+                                                  labels={"keep": "make rows too", "leave_out": "are left out"})
+
+
+class ColumnsToRows(StepKind):
+    """Turn columns into rows: one row for each cell, with the column's name beside its value.
+
+    The rows of one row of before stand together, in the order of the columns. Columns of several kinds become text,
+    unless all are numbers.
+    """
+
+    kind = "columns_to_rows"
+    title = "Columns to rows"
+    family = "Reshape"
+    summary = "Turn columns such as months into rows, with their names as values"
+    words = ("unpivot", "melt", "wide to long", "gather", "stack columns", "crosstab to list", "months in columns")
+    icon = "distribute-vertical"
+    Settings = ColumnsToRowsSettings
+
+    def apply(self, tables: Tables, settings: ColumnsToRowsSettings, context: Context) -> Result:
+        table = tables[MAIN_PORT]
+        schema = table.collect_schema()
+        chosen = settings.columns.resolve(schema)
+        if not chosen:
+            raise Problem("The columns", "none is chosen.", "Choose the columns that are to become rows.", field="columns",
+                          code="unfinished")
+        stay = [name for name in schema if name not in chosen]
+        self._check_names(settings, stay)
+        dtype = _common([schema[name] for name in chosen], chosen)
+        cells = [pl.struct(pl.lit(name).alias("\0name"), pl.col(name).cast(dtype).alias("\0value")) for name in chosen]
+        # A list of pairs for each row, exploded: the rows of one row stay together.
+        long = table.select(*stay, pl.concat_list(cells).alias("\0cells")).explode("\0cells", empty_as_null=True)
+        names = {"\0name": settings.name.strip(), "\0value": settings.value.strip()}
+        done = long.unnest("\0cells").rename(names)
+        if settings.empty == "leave_out":
+            done = done.filter(pl.col(names["\0value"]).is_not_null())
+        empty = table.select(pl.sum_horizontal(pl.col(name).null_count() for name in chosen))
+        said = "{n} empty cells are left out" if settings.empty == "leave_out" else "{n} rows have no value"
+        return Result(done, counts=(Count("empty_cells", empty, said),))
+
+    def _check_names(self, settings: ColumnsToRowsSettings, stay: list[str]) -> None:
+        for field, name in (("name", settings.name.strip()), ("value", settings.value.strip())):
+            if not name or name in stay or (field == "value" and name == settings.name.strip()):
+                raise Problem(f"“{name}”", "the table would have two columns of this name." if name else "a new column has no name.",
+                              "Give it another name.", field=field)
+
+    def reads(self, settings: ColumnsToRowsSettings, wanted: Wanted, port: str) -> Wanted:
+        return None
+
+    def sentence(self, settings: ColumnsToRowsSettings) -> str:
+        return f"{settings.columns.words()} → {settings.name}, {settings.value}"
+
+
+def _common(dtypes: list[pl.DataType], names: list[str]) -> pl.DataType:
+    kinds = {kind_of(dtype) for dtype in dtypes}
+    if len(set(dtypes)) == 1:
+        return dtypes[0]
+    if kinds == {Kind.WHOLE}:
+        return pl.Int64()
+    if kinds <= {Kind.WHOLE, Kind.NUMBER}:
+        return pl.Float64()
+    nested = next((k for k in (Kind.LIST, Kind.RECORD) if k in kinds), None)
+    if nested:
+        raise Problem(listed(names), f"one of them holds {TITLES[nested]}s, and the others do not.",
+                      "Leave that column out.", field="columns")
+    return pl.String()

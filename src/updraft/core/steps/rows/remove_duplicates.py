@@ -1,0 +1,78 @@
+from typing import Literal
+
+import polars as pl
+
+from updraft.core.flow.edits import MAIN_PORT
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Tables, Wanted, also, setting
+from updraft.core.steps.choice import listed, need_columns
+
+
+class Order(Settings):
+    column: str = setting("Column")
+    down: bool = setting("Largest first", default=False)
+
+
+class RemoveDuplicatesSettings(Settings):
+    keys: tuple[str, ...] = setting("Equal in", "none chosen: in every column", widget="names", default=())
+    stays: Literal["first", "last", "fullest"] = setting(
+        "Which one stays", widget="choice", default="first",
+        labels={"first": "the first", "last": "the last", "fullest": "with most filled cells"})
+    order: tuple[Order, ...] = setting("First by", "none: as the rows stand", widget="order", default=())
+    ignore_case: bool = setting("Ignore case", widget="flag", default=False)
+    ignore_blanks: bool = setting("Ignore blanks", "at the ends and where they are doubled", widget="flag", default=False)
+
+
+class RemoveDuplicates(StepKind):
+    """Keep one of several rows that are equal in some columns. Empty equals empty; rows keep their order."""
+
+    kind = "remove_duplicates"
+    title = "Remove duplicates"
+    family = "Rows"
+    summary = "Keep one row of several that are equal in the columns you choose"
+    words = ("dedupe", "deduplicate", "distinct", "unique", "duplicate rows", "double")
+    icon = "layers"
+    outputs = ("removed",)
+    Settings = RemoveDuplicatesSettings
+
+    def apply(self, tables: Tables, settings: RemoveDuplicatesSettings, context: Context) -> Result:
+        table = tables[MAIN_PORT]
+        schema = table.collect_schema()
+        names = list(settings.keys) or schema.names()
+        need_columns(settings.keys, schema, field="keys")
+        need_columns([order.column for order in settings.order], schema, field="order")
+        keys = [self._key(name, schema[name], settings).alias(f"\0key{n}") for n, name in enumerate(names)]
+        if not keys:
+            return Result(table, {"removed": table})
+        # Sorted by what is to stay, the first of each group does; its place in the table decides where it stands.
+        numbered = table.with_columns(*keys, pl.int_range(pl.len()).alias("\0row"))
+        by = [pl.col(order.column) for order in settings.order]
+        down = [order.down for order in settings.order]
+        if settings.stays == "fullest":
+            by, down = [pl.sum_horizontal(pl.col(name).is_not_null() for name in schema), *by], [True, *down]
+        ordered = numbered.sort(by, descending=down, nulls_last=True, maintain_order=True) if by else numbered
+        groups = [f"\0key{n}" for n in range(len(keys))]
+        place = (pl.col("\0row").last() if settings.stays == "last" else pl.col("\0row").first()).over(groups)
+        stays = ordered.select("\0row", (pl.col("\0row") == place).alias("\0stays")).sort("\0row").select("\0stays")
+        marked = pl.concat([table, stays], how="horizontal")
+        kept, removed = (marked.filter(side).drop("\0stays") for side in (pl.col("\0stays"), ~pl.col("\0stays")))
+        return Result(kept, {"removed": removed}, (
+            Count("removed", removed.select(pl.len()), f"{{n}} rows removed, equal in {listed(settings.keys) or 'every column'}"),))
+
+    def _key(self, name: str, dtype: pl.DataType, settings: RemoveDuplicatesSettings) -> pl.Expr:
+        key = pl.col(name)
+        if not isinstance(dtype, pl.String):
+            return key
+        if settings.ignore_blanks:
+            key = key.str.replace_all(r"[\s\u{a0}\u{200b}\u{feff}]+", " ").str.strip_chars()
+            key = pl.when(key != "").then(key)
+        return key.str.to_lowercase() if settings.ignore_case else key
+
+    def reads(self, settings: RemoveDuplicatesSettings, wanted: Wanted, port: str) -> Wanted:
+        if not settings.keys or settings.stays == "fullest":
+            return None
+        return also(wanted, [*settings.keys, *(order.column for order in settings.order)])
+
+    def sentence(self, settings: RemoveDuplicatesSettings) -> str:
+        stays = {"first": "the first", "last": "the last", "fullest": "the fullest"}[settings.stays]
+        by = f" by {listed(order.column for order in settings.order)}" if settings.order else ""
+        return f"equal in {listed(settings.keys) or 'every column'} · {stays}{by} stays"

@@ -1,0 +1,26 @@
+from updraft.core.figures import profile, profile_table
+from updraft.core.flow.edits import MAIN_PORT
+from updraft.core.steps.base import Context, Result, Settings, StepKind, Tables
+
+
+class ProfileColumnsSettings(Settings):
+    """Nothing to set."""
+
+
+class ProfileColumns(StepKind):
+    """A row for each column of the table that comes in, with its figures: a table that can be checked, kept and compared."""
+
+    kind = "profile_columns"
+    title = "Profile columns"
+    family = "Summarise"
+    summary = "Make a table of figures, with a row for each column"
+    words = ("describe", "statistics", "data quality", "summary", "profile", "missing values", "overview")
+    icon = "clipboard-data"
+    Settings = ProfileColumnsSettings
+
+    def apply(self, tables: Tables, settings: ProfileColumnsSettings, context: Context) -> Result:
+        # Figures of every column are no one lazy query: the table is looked at as a whole.
+        return Result(profile_table(profile(tables[MAIN_PORT].collect())).lazy())
+
+    def sentence(self, settings: ProfileColumnsSettings) -> str:
+        return "a row for each column"

@@ -1,0 +1,9 @@
+"""Kinds of values: what they are, how text becomes one of them, and how they are written."""
+
+from updraft.core.values.convert import FORMATS, converted, guess_format
+from updraft.core.values.decide import Decision, decide
+from updraft.core.values.distinct import by_value
+from updraft.core.values.kinds import DTYPES, TITLES, Kind, is_blank, kind_of
+
+__all__ = ["DTYPES", "FORMATS", "TITLES", "Decision", "Kind", "by_value", "converted", "decide",
+           "guess_format", "is_blank", "kind_of"]

@@ -1,0 +1,171 @@
+"""Decide the kind of every text column from all its values, and convert it where every value fits.
+
+Text that would lose something stays text: leading zeros, more than 15 digits, dates whose day and month could
+be either way round, columns in which a single value does not fit.
+"""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from functools import partial
+
+import polars as pl
+
+from updraft.core.values.convert import FORMATS, converted, could_read
+from updraft.core.values.kinds import DTYPES, TITLES, Kind, kind_of
+
+SAMPLE = 400  # values looked at to shortlist kinds; the decision itself always uses all values
+_MAX_DIGITS = 15  # beyond this a float is no longer exact
+_NUMBER = r"^-?(0|[1-9]\d*)(\.\d+)?([eE][+-]?\d{1,2})?$"
+# Reading "04/05/2026" either way round gives two different days, and "1,234" two numbers; only values can decide.
+_NUMBERS = {"point": "1,234.5", "comma": "1.234,5"}
+_TWINS = {"1,234.5": "1.234,5", "1.234,5": "1,234.5",
+          "DD/MM/YYYY": "MM/DD/YYYY", "MM/DD/YYYY": "DD/MM/YYYY", "DD/MM/YY": "MM/DD/YY", "MM/DD/YY": "DD/MM/YY"}
+
+
+@dataclass(frozen=True)
+class Decision:
+    """What a column was taken for, and the evidence in one sentence.
+
+    `doubt` is set where text looks like another kind but stays text, so that nothing is lost or guessed.
+    """
+
+    column: str
+    kind: Kind
+    format: str
+    evidence: str
+    doubt: bool = False
+
+
+def decide(table: pl.DataFrame, numbers: str | None = None) -> tuple[pl.DataFrame, list[Decision]]:
+    """Convert the text columns of a table where every non-empty value converts.
+
+    Args:
+        numbers: how numbers are written where the values leave it open: `point` (1,234.5) or `comma` (1.234,5).
+
+    Returns:
+        The table with converted columns, and one decision a column in the table's order.
+    """
+    with ThreadPoolExecutor() as pool:  # Polars works outside the interpreter's lock
+        decided = list(pool.map(partial(_decide_column, numbers=numbers), table.get_columns()))
+    if not decided:
+        return table, []
+    return pl.DataFrame([column for column, _ in decided]), [decision for _, decision in decided]
+
+
+def _decide_column(series: pl.Series, numbers: str | None) -> tuple[pl.Series, Decision]:
+    if series.dtype != pl.String:
+        return series, Decision(series.name, kind_of(series.dtype), "", "came with this kind")
+    return _decide_text(series, numbers)
+
+
+def _decide_text(series: pl.Series, numbers: str | None) -> tuple[pl.Series, Decision]:
+    name, filled = series.name, series.len() - series.null_count()
+    if not filled:
+        return series, Decision(name, Kind.TEXT, "", "no value at all")
+    sample = _sample(series)
+    for kind, form in _candidates(sample, numbers):
+        if not _all_fit(sample, kind, form):
+            continue
+        read, plain = _read(series, kind, form)
+        if read.null_count() > series.null_count():
+            continue
+        if kind in (Kind.WHOLE, Kind.NUMBER) and _would_lose(series, padded=not plain):
+            return series, Decision(name, Kind.TEXT, "", "its digits have leading zeros, or are more than 15", doubt=True)
+        twin = None if form == _NUMBERS.get(numbers or "") else _TWINS.get(form)
+        if twin and _read(series, kind, twin)[0].null_count() == series.null_count():
+            return series, Decision(name, Kind.TEXT, "",
+                                    f"every value reads as {form} and as {twin} alike; set the kind to say which", doubt=True)
+        shown = f" written {form}" if form else ""
+        return read, Decision(name, kind, form, f"all {filled:,} values are {_plural(kind)}{shown}")
+    return series, Decision(name, Kind.TEXT, "", f"{filled:,} values, not all of one other kind")
+
+
+def _sample(series: pl.Series) -> pl.Series:
+    step = max(series.len() // SAMPLE, 1)
+    picked = pl.concat([series.head(SAMPLE // 2), series.gather_every(step).head(SAMPLE), series.tail(SAMPLE // 4)])
+    return picked.drop_nulls() if picked.null_count() < picked.len() else series.drop_nulls().head(SAMPLE)
+
+
+def _candidates(sample: pl.Series, numbers: str | None) -> list[tuple[Kind, str]]:
+    """Kinds worth trying, by the first sampled value; cheap, since most columns are plainly text."""
+    first = str(sample[0]).strip()
+    if not first:
+        return []
+    found: list[tuple[Kind, str]] = []
+    if first.lower() in ("yes", "no", "true", "false"):
+        found.append((Kind.YES_NO, ""))
+    if first[0].isdigit() or first[0] == "-":
+        if numbers == "comma":
+            return [(Kind.NUMBER, _NUMBERS["comma"]), *_dates(first)]
+        found += [(Kind.WHOLE, ""), (Kind.NUMBER, "")]
+        if sample.str.contains(r"[,\u{a0}\u{202f}]|\d \d").any():
+            found += [(Kind.NUMBER, form) for form in FORMATS[Kind.NUMBER]]
+    return [*found, *_dates(first)]
+
+
+def _dates(first: str) -> list[tuple[Kind, str]]:
+    if len(first) < 6 or not any(c.isdigit() for c in first):
+        return []
+    return [(kind, form) for kind in (Kind.DATE, Kind.DATETIME) for form in FORMATS[kind]
+            if form != "YYYYMMDD" and could_read(form, first)]
+
+
+def _all_fit(sample: pl.Series, kind: Kind, form: str) -> bool:
+    if not form and kind in (Kind.WHOLE, Kind.NUMBER) and not sample.str.strip_chars().str.contains(_NUMBER).all():
+        # digits that merely lead with zeros are still shortlisted, so that the reason for text can be told
+        return bool(sample.str.contains(r"^-?\d+$").all())
+    return _read(sample, kind, form)[0].null_count() == 0
+
+
+def _read(series: pl.Series, kind: Kind, form: str) -> tuple[pl.Series, bool]:
+    """Convert, and say whether no value needed its blanks taken off.
+
+    The plain forms are tried first and without their guards, since nearly every value of a file is plain.
+    """
+    quick: pl.Series | None = None
+    if not form and kind in (Kind.WHOLE, Kind.NUMBER):
+        quick = series.cast(DTYPES[kind], strict=False)
+    elif form == "YYYY-MM-DD":
+        size = series.str.len_bytes()
+        if size.min() == size.max() == len(form):
+            quick = series.str.to_date("%Y-%m-%d", strict=False)
+    elif kind is Kind.YES_NO:
+        words = series.unique()
+        if words.len() < 50:
+            answers = words.to_frame().select(pl.first(), read=converted(series.name, words.dtype, kind))
+            return _by_value(series, answers), False
+    if quick is not None and quick.null_count() == series.null_count():
+        return quick, True
+    converted_column = converted(series.name, pl.String(), kind, [form] if form else [])
+    return series.to_frame().select(converted_column).to_series(), False
+
+
+def _by_value(series: pl.Series, answers: pl.DataFrame) -> pl.Series:
+    """Convert a column of few distinct values by converting each of them once."""
+    known = answers.drop_nulls()
+    return series.replace_strict(known.to_series(0), known.to_series(1), default=None, return_dtype=pl.Boolean)
+
+
+def _would_lose(series: pl.Series, padded: bool) -> bool:
+    """Whether any number has leading zeros, a plus sign, or too many digits to be kept exactly."""
+    if padded:
+        series = series.str.strip_chars()
+    text = pl.col(series.name)
+    size = text.str.len_bytes()
+    facts = series.to_frame().select(longest=size.max(), **{
+        f"starts {sign}": text.str.starts_with(sign).any() for sign in "0+-"})
+    if facts["starts +"][0] or (facts["starts -"][0] and series.str.contains(r"^-0\d").any()):
+        return True
+    if facts["starts 0"][0] and series.filter(series.str.starts_with("0")).str.contains(r"^0\d").any():
+        return True
+    if (facts["longest"][0] or 0) <= _MAX_DIGITS:
+        return False
+    # A decimal fraction of up to 17 digits comes back from a float as it was written; a whole number does not.
+    long = series.filter(series.str.len_bytes() > _MAX_DIGITS)
+    return bool(long.str.contains(r"^-?\d{16,}(\.|$)|[1-9](\.?\d){17,}").any())
+
+
+def _plural(kind: Kind) -> str:
+    return {Kind.YES_NO: "yes or no", Kind.DATETIME: "dates with a time"}.get(kind, f"{TITLES[kind]}s")

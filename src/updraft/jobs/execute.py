@@ -1,0 +1,79 @@
+"""The process of one run: `python -m updraft.jobs.execute DATA RUN`."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import sys
+import threading
+import time
+from datetime import date
+from pathlib import Path
+from types import FrameType
+from typing import Any
+
+from updraft.core import Files, Problem, plan, run
+from updraft.core.connect import Outside
+from updraft.core.engine import Report, StepReport
+from updraft.store import ConnectionStore, Folders, RunStore, open_database
+
+
+def main(data: str, run_id: str) -> None:
+    folders = Folders(Path(data))
+    open_database(folders.database)
+    runs = RunStore()
+    asked = runs.get(run_id)
+    _end_with_parent()
+    signal.signal(signal.SIGTERM, _leave)  # so that scratch files are removed on the way out
+    out = folders.out(asked["flow"])
+    try:
+        allow = frozenset(filter(None, os.environ.get("UPDRAFT_ALLOW", "").split(",")))
+        files = Files(folders.files(asked["flow"]), outside=Outside(ConnectionStore(folders).all(), None, allow),
+                      today=date.today)
+        planned = plan(runs.flow(run_id), files, asked["parameters"])
+        done: dict[str, Any] = {}
+
+        def progress(step_id: str, report: StepReport | None) -> None:
+            done[step_id] = report.as_dict() if report else None
+            runs.progress(run_id, {"total": len(planned.steps), "steps": done})
+
+        report = run(planned, files, out, progress=progress, cancelled=lambda: runs.is_cancelled(run_id))
+    except Problem as problem:
+        report = Report("failed", error=problem)
+    _keep(report, folders.run(run_id))
+    body = report.as_dict()
+    for output in body["outputs"]:
+        output["path"] = Path(output["path"]).name
+    runs.finish(run_id, report.status, body)
+
+
+def _keep(report: Report, folder: Path) -> None:
+    """Keep what was delivered as it is now, since the next run may replace the file. A link costs no room."""
+    for output in report.outputs:
+        kept = folder / output.path.name
+        kept.unlink(missing_ok=True)
+        try:
+            os.link(output.path, kept)
+        except OSError:
+            shutil.copyfile(output.path, kept)
+
+
+def _leave(number: int, frame: FrameType | None) -> None:
+    raise SystemExit(128 + number)
+
+
+def _end_with_parent() -> None:
+    """A run without its worker would go on unseen; it ends instead and is marked as cut off."""
+    parent = os.getppid()
+
+    def watch() -> None:
+        while os.getppid() == parent:
+            time.sleep(0.5)
+        os._exit(1)
+
+    threading.Thread(target=watch, daemon=True).start()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1], sys.argv[2])

@@ -1,0 +1,56 @@
+"""The worker process: takes runs from the queue, one after another. `python -m updraft.jobs.worker DATA`.
+
+One worker per data folder: it holds a lock on `worker.lock` as long as it lives.
+"""
+
+from __future__ import annotations
+
+import fcntl
+import logging
+import os
+import signal
+import sys
+import threading
+import time
+from pathlib import Path
+
+from updraft.jobs.queue import make_queue
+from updraft.store import Folders, RunStore, open_database
+
+ALREADY = 3  # exit code: another worker holds the folder
+
+
+def main(data: str) -> int:
+    folders = Folders(Path(data))
+    lock = (folders.data / "worker.lock").open("w")
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        return ALREADY
+    logging.getLogger("huey").setLevel(logging.WARNING)
+    open_database(folders.database)
+    runs = RunStore()
+    runs.cut_off()  # nobody else can be running them
+    queue, execute = make_queue(folders)
+    queue.flush()  # what waits is known from the database; so nothing is lost and nothing comes twice
+    for run_id in runs.waiting():
+        execute(run_id)
+    _leave_with_server()
+    queue.create_consumer(workers=1, periodic=False, initial_delay=0.05, max_delay=0.25, backoff=1.1).run()
+    return 0
+
+
+def _leave_with_server() -> None:
+    """When the server is gone, finish the run at hand and end, so that the next server's worker can begin."""
+    server = os.getppid()
+
+    def watch() -> None:
+        while os.getppid() == server:
+            time.sleep(0.5)
+        os.kill(os.getpid(), signal.SIGINT)  # the consumer takes this as: finish what you do, then stop
+
+    threading.Thread(target=watch, daemon=True).start()
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1]))

@@ -1,0 +1,125 @@
+"""`updraft serve` and `updraft demo`: the web server and, beside it, the worker that it keeps alive."""
+
+from __future__ import annotations
+
+import os
+import secrets
+import signal
+import subprocess
+import sys
+import threading
+from pathlib import Path
+
+import click
+from waitress.server import create_server
+
+from updraft.core.connect import CONNECTION
+from updraft.demo import build, build_material, march_report
+from updraft.jobs import make_queue
+from updraft.jobs.worker import ALREADY
+from updraft.standins import StandIns
+from updraft.store import ConnectionStore, FlowStore, Folders, RunStore, open_database
+from updraft.web import create_app
+
+HOST = "127.0.0.1"
+
+
+def serve(data: Path, port: int, *, demo: bool = False, allow: frozenset[str] = frozenset()) -> None:
+    """Serve until interrupted. Only this machine can reach it: there are no accounts yet.
+
+    Args:
+        demo: put the example world in, and start its stand-ins beside the app.
+        allow: addresses (host:port) of this machine or a private network that flows may ask.
+    """
+    folders = Folders(data)
+    open_database(folders.database)
+    _, execute = make_queue(folders)
+    standins = StandIns(folders.data, (port + 1, port + 2) if port else (0, 0)) if demo else None
+    if standins:
+        _furnish(folders)
+        _connect(folders, standins)
+        allow |= standins.allow
+    os.environ["UPDRAFT_ALLOW"] = ",".join(sorted(allow))  # for the worker and its runs
+    app = create_app(folders, execute, secret=_secret(folders), allow=allow)
+    try:
+        server = create_server(app, host=HOST, port=port, threads=8, ident="Updraft")
+    except OSError as error:
+        raise click.ClickException(f"Port {port}: it cannot be listened on ({error.strerror}). "
+                                   "Choose another with --port; 0 takes a free one.") from None
+    stop = threading.Event()
+    keeper = threading.Thread(target=_keep_worker, args=(folders, stop), daemon=True)
+    keeper.start()
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+    click.echo(f"Updraft is at http://{HOST}:{server.effective_port}/")
+    if demo:
+        click.echo(f"Files to try it with: {folders.data / 'larkmoor'}")
+    click.echo("Ctrl+C stops it.", nl=True)
+    sys.stdout.flush()
+    try:
+        server.run()
+    except (KeyboardInterrupt, SystemExit):
+        pass
+    finally:
+        stop.set()
+        server.close()
+        app.extensions["insight"].close()
+        keeper.join(10)
+        if standins:
+            standins.stop()
+
+
+def _keep_worker(folders: Folders, stop: threading.Event) -> None:
+    """Start the worker, and again whenever it ends; one that an earlier server left running is let be."""
+    while not stop.is_set():
+        worker = subprocess.Popen([sys.executable, "-m", "updraft.jobs.worker", str(folders.data)])
+        while worker.poll() is None and not stop.wait(0.2):
+            pass
+        if worker.poll() is None:
+            worker.terminate()
+            try:
+                worker.wait(5)
+            except subprocess.TimeoutExpired:
+                worker.kill()
+        elif not stop.is_set():
+            stop.wait(2 if worker.returncode == ALREADY else 0.5)
+
+
+def _secret(folders: Folders) -> str:
+    """The key that signs sessions: made once, readable by the owner only."""
+    path = folders.data / "secret"
+    if not path.exists():
+        path.touch(mode=0o600)
+        path.write_text(secrets.token_hex(32))
+    return path.read_text()
+
+
+def _furnish(folders: Folders) -> None:
+    """Put the example world in, once: its files, and the ready-made flow with a run waiting for the worker."""
+    shelf = folders.data / "larkmoor"
+    paths = build(shelf)
+    build_material(shelf)
+    flows = FlowStore(folders)
+    flow = march_report()
+    mark = folders.data / "larkmoor" / ".furnished"
+    if mark.exists():
+        return
+    flow_id = flows.create(flow, "Came with the demo")
+    for path in paths:
+        (folders.files(flow_id) / path.name).write_bytes(path.read_bytes())
+    RunStore().create(flow_id, flow, 1, {})  # the worker takes what waits when it starts
+    mark.touch()
+
+
+def _connect(folders: Folders, standins: StandIns) -> None:
+    """Connections to the example world, with the addresses of this start."""
+    store, lots = ConnectionStore(folders), folders.data / "larkmoor" / "seed_lots.sqlite"
+    known = store.all()
+    for raw in (
+        {"kind": "database", "name": "Seed lots", "dialect": "sqlite", "database": str(lots)},
+        {"kind": "web", "name": "Garden shop", "url": standins.shop, "auth": "bearer", "secret": standins.token},
+        {"kind": "web", "name": "Ledger", "url": standins.ledger, "auth": "basic", "user": standins.user,
+         "secret": standins.password},
+        {"kind": "mail", "name": "Store-room mail", "path": str(standins.mailbox)},
+    ):
+        if known.get(raw["name"]) != CONNECTION.validate_python(raw):
+            store.save(dict(raw), old=raw["name"] if raw["name"] in known else "")

@@ -1,0 +1,129 @@
+"""Flows and their revisions: save, undo, redo, go back to any."""
+
+from __future__ import annotations
+
+import shutil
+import uuid
+from dataclasses import dataclass
+from typing import Any
+
+from updraft.core import Flow, Problem, dump, load
+from updraft.store.database import now
+from updraft.store.folders import Folders
+from updraft.store.models import FlowRow, RevisionRow, database
+
+
+@dataclass(frozen=True)
+class SavedFlow:
+    """A flow as it is now, with where undo and redo lead (None: nowhere)."""
+
+    id: str
+    flow: Flow
+    revision: int
+    undo: str | None
+    redo: str | None
+
+
+class FlowStore:
+    def __init__(self, folders: Folders) -> None:
+        self.folders = folders
+
+    def list(self) -> list[dict[str, Any]]:
+        """All flows, the newest change first."""
+        return [{"id": row.id, "name": row.name, "updated": row.updated, "revision": row.head}
+                for row in FlowRow.select().order_by(FlowRow.updated.desc(), FlowRow.name)]
+
+    def create(self, flow: Flow, sentence: str) -> str:
+        flow_id = uuid.uuid4().hex[:12]
+        with database.atomic("IMMEDIATE"):
+            row = FlowRow.create(id=flow_id, name=flow.name, head=1, created=now(), updated=now())
+            RevisionRow.create(flow=row, number=1, parent=None, sentence=sentence, document=dump(flow), created=now())
+        return flow_id
+
+    def get(self, flow_id: str) -> SavedFlow:
+        """Raises Problem (code no_flow) when it is gone."""
+        row = self._row(flow_id)
+        revision = self._revision(row, row.head)
+        child = self._newest_child(row)
+        return SavedFlow(row.id, load(revision.document), row.head, revision.sentence if revision.parent else None,
+                         child.sentence if child else None)
+
+    def save(self, flow_id: str, flow: Flow, sentence: str, based_on: int) -> SavedFlow:
+        """Add a revision behind `based_on`.
+
+        Raises:
+            Problem: code `stale` when another window has changed the flow since.
+        """
+        with database.atomic("IMMEDIATE"):
+            row = self._row(flow_id)
+            if row.head != based_on:
+                raise Problem("The flow", "it was changed in another window meanwhile.",
+                              "It is shown as it is now; make your change again.", code="stale")
+            number = 1 + max(r.number for r in row.revisions.select(RevisionRow.number))
+            RevisionRow.create(flow=row, number=number, parent=row.head, sentence=sentence[:400], document=dump(flow),
+                               created=now())
+            self._point(row, number, flow.name)
+        return self.get(flow_id)
+
+    def undo(self, flow_id: str) -> SavedFlow:
+        row = self._row(flow_id)
+        parent = self._revision(row, row.head).parent
+        if parent:
+            self._point(row, parent)
+        return self.get(flow_id)
+
+    def redo(self, flow_id: str) -> SavedFlow:
+        row = self._row(flow_id)
+        child = self._newest_child(row)
+        if child:
+            self._point(row, child.number)
+        return self.get(flow_id)
+
+    def go_to(self, flow_id: str, number: int) -> SavedFlow:
+        """Make any revision the current one; the others stay."""
+        row = self._row(flow_id)
+        self._revision(row, number)
+        self._point(row, number)
+        return self.get(flow_id)
+
+    def revisions(self, flow_id: str) -> list[dict[str, Any]]:
+        """All revisions, newest first."""
+        row = self._row(flow_id)
+        return [{"number": r.number, "parent": r.parent, "sentence": r.sentence, "created": r.created,
+                 "current": r.number == row.head}
+                for r in row.revisions.order_by(RevisionRow.number.desc())]
+
+    def duplicate(self, flow_id: str) -> str:
+        """A copy with its files and without its history."""
+        flow = self.get(flow_id).flow
+        twin = self.create(flow.model_copy(update={"name": f"{flow.name[:190]} (copy)"}), f"Copied from “{flow.name}”")
+        shutil.copytree(self.folders.files(flow_id), self.folders.files(twin), dirs_exist_ok=True)
+        return twin
+
+    def delete(self, flow_id: str) -> None:
+        row = self._row(flow_id)
+        for run in row.runs:
+            shutil.rmtree(self.folders.run(run.id), ignore_errors=True)
+        row.delete_instance(recursive=True)
+        shutil.rmtree(self.folders.flow(flow_id), ignore_errors=True)
+
+    def _row(self, flow_id: str) -> FlowRow:
+        row = FlowRow.get_or_none(FlowRow.id == flow_id)
+        if row is None:
+            raise Problem("This flow", "it is not here any more.", "Go back to the list of flows.", code="no_flow")
+        return row
+
+    def _revision(self, row: FlowRow, number: int) -> RevisionRow:
+        found = RevisionRow.get_or_none((RevisionRow.flow == row) & (RevisionRow.number == number))
+        if found is None:
+            raise Problem(f"Revision {number}", "the flow has no such revision.", "Choose one of the list.",
+                          code="no_revision")
+        return found
+
+    def _newest_child(self, row: FlowRow) -> RevisionRow | None:
+        return row.revisions.where(RevisionRow.parent == row.head).order_by(RevisionRow.number.desc()).first()
+
+    def _point(self, row: FlowRow, number: int, name: str | None = None) -> None:
+        row.head, row.updated = number, now()
+        row.name = name if name is not None else load(self._revision(row, number).document).name
+        row.save()

@@ -1,0 +1,79 @@
+"""Runs: what was asked for, how far it is, what came of it."""
+
+from __future__ import annotations
+
+import json
+import uuid
+from typing import Any
+
+from updraft.core import Flow, Problem, dump, load
+from updraft.store.database import now
+from updraft.store.models import RunRow, database
+
+OPEN = ("waiting", "running")
+
+
+class RunStore:
+    def create(self, flow_id: str, flow: Flow, revision: int, parameters: dict[str, str]) -> str:
+        """A waiting run of the flow as it is now."""
+        run_id = uuid.uuid4().hex[:12]
+        RunRow.create(id=run_id, flow=flow_id, revision=revision, document=dump(flow), created=now(),
+                      parameters=json.dumps(parameters))
+        return run_id
+
+    def get(self, run_id: str) -> dict[str, Any]:
+        """A run as plain data. Raises Problem (code no_run) when it is gone."""
+        row = RunRow.get_or_none(RunRow.id == run_id)
+        if row is None:
+            raise Problem("This run", "it is not here any more.", "Go back to the flow.", code="no_run")
+        return _plain(row)
+
+    def list(self, flow_id: str, most: int = 50) -> list[dict[str, Any]]:
+        """The newest runs of a flow first."""
+        rows = RunRow.select().where(RunRow.flow == flow_id).order_by(RunRow.created.desc(), RunRow.started.desc())
+        return [_plain(row) for row in rows.limit(most)]
+
+    def flow(self, run_id: str) -> Flow:
+        """The flow as it was when the run was asked for."""
+        return load(RunRow.get_by_id(run_id).document)
+
+    def start(self, run_id: str) -> bool:
+        """Take a waiting run; False when it was cancelled or taken before."""
+        return bool(RunRow.update(status="running", started=now()).where(
+            (RunRow.id == run_id) & (RunRow.status == "waiting") & (RunRow.cancel == False)).execute())  # noqa: E712
+
+    def progress(self, run_id: str, progress: dict[str, Any]) -> None:
+        RunRow.update(progress=json.dumps(progress)).where(RunRow.id == run_id).execute()
+
+    def finish(self, run_id: str, status: str, report: dict[str, Any]) -> None:
+        """Close an open run; one that is closed already stays as it is."""
+        RunRow.update(status=status, report=json.dumps(report), finished=now()).where(
+            (RunRow.id == run_id) & RunRow.status.in_(OPEN)).execute()
+
+    def cancel(self, run_id: str) -> None:
+        with database.atomic("IMMEDIATE"):
+            RunRow.update(cancel=True).where(RunRow.id == run_id).execute()
+            RunRow.update(status="cancelled", finished=now()).where(
+                (RunRow.id == run_id) & (RunRow.status == "waiting")).execute()
+
+    def is_cancelled(self, run_id: str) -> bool:
+        return RunRow.select().where((RunRow.id == run_id) & (RunRow.cancel == True)).exists()  # noqa: E712
+
+    def cut_off(self) -> int:
+        """Mark what was running when its process went away; returns how many."""
+        problem = Problem("This run", "it was cut off when the worker stopped.", "Run it again.", code="cut_off")
+        report = json.dumps({"status": "cut off", "steps": [], "outputs": [], "error": problem.as_dict()})
+        return int(RunRow.update(status="cut off", finished=now(), report=report).where(
+            RunRow.status == "running").execute())
+
+    def waiting(self) -> list[str]:
+        return [row.id for row in RunRow.select(RunRow.id).where(RunRow.status == "waiting").order_by(RunRow.created)]
+
+
+def _plain(row: RunRow) -> dict[str, Any]:
+    return {
+        "id": row.id, "flow": row.flow_id, "revision": row.revision, "status": row.status, "created": row.created,
+        "started": row.started, "finished": row.finished, "parameters": json.loads(row.parameters),
+        "progress": json.loads(row.progress), "report": json.loads(row.report) if row.report else None,
+        "cancelling": row.cancel and row.status == "running",
+    }

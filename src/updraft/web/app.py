@@ -1,0 +1,101 @@
+"""Make the Flask app: its safety first, then its parts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from flask import Flask, Response, jsonify, render_template, request
+from flask_wtf.csrf import CSRFError, CSRFProtect
+from peewee import OperationalError
+from werkzeug.exceptions import HTTPException, SecurityError
+
+from updraft import __version__
+from updraft.core import Problem
+from updraft.store import Folders
+from updraft.web import connections, files, flows, insight, looking, pages, runs, tables
+from updraft.web.studio import Studio
+
+UPLOAD_LIMIT = 2 << 30  # bytes of one upload
+POLICY = ("default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
+          "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+_GONE = {"no_flow", "no_run", "no_revision", "no_id", "no_step", "no_table", "no_connection"}
+
+
+def create_app(folders: Folders, execute: Callable[[str], Any], *, secret: str, upload_limit: int = UPLOAD_LIMIT,
+               allow: frozenset[str] = frozenset()) -> Flask:
+    """The app on a data folder.
+
+    Args:
+        execute: puts a run, by its id, into the queue.
+        secret: signs sessions and form tokens.
+        allow: addresses (host:port) of this machine or a private network that flows may ask.
+        upload_limit: the largest upload taken, in bytes.
+    """
+    app = Flask(__name__)
+    app.config.update(
+        SECRET_KEY=secret, MAX_CONTENT_LENGTH=upload_limit, MAX_FORM_MEMORY_SIZE=32 << 20, WTF_CSRF_TIME_LIMIT=None,
+        SESSION_COOKIE_SAMESITE="Strict", SESSION_COOKIE_HTTPONLY=True,
+        # A page elsewhere must not reach the app under a name of its own that it points at this machine.
+        TRUSTED_HOSTS=["127.0.0.1", "localhost"])
+    app.json.sort_keys = False  # type: ignore[attr-defined]
+    app.jinja_env.policies["json.dumps_kwargs"] = {}  # forms show settings in the order they are declared
+    app.extensions["insight"] = insight.Insight()
+    app.extensions["studio"] = Studio(folders, execute, allow)
+    CSRFProtect(app)
+    for part in (pages, flows, files, tables, looking, insight, runs, connections):
+        app.register_blueprint(part.blueprint)
+    app.register_error_handler(Problem, _problem)
+    app.register_error_handler(CSRFError, _no_token)
+    app.register_error_handler(OperationalError, _database)
+    app.register_error_handler(HTTPException, _http)
+    app.after_request(_headers)
+    app.jinja_env.globals["version"] = __version__
+    return app
+
+
+def _problem(problem: Problem) -> tuple[Any, int]:
+    status = 404 if problem.code in _GONE else 409 if problem.code == "stale" else 422
+    return _answer(problem, status)
+
+
+def _no_token(error: CSRFError) -> tuple[Any, int]:
+    return _answer(Problem("This page", "it has been open too long, or cookies are off.", "Reload it.", code="csrf"), 400)
+
+
+def _database(error: OperationalError) -> tuple[Any, int]:
+    full = "full" in str(error)
+    reason = "the disk is full, so it could not be saved." if full else f"it could not be saved ({error})."
+    return _answer(Problem("The change", reason,
+                           "Make room, then make it again; what was saved before is untouched.", code="cannot_store"), 507)
+
+
+def _http(error: HTTPException) -> tuple[Any, int]:
+    code = error.code or 500
+    if isinstance(error, SecurityError):  # a foreign host name: no page of ours is drawn for it
+        return "Updraft answers only at 127.0.0.1 and localhost.", 400
+    said = {
+        404: Problem("This address", "nothing is here.", "Go back to the list of flows.", code="not_found"),
+        413: Problem("The upload", "it is larger than this Updraft takes.", "Split it, or read it from the command line.",
+                     code="too_large"),
+        400: Problem("The request", "it came incomplete; perhaps the connection was cut.", "Try again.", code="bad_request"),
+        500: Problem("Updraft", "something went wrong here, and it was not your doing.",
+                     "Try again; the flow is saved as it was before.", code="server"),
+    }.get(code, Problem("The request", f"{(error.description or error.name).rstrip('.')}.", "Try again.", code="http"))
+    return _answer(said, code)
+
+
+def _answer(problem: Problem, status: int) -> tuple[Any, int]:
+    if request.path.startswith("/api/"):
+        return jsonify(problem=problem.as_dict()), status
+    return render_template("problem.html", problem=problem), status
+
+
+def _headers(response: Response) -> Response:
+    response.headers["Content-Security-Policy"] = POLICY
+    response.headers["X-Content-Type-Options"] = "nosniff"
+    response.headers["Referrer-Policy"] = "same-origin"
+    response.headers["X-Frame-Options"] = "DENY"
+    if request.path.startswith("/api/"):
+        response.headers["Cache-Control"] = "no-store"
+    return response

@@ -1,0 +1,174 @@
+"""Flows as JSON: create, edit, undo, revisions, import and export."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response, jsonify, request
+from pydantic import ValidationError
+
+from updraft.core import Flow, Problem, Step, dump, load
+from updraft.core.flow.document import SUFFIX
+from updraft.core.flow.edits import EDIT
+from updraft.core.steps import find_kinds
+from updraft.store.folders import safe_name
+from updraft.web.state import flow_state
+from updraft.web.studio import studio
+
+blueprint = Blueprint("flows", __name__, url_prefix="/api/flows")
+
+
+@blueprint.post("")
+def create() -> Any:
+    name = str((request.get_json(silent=True) or {}).get("name") or "New flow").strip()[:200]
+    return jsonify(id=studio().flows.create(Flow(name=name), "Began the flow")), 201
+
+
+@blueprint.post("/import")
+def import_flow() -> Any:
+    """A flow file (multipart field `file`) as a new flow; it may have faults that the studio then shows."""
+    upload = request.files.get("file")
+    if upload is None:
+        raise Problem("The import", "no file came with it.", f"Choose a file that ends in {SUFFIX}.", code="no_file")
+    try:
+        text = upload.stream.read(16 << 20).decode("utf-8")
+    except UnicodeDecodeError:
+        raise Problem(upload.filename or "The file", "it is not UTF-8 text, so it is no flow file.",
+                      f"Choose a file that ends in {SUFFIX}.", code="not_a_flow") from None
+    flow = load(text, source=upload.filename or "The file")
+    return jsonify(id=studio().flows.create(flow, f"Imported from {upload.filename}")), 201
+
+
+@blueprint.get("/kinds")
+def search_kinds() -> Any:
+    """The words of the kinds of step that fit what was typed (`q`), best first."""
+    return jsonify(kinds=[kind.kind for kind in find_kinds(request.args.get("q", ""))])
+
+
+@blueprint.get("/<flow_id>")
+def state(flow_id: str) -> Any:
+    return _state(flow_id)
+
+
+@blueprint.post("/<flow_id>/edits")
+def edit(flow_id: str) -> Any:
+    """Apply edits in order as one revision. Body: `revision` it is based on, `edits`, and perhaps a `sentence`."""
+    body = _body()
+    saved = studio().flows.get(flow_id)
+    flow, sentences = saved.flow, []
+    try:
+        for raw in body.get("edits", []):
+            change = EDIT.validate_python(_with_id(raw, flow))
+            sentences.append(change.sentence(flow))
+            flow = change.apply(flow)
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise Problem("This change", f"{first['msg'].removeprefix('Value error, ')}.",
+                      "Correct it and try again.", field=str(first["loc"][-1]) if first["loc"] else "") from None
+    if flow == saved.flow:
+        return _state(flow_id)
+    sentence = body.get("sentence") or "; ".join(sentences)
+    studio().flows.save(flow_id, flow, str(sentence), int(body.get("revision", saved.revision)))
+    return _state(flow_id)
+
+
+def _with_id(raw: Any, flow: Flow) -> Any:
+    """The page leaves the id and the name's number of a new step to the flow."""
+    if isinstance(raw, dict) and raw.get("op") == "add" and isinstance(raw.get("step"), dict):
+        step = dict(raw["step"])
+        step.setdefault("id", flow.new_id(str(step.get("kind", "step"))))
+        return {**raw, "step": step}
+    return raw
+
+
+@blueprint.post("/<flow_id>/undo")
+def undo(flow_id: str) -> Any:
+    studio().flows.undo(flow_id)
+    return _state(flow_id)
+
+
+@blueprint.post("/<flow_id>/redo")
+def redo(flow_id: str) -> Any:
+    studio().flows.redo(flow_id)
+    return _state(flow_id)
+
+
+@blueprint.get("/<flow_id>/revisions")
+def revisions(flow_id: str) -> Any:
+    return jsonify(revisions=studio().flows.revisions(flow_id))
+
+
+@blueprint.post("/<flow_id>/revisions/<int:number>")
+def go_to(flow_id: str, number: int) -> Any:
+    studio().flows.go_to(flow_id, number)
+    return _state(flow_id)
+
+
+@blueprint.post("/<flow_id>/duplicate")
+def duplicate(flow_id: str) -> Any:
+    return jsonify(id=studio().flows.duplicate(flow_id)), 201
+
+
+@blueprint.delete("/<flow_id>")
+def delete(flow_id: str) -> Any:
+    studio().flows.delete(flow_id)
+    return jsonify(ok=True)
+
+
+@blueprint.get("/<flow_id>/export")
+def export(flow_id: str) -> Response:
+    flow = studio().flows.get(flow_id).flow
+    response = Response(dump(flow), mimetype="application/json")
+    response.headers.set("Content-Disposition", "attachment", filename=safe_name(f"{flow.name.replace('/', '-')}{SUFFIX}"))
+    return response
+
+
+@blueprint.post("/<flow_id>/runs")
+def start_run(flow_id: str) -> Any:
+    """Ask for a run. Body: `parameters` (name → value) and `inputs` (source step → file of the flow)."""
+    body = _body()
+    saved = studio().flows.get(flow_id)
+    flow = saved.flow
+    steps = []
+    for step in flow.steps:
+        path = body.get("inputs", {}).get(step.id)
+        if path and step.kind == "read_file":
+            step = Step.model_validate({**dict(step), "settings": {**step.settings, "path": path}})
+        steps.append(step)
+    flow = flow.model_copy(update={"steps": tuple(steps)})
+    parameters = {str(k): str(v) for k, v in body.get("parameters", {}).items()}
+    run_id = studio().runs.create(flow_id, flow, saved.revision, parameters)
+    studio().execute(run_id)
+    return jsonify(id=run_id), 201
+
+
+@blueprint.get("/<flow_id>/coming")
+def coming(flow_id: str) -> Any:
+    """What a source outside has brought so far, in words; empty when none is at it."""
+    return jsonify(text=studio().coming.get(flow_id, ""))
+
+
+@blueprint.post("/<flow_id>/stop")
+def stop(flow_id: str) -> Any:
+    """Stop what is being brought from outside."""
+    studio().stop(flow_id)
+    return jsonify(ok=True)
+
+
+@blueprint.post("/<flow_id>/steps/<step_id>/again")
+def fetch_again(flow_id: str, step_id: str) -> Any:
+    """Bring a source outside anew."""
+    studio().flows.get(flow_id)
+    studio().fetch_again(flow_id, step_id)
+    return _state(flow_id)
+
+
+def _state(flow_id: str) -> Any:
+    return jsonify(flow_state(studio(), studio().flows.get(flow_id)))
+
+
+def _body() -> dict[str, Any]:
+    body = request.get_json(silent=True)
+    if not isinstance(body, dict):
+        raise Problem("The request", "it is not JSON.", "Reload the page.", code="bad_request")
+    return body

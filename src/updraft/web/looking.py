@@ -1,0 +1,221 @@
+"""Looking as JSON: profiles, value lists, histograms, pairs of columns under a focus, and the steps a focus makes."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from typing import Any
+
+import polars as pl
+from flask import Blueprint, Response, jsonify, render_template, request
+from pydantic import ValidationError
+
+from updraft.core import Problem
+from updraft.core.figures import histogram, pattern_counts, pattern_rule, pattern_words, profile, profile_table
+from updraft.core.insight import Focus, column_values, counted_values, cross_table, determined_by, ordered_values, scatter
+from updraft.core.insight.compare import gone_and_new
+from updraft.core.insight.findings.view import Column
+from updraft.core.values import Kind, is_blank, kind_of
+from updraft.store.folders import safe_name
+from updraft.web.insight import insight
+from updraft.web.studio import remembered, studio
+
+blueprint = Blueprint("looking", __name__, url_prefix="/api/flows/<flow_id>/tables/<key>")
+MOST_PATTERNS = 200
+NUMBER_LIKE = r"^\W*\d[\d.,' ]*\W*\w{0,8}\W*$"  # what a text that reads as a number looks like
+
+
+def asked_focus() -> Focus:
+    """The focus that a request carries as JSON (`focus`), or none."""
+    text = request.args.get("focus", "")
+    try:
+        return Focus.model_validate_json(text) if text else Focus()
+    except ValidationError as error:
+        raise Problem("This focus", f"it does not fit ({error.errors()[0]['msg']}).", "Clear it and choose again.") from None
+
+
+def focused_rows(key: str, output: str, focus: Focus) -> pl.Series | None:
+    """Numbers of the rows in focus; None for all of them."""
+    if focus.nothing:
+        return None
+    found = {name: _rows_of(key, name) for name in focus.findings()}
+
+    def make() -> pl.Series:
+        return focus.rows(_frame(key, output), {name: rows for name, rows in found.items() if rows is not None})
+    rows: pl.Series = remembered(("focus", key, output, focus.model_dump_json()), make)
+    return rows
+
+
+def _rows_of(key: str, name: str) -> pl.Series | None:
+    """Rows of a finding of this table, or rows that another table lacks (`gone:KEY`, `new:KEY`)."""
+    way, _, other = name.partition(":")
+    if way in ("gone", "new"):
+        before, after = (key, other) if way == "gone" else (other, key)
+        pair: tuple[pl.Series, pl.Series] = remembered(("compare", before, after), lambda: gone_and_new(
+            *(_frame(*_split(name)).collect() for name in (before, after))))
+        return pair[0 if way == "gone" else 1]
+    return insight().rows(key, name)
+
+
+def _split(key: str) -> tuple[str, str]:
+    key, _, output = key.partition(".")
+    return key, output
+
+
+def _frame(key: str, output: str) -> pl.LazyFrame:
+    table = studio().engine.cache.get(key)
+    if table is None or output not in table.frames:
+        raise Problem("This table", "it is not kept any more.", "It is computed again.", code="no_table")
+    return table.lazy(output)
+
+
+def _output() -> str:
+    return request.args.get("output", "")
+
+
+def _column(key: str, field: str = "column") -> str:
+    name = request.args.get(field, "")
+    if name not in _frame(key, _output()).collect_schema():
+        raise Problem(f"Column “{name}”", "the table does not have it.", "Choose another one.", code="missing_column")
+    return name
+
+
+def in_focus(key: str, columns: list[str], focus: Focus) -> pl.DataFrame:
+    """Some columns of the rows in focus."""
+    rows = focused_rows(key, _output(), focus)
+    frame = _frame(key, _output()).select(columns).collect()
+    return frame if rows is None else frame[rows]
+
+
+@blueprint.get("/values")
+def values(flow_id: str, key: str) -> Any:
+    """The value list of a `column`: `search` narrows it, `order` sorts it, `offset` and `most` give a window.
+
+    The column's own selections do not count, so that more of its values can be chosen.
+    """
+    name = _column(key)
+    focus = asked_focus().without(name)
+    mark = ("values", key, _output(), name, focus.model_dump_json())
+    search, order = request.args.get("search", ""), request.args.get("order", "count")
+    counted = remembered(mark, lambda: counted_values(in_focus(key, [name], focus)[name]))
+    found = remembered((*mark, search, order), lambda: ordered_values(counted, search=search, order=order))
+    return jsonify(column_values(counted, found, offset=request.args.get("offset", 0, int),
+                                 most=min(request.args.get("most", 200, int), 2000)))
+
+
+@blueprint.get("/values.tsv")
+def value_list(flow_id: str, key: str) -> Response:
+    """The whole value list with counts, as cells that a spreadsheet takes."""
+    name = _column(key)
+    counted = counted_values(in_focus(key, [name], asked_focus().without(name))[name])
+    text = io.StringIO()
+    writer = csv.writer(text, delimiter="\t", lineterminator="\n")
+    writer.writerow([name, "Rows"])
+    writer.writerows(("" if value is None else value, rows) for value, rows in counted.iter_rows())
+    return Response(text.getvalue(), mimetype="text/tab-separated-values")
+
+
+@blueprint.get("/column")
+def column(flow_id: str, key: str) -> Any:
+    """The profile of a `column` in focus, its histogram (`bins`, `log`) and its patterns (`fine`)."""
+    name, focus = _column(key), asked_focus()
+    series = in_focus(key, [name], focus)[name]
+    own = in_focus(key, [name], focus.without(name))[name]
+    found = profile(series.to_frame())[0].as_dict()
+    kind = kind_of(series.dtype)
+    if kind in (Kind.WHOLE, Kind.NUMBER, Kind.DATE, Kind.DATETIME):
+        bins = request.args.get("bins", 24, int)
+        found["histogram"] = vars(histogram(own, bins, log=request.args.get("log") == "1"))
+    elif (numbers := Column(own, 0).numbers) is not None:
+        # Text that mostly reads as numbers: what does not is counted beside, and one click away.
+        read = pl.Series(numbers, nan_to_null=True)
+        found["histogram"] = vars(histogram(read, request.args.get("bins", 24, int), log=request.args.get("log") == "1"))
+        blank = int(own.to_frame().select(is_blank(name, own.dtype).sum()).item())
+        found["histogram"] |= {"empty": blank, "no_number": read.null_count() - blank, "number_rule": NUMBER_LIKE}
+    else:
+        found.pop("histogram", None)
+    if isinstance(series.dtype, pl.String):
+        found["patterns"] = _patterns(own, request.args.get("fine") == "1")
+    return jsonify(found)
+
+
+def _patterns(series: pl.Series, fine: bool) -> list[dict[str, Any]]:
+    counts = series.alias("value").drop_nulls().to_frame().group_by("value").agg(pl.len().alias("n"))
+    return [{"pattern": pattern, "words": pattern_words(pattern, fine), "rule": pattern_rule(pattern, fine), "rows": n,
+             "values": many, "example": (example or "")[:200]}
+            for pattern, n, many, example in pattern_counts(counts, fine).head(MOST_PATTERNS).iter_rows()]
+
+
+@blueprint.get("/pair")
+def pair(flow_id: str, key: str) -> Any:
+    """Two columns together (`column`, `other`): a cross table, and a scatter where both are numbers or dates."""
+    one, other = _column(key), _column(key, "other")
+    if one == other:
+        raise Problem(f"“{one}”", "a column says nothing about itself.", "Choose another column.", field="other")
+    table = in_focus(key, [one, other], asked_focus())
+    if any(dtype.is_nested() for dtype in table.dtypes):
+        raise Problem("These columns", "one of them holds lists or records, which have no order.", "Choose another column.",
+                      field="other")
+    ordered = all(kind_of(dtype) in (Kind.WHOLE, Kind.NUMBER, Kind.DATE, Kind.DATETIME) for dtype in table.dtypes)
+    return jsonify(cross=cross_table(table, one, other), scatter=scatter(table, one, other) if ordered else None)
+
+
+@blueprint.get("/dependencies")
+def dependencies(flow_id: str, key: str) -> Any:
+    """Which columns a `column` determines, and which determine it, over the whole table."""
+    name = _column(key)
+    found = remembered(("dependencies", key, _output(), name), lambda: determined_by(_frame(key, _output()).collect(), name))
+    return jsonify(columns=found)
+
+
+@blueprint.get("/profile")
+def whole_profile(flow_id: str, key: str) -> Any:
+    """The profile of every column in focus: as JSON, or as a file or page by `as` (csv, json, page)."""
+    focus = asked_focus()
+    names = _frame(key, _output()).collect_schema().names()
+    found = remembered(("profile", key, _output(), focus.model_dump_json()), lambda: profile(in_focus(key, names, focus)))
+    way, name = request.args.get("as", ""), safe_name(request.args.get("name", "") or "profile")
+    if way == "csv":
+        return _download(profile_table(found).write_csv(), f"{name}.csv", "text/csv")
+    if way == "json":
+        text = json.dumps([p.as_dict() for p in found], ensure_ascii=False, indent=1, default=str)
+        return _download(text, f"{name}.json", "application/json")
+    if way == "page":
+        return render_template("profile.html", profiles=found, name=request.args.get("name", ""), rows=found[0].rows if found else 0)
+    table = profile_table(found)
+    return jsonify(columns=table.columns, rows=[list(row) for row in table.iter_rows()], profiles=[p.as_dict() for p in found])
+
+
+def _download(text: str, name: str, kind: str) -> Response:
+    response = Response(text, mimetype=kind)
+    response.headers.set("Content-Disposition", "attachment", filename=name)
+    return response
+
+
+@blueprint.get("/compare")
+def compare(flow_id: str, key: str) -> Any:
+    """How many rows of the table `before` are gone, and how many are new here."""
+    before = request.args.get("before", "")
+    here = f"{key}.{_output()}"
+    gone, new = _rows_of(before, f"gone:{here}"), _rows_of(here, f"new:{before}")
+    return jsonify(gone=0 if gone is None else gone.len(), new=0 if new is None else new.len())
+
+
+@blueprint.post("/focus-step")
+def focus_step(flow_id: str, key: str) -> Any:
+    """The step that a focus makes. Body: `focus`, `way` (keep, drop, set, clear, mark), and `column`, `value` or `name`."""
+    body = request.get_json()
+    try:
+        focus = Focus.model_validate(body.get("focus", {}))
+    except ValidationError as error:
+        raise Problem("This focus", f"it does not fit ({error.errors()[0]['msg']}).", "Clear it and choose again.") from None
+    schema = _frame(key, str(body.get("output", ""))).collect_schema()
+    rule = focus.rule(schema).model_dump(mode="json")
+    way = body.get("way")
+    if way in ("keep", "drop"):
+        return jsonify(kind=f"{way}_rows", settings={"by": "rule", "rule": rule})
+    if way == "mark":
+        return jsonify(kind="mark_rows", settings={"name": str(body.get("name", "")) or "Marked", "rule": rule})
+    to = {"to": "empty"} if way == "clear" else {"to": "value", "value": str(body.get("value", ""))}
+    return jsonify(kind="set_values", settings={"columns": [str(body.get("column", ""))], **to, "rule": rule})

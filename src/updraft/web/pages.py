@@ -1,0 +1,58 @@
+"""The pages themselves."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, render_template
+
+from updraft.core.steps import Remote, kinds
+from updraft.core.steps.sources.read_file import ReadingSettings
+from updraft.core.values import FORMATS, TITLES
+from updraft.web.connections import where
+from updraft.web.state import flow_state
+from updraft.web.studio import studio
+
+blueprint = Blueprint("pages", __name__)
+
+
+@blueprint.get("/")
+def home() -> str:
+    app = studio()
+    flows = []
+    for flow in app.flows.list():
+        last = app.runs.list(flow["id"], 1)
+        flows.append({**flow, "last": last[0] if last else None, "steps": len(app.flows.get(flow["id"]).flow.steps)})
+    return render_template("home.html", flows=flows)
+
+
+@blueprint.get("/flows/<flow_id>")
+def open_flow(flow_id: str) -> str:
+    saved = studio().flows.get(flow_id)
+    return render_template("studio.html", flow=saved, state=flow_state(studio(), saved), catalogue=catalogue(),
+                           formats=FORMATS, titles=TITLES)
+
+
+@blueprint.get("/flows/<flow_id>/runs")
+def flow_runs(flow_id: str) -> str:
+    saved = studio().flows.get(flow_id)
+    return render_template("runs.html", flow=saved, runs=studio().runs.list(flow_id))
+
+
+@blueprint.get("/connections")
+def connections() -> str:
+    known = [connection.model_dump() | {"where": where(connection), "has_secret": bool(connection.secret)}
+             for connection in studio().connections.all().values()]
+    return render_template("connections.html", connections=known)
+
+
+def catalogue() -> list[dict[str, Any]]:
+    """Every kind of step as the page needs it: for the add box, and to draw its form."""
+    return [
+        {"kind": k.kind, "title": k.title, "family": k.family, "summary": k.summary, "words": k.words, "icon": k.icon,
+         "role": k.role, "outputs": k.outputs, "starting": k.starting_settings(),
+         "ports": [{"name": port.name, "title": port.title} for port in k.inputs],
+         "remote": isinstance(k, Remote), "reads_files": issubclass(k.Settings, ReadingSettings),
+         "schema": k.Settings.model_json_schema()}
+        for k in kinds().values()
+    ]

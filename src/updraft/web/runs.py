@@ -1,0 +1,39 @@
+"""Runs as JSON: watch, cancel, repeat, download."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response, jsonify, send_from_directory
+
+from updraft.web.studio import studio
+
+blueprint = Blueprint("runs", __name__, url_prefix="/api/runs")
+
+
+@blueprint.get("/<run_id>")
+def watch(run_id: str) -> Any:
+    return jsonify(studio().runs.get(run_id))
+
+
+@blueprint.post("/<run_id>/cancel")
+def cancel(run_id: str) -> Any:
+    studio().runs.get(run_id)
+    studio().runs.cancel(run_id)
+    return jsonify(studio().runs.get(run_id))
+
+
+@blueprint.post("/<run_id>/repeat")
+def repeat(run_id: str) -> Any:
+    """The same flow with the same inputs and parameters once more."""
+    app = studio()
+    old = app.runs.get(run_id)
+    new = app.runs.create(old["flow"], app.runs.flow(run_id), old["revision"], old["parameters"])
+    app.execute(new)
+    return jsonify(id=new), 201
+
+
+@blueprint.get("/<run_id>/files/<path:name>")
+def download(run_id: str, name: str) -> Response:
+    studio().runs.get(run_id)
+    return send_from_directory(studio().folders.run(run_id), name, as_attachment=True)

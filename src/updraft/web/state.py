@@ -1,0 +1,99 @@
+"""The state of an open flow as the studio's page needs it: the flow, the course, and what is known at every stop."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import ValidationError
+
+from updraft.core import Problem, Ref, Table
+from updraft.core.engine import Plan, PlannedStep
+from updraft.core.flow.edits import label
+from updraft.core.flow.layout import course
+from updraft.core.steps import StepKind, kinds
+from updraft.store import SavedFlow
+from updraft.web.studio import Studio
+from updraft.web.words import change
+
+
+def flow_state(studio: Studio, saved: SavedFlow) -> dict[str, Any]:
+    """Everything the page shows of a flow but the table itself. Starts computing what is missing."""
+    planned = studio.plan(saved.id, saved.flow)
+    pending = studio.fill_in(saved.id, planned)
+    laid = course(saved.flow)
+    return {
+        "id": saved.id, "name": saved.flow.name, "note": saved.flow.note, "revision": saved.revision,
+        "undo": saved.undo, "redo": saved.redo, "pending": pending,
+        "parameters": [p.model_dump() for p in saved.flow.parameters],
+        "course": {"lanes": laid.lanes, "stops": [vars(stop) for stop in laid.stops],
+                   "links": [vars(link) for link in laid.links]},
+        "steps": {step_id: _step(studio, planned, planned.steps[step_id], pending) for step_id in planned.steps},
+    }
+
+
+def _step(studio: Studio, planned: Plan, step: PlannedStep, pending: bool) -> dict[str, Any]:
+    kind = kinds().get(step.step.kind)
+    problem, blocked = problem_of(studio, planned, step)
+    table = None if problem or blocked else studio.engine.known(planned, step.step.id)
+    if problem:
+        status = "unfinished" if problem.code == "unfinished" else "problem"
+    elif not step.step.enabled:
+        status = "off"
+    elif blocked:
+        status = "blocked"
+    else:
+        status = "fresh" if table else "computing" if pending else "waiting"
+    return {
+        "id": step.step.id, "kind": step.step.kind, "label": label(step.step) if step.step.name or not kind else kind.title,
+        "name": step.step.name, "note": step.step.note, "enabled": step.step.enabled, "inputs": step.step.inputs,
+        "settings": step.step.settings, "role": kind.role if kind else "step", "icon": kind.icon if kind else "question",
+        "sentence": sentence(kind, step), "status": status, "problem": problem.as_dict() if problem else None,
+        "blocked_by": blocked, "fingerprint": step.fingerprint, **(_numbers(table) if table else {}),
+    }
+
+
+def problem_of(studio: Studio, planned: Plan, step: PlannedStep) -> tuple[Problem | None, str]:
+    """The step's own problem, and the id of the step below that stops it."""
+    if step.problem is not None:
+        return step.problem, ""
+    if step.passes_on is None and (failure := studio.failure(step.fingerprint)) is not None:
+        return failure, ""
+    return None, step.waits_for or studio.failed_below(planned, step.step.id) or ""
+
+
+def _numbers(table: Table) -> dict[str, Any]:
+    return {"rows": table.height, "change": change(table), "facts": [vars(f) for f in table.facts],
+            "warnings": list(table.warnings), "sides": {k: v for k, v in table.rows.items() if k},
+            "seconds": table.seconds}
+
+
+def sentence(kind: StepKind | None, step: PlannedStep) -> str:
+    """What the step does, in a few words; also for settings that are not finished."""
+    if kind is None:
+        return f"unknown kind “{step.step.kind}”"
+    if step.problem is not None and step.problem.code in ("unfinished", "bad_setting") and not step.settings:
+        return "not finished yet"
+    try:
+        return kind.sentence(step.settings or kind.Settings.model_validate(step.step.settings))
+    except ValidationError:
+        return "not finished yet"
+
+
+def origins(planned: Plan, studio: Studio, step_id: str) -> dict[str, str]:
+    """For the columns of a table that were brought from another one: the label of the step that brought them."""
+    chain: list[str] = []
+    ref: Ref | None = planned.resolve(Ref(step_id))
+    while ref is not None:
+        chain.append(ref.step)
+        step = planned.steps[ref.step]
+        main = step.kind.inputs[0].name if step.kind and step.kind.inputs else None
+        ref = planned.resolve(step.inputs[main]) if main and main in step.inputs else None
+    found: dict[str, str] = {}
+    for link in reversed(chain):
+        table = studio.engine.known(planned, link)
+        if table is None:
+            continue
+        here = set(table.schema())
+        found = {name: by for name, by in found.items() if name in here}
+        found |= dict.fromkeys(table.brought, label(planned.steps[link].step))
+    return found

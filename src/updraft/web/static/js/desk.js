@@ -1,0 +1,37 @@
+/** The desk: where the selected thing is worked on. One view at a time: a step, a column, the flow, revisions, a run. */
+import { byId, h } from "./dom.js";
+
+export class Desk {
+  constructor() {
+    this.element = byId("desk");
+    this.view = null;
+  }
+
+  /** Show a view: `eyebrow`, `title` (text or element), `summary`, `tools`, `body`, `foot`. */
+  show(name, { eyebrow, title, summary = null, tools = null, body, foot = null }) {
+    this.view = name;
+    const scrolled = this.element.querySelector(".desk-body")?.scrollTop ?? 0;
+    const same = this.shown === `${name} ${eyebrow}`;
+    this.shown = `${name} ${eyebrow}`;
+    const content = h("div", { class: "desk-body" }, body);
+    this.element.replaceChildren(
+      h("div", { class: "desk-head" }, h("p", { class: "eyebrow" }, eyebrow), h("div", { class: "line" }, typeof title === "string" ? h("h2", {}, title) : title, tools), summary ? h("p", { class: "desk-summary" }, summary) : null),
+      content, foot ? h("div", { class: "desk-foot" }, foot) : "");
+    if (same) content.scrollTop = scrolled;
+  }
+
+  fold(yes) {
+    document.body.classList.toggle("folded", yes);
+    byId("fold").setAttribute("aria-expanded", String(!yes));
+    byId("fold").textContent = yes ? "Open desk" : "Fold desk";
+  }
+}
+
+/** A list of facts and warnings about a step. */
+export function factList(facts, warnings, sides, openSide) {
+  const items = [
+    ...facts.filter((fact) => fact.code !== "cells_changed").map((fact) => h("li", { class: fact.level }, fact.text, fact.code === "unmatched" ? [". ", h("button", { type: "button", onclick: () => openSide("unmatched") }, "Look at them")] : fact.code.startsWith("not_converted") && sides.rejected ? [". ", h("button", { type: "button", onclick: () => openSide("rejected") }, "Look at them")] : null)),
+    ...warnings.map((text) => h("li", { class: "warning" }, text)),
+  ];
+  return items.length ? h("ul", { class: "desk-facts" }, items) : null;
+}

@@ -1,0 +1,115 @@
+/** Draw the form of a step from the JSON Schema of its settings. Each property names the widget it wants. */
+import { freshId, h, icon } from "./dom.js";
+import { basics } from "./widgets/basic.js";
+import { columnWidgets } from "./widgets/columns.js";
+import { fileWidgets } from "./widgets/file.js";
+import { outsideWidgets } from "./widgets/outside.js";
+import { pairWidgets } from "./widgets/pairs.js";
+import { ruleWidgets } from "./widgets/rule.js";
+import { sheetWidgets } from "./widgets/sheet.js";
+
+const widgets = { ...basics, ...columnWidgets, ...ruleWidgets, ...pairWidgets, ...fileWidgets, ...outsideWidgets, ...sheetWidgets };
+
+export class Form {
+  /**
+   * @param context what widgets may ask for: columns(port), values(column, search), formats(column, kind), files(),
+   *   upload(file)
+   * @param changed called with the settings after every change
+   */
+  constructor(schema, settings, context, changed) {
+    this.schema = schema;
+    this.settings = structuredClone(settings);
+    this.context = context;
+    this.changed = changed;
+    this.element = h("div", { class: "form" });
+    this.fields = new Map();
+    this.draw();
+  }
+
+  draw() {
+    const more = h("details", { class: "more" }, h("summary", {}, "More about how it is read"));
+    for (const [name, raw] of Object.entries(this.schema.properties ?? {})) {
+      const property = { ...raw, ...resolved(raw, this.schema) , ...pick(raw) };
+      if (property.widget === "hidden") continue;
+      const field = this.make(name, property);
+      this.fields.set(name, { field, property });
+      (property.more ? more : this.element).append(field);
+    }
+    if (more.children.length > 1) this.element.append(more);
+    this.showWhen();
+  }
+
+  make(name, property) {
+    const field = (widgets[property.widget] ?? widgets.text)({
+      name, id: freshId(name), property, schema: this.schema, context: this.context, form: this,
+      value: this.settings[name] ?? property.default ?? null,
+      set: (value) => { this.settings[name] = value; this.showWhen(); this.changed(this.settings); },
+    });
+    field.append(h("div", { class: "field-says", hidden: true, id: `${name}-says` }));
+    return field;
+  }
+
+  /** Draw one field anew, since what it offers has changed. */
+  remake(name) {
+    const known = this.fields.get(name);
+    if (!known) return;
+    const field = this.make(name, known.property);
+    field.hidden = known.field.hidden;
+    known.field.replaceWith(field);
+    known.field = field;
+  }
+
+  /** Show only the fields that matter for what is chosen elsewhere in the form. */
+  showWhen() {
+    for (const { field, property } of this.fields.values()) {
+      const rules = Object.entries(property.when ?? {});
+      if (rules.length) field.hidden = rules.some(([other, values]) => !values.includes(this.settings[other] ?? this.schema.properties[other]?.default));
+    }
+  }
+
+  /** Take what was detected in a file: fields that do not fit its format are hidden, the others say what was found. */
+  detected(found) {
+    this.found = found;
+    for (const [name, { field, property }] of this.fields) {
+      if (property.only) field.hidden = !property.only.includes(found.format);
+      this.tellFound(name, field, found);
+    }
+    this.element.dispatchEvent(new CustomEvent("detected", { detail: found }));
+  }
+
+  /** Below a field that is left open: what was found for it, and why. */
+  tellFound(name, field, found) {
+    const set = this.settings[name], open = set === null || set === undefined || set === "" || set.length === 0;
+    const told = open ? (field.foundText ?? ((f) => f.reasons[name]))(found) : "";
+    const says = field.querySelector(":scope > .field-found") ?? field.appendChild(h("div", { class: "field-found field-detected" }));
+    says.replaceChildren(...(told ? [icon("search"), ` ${told}`] : []));
+    says.hidden = !told;
+  }
+
+  /** Put a problem at the field it belongs to; true when there is one. */
+  say(problem) {
+    let placed = false;
+    for (const [name, { field }] of this.fields) {
+      const here = problem && problem.field === name;
+      const says = field.querySelector(":scope > .field-says");
+      field.classList.toggle("field-problem", Boolean(here));
+      field.classList.toggle("unfinished", Boolean(here) && problem.code === "unfinished");
+      says.hidden = !here;
+      says.textContent = here ? problem.text : "";
+      if (here) field.closest("details")?.setAttribute("open", "");
+      placed ||= here;
+    }
+    return placed;
+  }
+
+  focusFirst() { this.element.querySelector("input:not([type=radio]), select, textarea, input:checked, button")?.focus(); }
+}
+
+/** A property with its $ref or its one real alternative (not null) followed. */
+export function resolved(property, schema) {
+  if (property.$ref) return resolved(schema.$defs[property.$ref.split("/").pop()], schema);
+  if (property.anyOf) return resolved(property.anyOf.find((part) => part.type !== "null") ?? {}, schema);
+  return property;
+}
+
+const pick = ({ title, description, widget, ...rest }) => ({ ...(title ? { title } : {}), description: description ?? "", widget, ...rest });

@@ -1,0 +1,219 @@
+"""Tables as JSON: look at a stop, fetch windows of rows, column summaries and value lists."""
+
+from __future__ import annotations
+
+import json
+import math
+from typing import Any
+
+import polars as pl
+from flask import Blueprint, jsonify, request
+
+from updraft.core import Flow, Problem, Ref, Table
+from updraft.core.engine import Plan
+from updraft.core.engine.table import differs
+from updraft.core.figures import shown
+from updraft.core.flow.edits import SetSettings, label
+from updraft.core.insight import ColumnSummary, summarise_columns
+from updraft.core.values import TITLES, guess_format, kind_of
+from updraft.core.values.kinds import Kind
+from updraft.web.looking import asked_focus, focused_rows
+from updraft.web.state import origins
+from updraft.web.studio import remembered, studio
+from updraft.web.words import did
+
+blueprint = Blueprint("tables", __name__, url_prefix="/api/flows/<flow_id>")
+MAX_WINDOW = 2000
+MAX_TEXT = 5000  # characters of one cell that are sent
+
+
+@blueprint.post("/look")
+def look(flow_id: str) -> Any:
+    """The table after a step. Body: `step`, perhaps `output` and `settings` that are tried but not saved.
+
+    Where the step has a problem the answer carries it, with the table that comes in, so that the person
+    sees what the step would work on.
+    """
+    body = request.get_json()
+    flow = studio().flows.get(flow_id).flow
+    step_id, output = str(body.get("step", "")), str(body.get("output", ""))
+    if not flow.has(step_id):
+        raise Problem("This step", "the flow does not have it any more.", "Choose another one.", code="no_step")
+    if body.get("settings") is not None:
+        flow = SetSettings(id=step_id, settings=body["settings"]).apply(flow)
+    planned = studio().plan(flow_id, flow)
+    incoming = _incoming(flow_id, flow, planned, step_id)
+    try:
+        table = studio().look(flow_id, planned, step_id)
+    except Problem as problem:
+        main = incoming.get("table")
+        fallback = None
+        if main and main["known"]:
+            fallback = _about(flow_id, planned, Ref.parse(main["ref"]), None)
+        return jsonify(problem=problem.as_dict(), table=fallback, incoming=incoming)
+    ref = planned.resolve(Ref(step_id))
+    chosen = output if output in table.frames else ref.output
+    return jsonify(problem=None, table=_about(flow_id, planned, Ref(ref.step, chosen), table), incoming=incoming)
+
+
+@blueprint.get("/tables/<key>/rows")
+def rows(flow_id: str, key: str) -> Any:
+    """A window of rows: `offset`, `limit`; perhaps `focus`, `output`, `sort`, `desc`, `before` (a key), `changed` (only those).
+
+    Answers `rows` as lists of cells, `numbers` (the row's place in the table, from 0) and `was`: for changed cells
+    row in the window → column → the value before.
+    """
+    frame = _table(key).frames[request.args.get("output", "")]
+    order, total = _order(key, frame)
+    offset, limit = request.args.get("offset", 0, int), min(request.args.get("limit", 100, int), MAX_WINDOW)
+    window, numbers = _window(frame, order, offset, limit)
+    was: dict[int, dict[str, Any]] = {}
+    before = request.args.get("before", "")
+    touched = [name for name in request.args.getlist("touched") if name in window.columns]
+    if before and touched:
+        old, _ = _window(_before(before), order, offset, limit)
+        for name in touched:
+            if name in old.columns:
+                for place in differs(old[name], window[name]).arg_true():
+                    was.setdefault(place, {})[name] = _cell(old[name][place])
+    body = [[_cell(value) for value in row] for row in window.iter_rows()]
+    return jsonify(rows=body, numbers=numbers, was=was, total=total)
+
+
+@blueprint.get("/tables/<key>/summary")
+def summary(flow_id: str, key: str) -> Any:
+    output = request.args.get("output", "")
+    focus = asked_focus()
+
+    def make() -> list[ColumnSummary]:
+        rows = focused_rows(key, output, focus)
+        frame = _table(key).lazy(output)
+        return summarise_columns(frame if rows is None else frame.collect()[rows].lazy())
+    found = remembered(("summary", key, output, focus.model_dump_json()), make)
+    return jsonify(columns=[vars(column) for column in found])
+
+
+@blueprint.get("/tables/<key>/formats")
+def formats(flow_id: str, key: str) -> Any:
+    """Formats that read the most texts of a `column` as `kind`, best first."""
+    name = _column(key)
+    series = _table(key).lazy(request.args.get("output", "")).select(name).collect().to_series()
+    if series.dtype != pl.String:
+        return jsonify(formats=[])
+    kind = Kind(request.args.get("kind", "date"))
+    return jsonify(formats=guess_format(series, kind) if kind in (Kind.DATE, Kind.DATETIME, Kind.NUMBER) else [])
+
+
+def _about(flow_id: str, planned: Plan, ref: Ref, table: Table | None) -> dict[str, Any]:
+    app = studio()
+    table = table or app.look(flow_id, planned, ref.step)
+    step = planned.steps[ref.step]
+    before = came = None
+    if not ref.output and step.kind is not None and step.inputs:
+        first = planned.resolve(step.inputs[step.kind.inputs[0].name])
+        came = f"{planned.fingerprint(first)}.{first.output}"
+    if table.touched and not ref.output and step.kind is not None:
+        main = planned.resolve(step.inputs[step.kind.inputs[0].name])
+        app.look(flow_id, planned, main.step)
+        before = f"{planned.fingerprint(main)}.{main.output}"
+    elsewhere = origins(planned, app, ref.step)
+    return {
+        "key": table.fingerprint, "step": ref.step, "label": label(step.step), "output": ref.output, "before": before, "came": came,
+        "rows": table.rows[ref.output], "rows_in": table.rows_in, "seconds": table.seconds, "did": did(table),
+        "touched": list(table.touched or ()), "sides": {k: v for k, v in table.rows.items() if k},
+        "facts": [vars(fact) for fact in table.facts], "warnings": list(table.warnings),
+        "columns": [
+            {"name": name, "kind": kind_of(dtype).value, "kind_title": TITLES[kind_of(dtype)],
+             "origin": elsewhere.get(name), "evidence": "" if ref.output else table.evidence.get(name, ""),
+             "changed": 0 if ref.output else table.changed.get(name, 0)}
+            for name, dtype in table.schema(ref.output).items()],
+    }
+
+
+def _incoming(flow_id: str, flow: Flow, planned: Plan, step_id: str) -> dict[str, Any]:
+    """What arrives at each port, for the form's column pickers."""
+    found: dict[str, Any] = {}
+    for port, text in flow.step(step_id).inputs.items():
+        ref = planned.resolve(Ref.parse(text))
+        try:
+            table = studio().look(flow_id, planned, ref.step)
+            columns = [{"name": n, "kind": kind_of(t).value} for n, t in table.schema(ref.output).items()]
+            found[port] = {"ref": str(ref), "known": True, "key": table.fingerprint, "output": ref.output,
+                           "columns": columns}
+        except (Problem, KeyError):
+            found[port] = {"ref": str(ref), "known": False, "key": None, "output": "", "columns": []}
+    return found
+
+
+def _table(key: str) -> Table:
+    table = studio().engine.cache.get(key)
+    if table is None:
+        raise Problem("This table", "it is not kept any more.", "It is computed again.", code="no_table")
+    return table
+
+
+def _before(text: str) -> pl.DataFrame | pl.LazyFrame:
+    key, _, output = text.partition(".")
+    return _table(key).frames[output]
+
+
+def _column(key: str) -> str:
+    name = request.args.get("column", "")
+    if name not in _table(key).schema(request.args.get("output", "")):
+        raise Problem(f"Column “{name}”", "the table does not have it.", "Choose another one.", code="missing_column")
+    return name
+
+
+def _order(key: str, frame: pl.DataFrame | pl.LazyFrame) -> tuple[pl.Series | None, int]:
+    """The row numbers to show, in order (None: all, as they are), and how many there are."""
+    sort, down = request.args.get("sort", ""), request.args.get("desc") == "1"
+    only = request.args.get("changed") == "1"
+    output, before, touched = request.args.get("output", ""), request.args.get("before", ""), request.args.getlist("touched")
+    focus = asked_focus()
+    if not sort and not only:
+        rows = focused_rows(key, output, focus)
+        return rows, _table(key).rows[output] if rows is None else rows.len()
+
+    def ordered() -> pl.Series:
+        lazy = frame.lazy()
+        schema = lazy.collect_schema()
+        names = [sort] if sort in schema else []
+        table = lazy.select(pl.int_range(pl.len(), dtype=pl.UInt32).alias("\0row"), *names).collect()
+        if only and before:
+            new, old = lazy.select(touched).collect(), _before(before).lazy().select(touched).collect()
+            changed = [differs(old[name], new[name]) for name in touched]
+            table = table.filter(pl.DataFrame(changed).select(pl.any_horizontal(pl.all())).to_series())
+        if (rows := focused_rows(key, output, focus)) is not None:
+            table = table.filter(pl.col("\0row").is_in(rows.implode()))
+        if names:
+            table = table.sort(sort, descending=down, nulls_last=True, maintain_order=True)
+        return table["\0row"]
+
+    index: pl.Series = remembered(("order", key, output, sort, down, only, before, focus.model_dump_json()), ordered)
+    return index, index.len()
+
+
+def _window(frame: pl.DataFrame | pl.LazyFrame, order: pl.Series | None, offset: int,
+            limit: int) -> tuple[pl.DataFrame, list[int]]:
+    if order is None:
+        window = frame.lazy().slice(offset, limit).collect()
+        return window, list(range(offset, offset + window.height))
+    picked = order.slice(offset, limit)
+    return frame.lazy().select(pl.all().gather(picked)).collect(), picked.to_list()
+
+
+def _cell(value: Any) -> Any:
+    """A cell as JSON that loses nothing a reader would miss: big whole numbers and odd floats go as text."""
+    if value is None or isinstance(value, bool):
+        return value
+    if isinstance(value, int):
+        return value if abs(value) < 2**53 else str(value)
+    if isinstance(value, float):
+        return value if math.isfinite(value) else str(value)
+    if isinstance(value, str):
+        return value if len(value) <= MAX_TEXT else value[:MAX_TEXT] + "…"
+    if isinstance(value, list) and all(isinstance(item, str | None) for item in value):
+        return f"[{', '.join('' if item is None else item for item in value)}]"[:MAX_TEXT]
+    if isinstance(value, list | dict):
+        return json.dumps(value, ensure_ascii=False, default=str)[:MAX_TEXT]
+    return shown(pl.Series([value]))[0]

@@ -1,0 +1,36 @@
+"""Short texts for the studio, made from tables and plans."""
+
+from __future__ import annotations
+
+from updraft.core import Table
+
+
+def change(table: Table) -> str:
+    """What a step did to the table, in a word or two: rows gone, cells changed, columns brought."""
+    parts = []
+    if table.touched is None and table.rows_in is not None and table.height != table.rows_in:
+        difference = table.height - table.rows_in
+        parts.append(f"{difference:+,} {'row' if abs(difference) == 1 else 'rows'}".replace("-", "−"))
+    cells = sum(table.changed.values())
+    if cells:
+        parts.append(f"{cells:,} {'cell' if cells == 1 else 'cells'}")
+    if table.brought:
+        many = len(table.brought)
+        parts.append(f"+{many} {'column' if many == 1 else 'columns'}")
+    return ", ".join(parts)
+
+
+def did(table: Table) -> str:
+    """What a step did, as a sentence for the foot."""
+    if table.rows_in is None:
+        return "Brought in"
+    if table.touched is None and table.height != table.rows_in:
+        gone = table.rows_in - table.height
+        if gone > 0:
+            return f"{table.rows_in:,} rows came in, {gone:,} fewer go out"
+        return f"{table.rows_in:,} rows came in, {-gone:,} more go out"
+    cells = sum(table.changed.values())
+    if cells:
+        columns = len(table.changed)
+        return f"{cells:,} {'cell' if cells == 1 else 'cells'} changed in {columns} {'column' if columns == 1 else 'columns'}"
+    return "No cell changed" if table.touched else f"{table.rows_in:,} rows came in"

@@ -1,0 +1,94 @@
+"""The command line, as a process would use it."""
+
+import json
+
+import jsonschema
+import openpyxl
+import pytest
+from click.testing import CliRunner
+
+from updraft.cli import main
+from updraft.core import dump
+from updraft.demo import march_report
+
+
+@pytest.fixture
+def flow_file(world, tmp_path):
+    for path in world.glob("*.xlsx"):
+        (tmp_path / path.name).symlink_to(path)
+    path = tmp_path / "march.updraft.json"
+    path.write_text(dump(march_report()))
+    return path
+
+
+def call(*args: object):
+    return CliRunner().invoke(main, [str(a) for a in args])
+
+
+def test_run_says_as_json_what_every_step_did(flow_file, tmp_path):
+    done = call("run", flow_file, "--out", tmp_path / "out", "--json")
+    assert done.exit_code == 0, done.output
+    report = json.loads(done.stdout)
+    assert report["status"] == "ok" and report["error"] is None
+    assert set(report["steps"][0]) >= {"id", "kind", "rows_in", "rows_out", "seconds", "facts", "warnings"}
+    (output,) = report["outputs"]
+    assert output["step"] == "write" and output["rows"] == openpyxl.load_workbook(output["path"]).active.max_row - 1
+
+
+def test_run_on_another_file_by_input_and_by_parameter_gives_the_same(flow_file, world, tmp_path):
+    by_input = call(
+        "run", flow_file, "--input", f"orders={world / 'packet_orders_2026-04.xlsx'}", "--out", tmp_path / "a", "--json"
+    )
+    by_name = call("run", flow_file, "--set", "month=2026-04", "--out", tmp_path / "b", "--json")
+    rows = [[step["rows_out"] for step in json.loads(done.stdout)["steps"]] for done in (by_input, by_name)]
+    assert rows[0] == rows[1] and rows[0][0] == 1343
+    assert (tmp_path / "b/packet_report_2026-04.xlsx").exists()
+
+
+def test_run_for_a_person_names_steps_files_and_time(flow_file, tmp_path):
+    done = call("run", flow_file, "--out", tmp_path / "out")
+    assert done.exit_code == 0
+    for text in ("Drop the totals row", "1,214 → 1,213 rows", "6 rows without a match", "Done in"):
+        assert text in done.output
+
+
+@pytest.mark.parametrize(
+    ("args", "code", "said"),
+    [
+        (["nope.json"], 2, "not here"),
+        (["FLOW", "--input", "orders"], 2, "no “=”"),
+        (["FLOW", "--input", "order=x"], 2, "Its sources are: orders, growers"),
+        (["FLOW", "--set", "moth=1"], 2, "did you mean “month”"),
+        (["FLOW", "--set", "month=1999-01"], 2, "this file is not here"),
+        (["FLOW", "--out", "/dev/null/x"], 1, "could not be written"),
+    ],
+)
+def test_exit_codes(flow_file, args, code, said):
+    done = call("run", *[flow_file if a == "FLOW" else a for a in args], "--json")
+    assert done.exit_code == code, done.output
+    assert said in json.loads(done.stdout)["error"]["text"]
+
+
+def test_check(flow_file):
+    assert call("check", flow_file).exit_code == 0
+    flow_file.write_text(flow_file.read_text().replace('"kind": "tidy_text"', '"kind": "tidy_txt"'))
+    found = call("check", flow_file, "--json")
+    assert found.exit_code == 2
+    assert json.loads(found.stdout)["problems"][0]["code"] == "unknown_kind"
+    flow_file.write_text("{")
+    assert call("check", flow_file).exit_code == 2
+
+
+def test_show(world):
+    shown = json.loads(call("show", world / "packet_orders_2026-03.xlsx", "--rows", 2, "--json").stdout)
+    assert shown["rows"] == 1214 and len(shown["first"]) == 2
+    assert {"name": "Packets", "kind": "whole"} in shown["columns"]
+    assert shown["first"][0]["Order"] == "LM-20314"
+    assert "49 rows × 6 columns" in call("show", world / "growers.xlsx").output
+
+
+def test_steps_publish_their_schemas():
+    kinds = {kind["kind"]: kind for kind in json.loads(call("steps", "--json").stdout)}
+    assert kinds["look_up"]["inputs"] == ["table", "reference"] and kinds["look_up"]["outputs"] == ["", "unmatched"]
+    for step in march_report().steps:
+        jsonschema.validate(step.settings, kinds[step.kind]["settings"])

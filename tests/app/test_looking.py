@@ -1,0 +1,212 @@
+"""Looking through the app's JSON: focus, value lists, profiles, findings with repairs, and the command line's findings."""
+
+import csv
+import io
+import json
+import time
+from urllib.parse import urlencode
+
+import polars as pl
+import pytest
+from click.testing import CliRunner
+
+from tests.app.test_web import settled
+from updraft.cli import main
+from updraft.core import dump
+from updraft.demo.names import HUBS
+
+LOTS = "Lot,Hub,Grams,Sown\n" + "".join(
+    f"L{1000 + 7 * n},{HUBS[n * 3 % 5]}{' ' if n % 11 == 0 else ''},{3 + n * 37 % 90},2026-03-{1 + n % 28:02d}\n"
+    for n in range(110)
+)
+
+
+@pytest.fixture
+def lots(client):
+    """A flow with a table of lots, its key, and a way to ask for what is seen in it."""
+    flow = client.flow()
+    client.upload(flow, "lots.csv", LOTS.encode())
+    client.post(
+        f"/api/flows/{flow}/edits",
+        {"edits": [{"op": "add", "step": {"kind": "read_file", "settings": {"path": "lots.csv"}}}]},
+    )
+    table = client.post(f"/api/flows/{flow}/look", {"step": "read_file"}).json["table"]
+
+    def see(what: str, focus=None, **more):
+        query = urlencode({**more, **({"focus": json.dumps(focus)} if focus else {})})
+        return client.call("GET", f"/api/flows/{flow}/tables/{table['key']}/{what}?{query}")
+
+    return client, flow, table, see
+
+
+def findings(client, flow: str, step: str = "read_file") -> dict:
+    for _ in range(600):
+        answer = client.call("GET", f"/api/flows/{flow}/steps/{step}/findings").json
+        if not answer.get("pending"):
+            return answer
+        time.sleep(0.02)
+    raise AssertionError("the findings did not come")
+
+
+FEN = {
+    "chips": [{"label": "Fen", "column": "Hub", "conditions": [{"column": "Hub", "test": "starts", "value": "North"}]}],
+    "search": "",
+}
+
+
+def test_counts_pictures_and_rows_follow_the_focus(lots):
+    _, _, _, see = lots
+    all_ = see("values", column="Hub").json
+    assert all_["rows"] == 110 and all_["distinct"] == 10
+    fen = sum(n for value, n in all_["values"] if value.startswith("North"))
+    assert see("rows", FEN, limit=5).json["total"] == fen == see("column", FEN, column="Grams").json["rows"]
+    assert see("values", FEN, column="Hub").json["rows"] == 110, "a column's own selection does not narrow its list"
+    assert see("values", FEN, column="Sown").json["rows"] == fen
+    summary = {c["name"]: c for c in see("summary", FEN).json["columns"]}
+    assert summary["Hub"]["distinct"] == 2
+    sorted_ = see("rows", FEN, limit=200, sort="Grams", desc="1").json
+    grams = [row[2] for row in sorted_["rows"]]
+    assert grams == sorted(grams, reverse=True) and len(grams) == fen
+    listed = list(csv.reader(io.StringIO(see("values.tsv", column="Hub").get_data(as_text=True)), delimiter="\t"))
+    assert listed[0] == ["Hub", "Rows"] and sum(int(n) for _, n in listed[1:]) == 110
+
+
+def test_figures_of_a_column_and_of_pairs(lots):
+    _, _, _, see = lots
+    grams = see("column", column="Grams", bins=10).json
+    assert (
+        grams["histogram"]["empty"] == 0 and sum(grams["histogram"]["counts"]) == 110 and grams["numbers"]["min"] == 3
+    )
+    patterns = see("column", column="Lot", fine="1").json["patterns"]
+    assert [p["words"] for p in patterns] == ["1 letter 4 digits"] and patterns[0]["rows"] == 110
+    assert see("column", column="Lot").json.get("histogram") is None, "codes are no numbers"
+    both = see("pair", column="Hub", other="Grams").json
+    assert both["scatter"] is None and both["cross"]["total"] == 110
+    assert see("pair", column="Hub", other="Hub").status_code == 422
+    assert see("dependencies", column="Lot").json["columns"] == []
+    profile = see("profile").json
+    assert profile["rows"][2][0] == "Grams" and len(profile["profiles"]) == 4
+    assert see("profile", **{"as": "csv"}).get_data(as_text=True).startswith("Column,Kind,Rows")
+    assert json.loads(see("profile", **{"as": "json"}).get_data(as_text=True))[0]["name"] == "Lot"
+    page = see("profile", **{"as": "page", "name": "Lots"}).get_data(as_text=True)
+    assert "Profile of Lots" in page and "Most frequent" in page
+
+
+@pytest.mark.parametrize(
+    ("way", "more", "kind", "rows"),
+    [("keep", {}, "keep_rows", 22), ("drop", {}, "drop_rows", 88), ("set", {"column": "Grams", "value": "1"}, "set_values", 110),
+     ("clear", {"column": "Grams"}, "set_values", 110), ("mark", {"name": "Fen"}, "mark_rows", 110)],
+)  # fmt: skip
+def test_a_focus_becomes_a_step_with_a_rule(lots, way, more, kind, rows):
+    client, flow, table, _ = lots
+    step = client.post(f"/api/flows/{flow}/tables/{table['key']}/focus-step", {"focus": FEN, "way": way, **more}).json
+    assert step["kind"] == kind and step["settings"]["rule"]["of"][0]["column"] == "Hub"
+    client.post(
+        f"/api/flows/{flow}/edits", {"edits": [{"op": "add", "step": {"id": "made", **step}, "after": "read_file"}]}
+    )
+    made = client.post(f"/api/flows/{flow}/look", {"step": "made"}).json["table"]
+    assert made["rows"] == rows
+    answer = client.call("GET", f"/api/flows/{flow}/tables/{made['key']}/compare?before={made['came']}").json
+    if way in ("keep", "drop"):
+        assert answer == {"gone": 110 - rows, "new": 0}
+        gone = {"chips": [{"label": "gone", "finding": f"gone:{made['key']}."}], "search": ""}
+        seen = client.call(
+            "GET", f"/api/flows/{flow}/tables/{table['key']}/rows?{urlencode({'focus': json.dumps(gone)})}"
+        ).json
+        assert seen["total"] == 110 - rows
+
+
+def test_findings_come_in_the_background_and_their_repairs_are_steps(lots):
+    client, flow, _, see = lots
+    first = client.call("GET", f"/api/flows/{flow}/steps/read_file/findings").json
+    assert first["pending"] is True and first["findings"] == []
+    [found] = findings(client, flow)["findings"]
+    assert (found["code"], found["columns"], found["count"]) == ("stray_blanks", ["Hub"], 10)
+    told = {"chips": [{"label": "x", "finding": found["key"]}], "search": ""}
+    assert see("rows", told).json["total"] == 10
+    url = f"/api/flows/{flow}/steps/read_file/findings"
+    assert client.post(f"{url}/effect", {"key": found["key"], "repair": 0}).json == {"effect": "10 cells changed"}
+    assert client.post(f"{url}/effect", {"key": "none:x", "repair": 0}).status_code == 422
+    everything = client.post(f"{url}/all").json
+    assert [step["kind"] for step in everything["steps"]] == ["tidy_text"] and everything["left"] == []
+    client.post(
+        f"/api/flows/{flow}/edits",
+        {"edits": [{"op": "add", "step": {"id": "mend", **everything["steps"][0]}, "after": "read_file"}]},
+    )
+    assert settled(client, flow)["steps"]["mend"]["status"] == "fresh"
+    assert findings(client, flow, "mend")["findings"] == []
+
+
+def test_a_dismissed_finding_is_remembered_with_its_reason(lots, tmp_path):
+    client, flow, _, _ = lots
+    [found] = findings(client, flow)["findings"]
+    edit = {"op": "dismiss", "id": "read_file", "finding": found["key"], "reason": "the labels need them"}
+    assert client.post(f"/api/flows/{flow}/edits", {"edits": [edit]}).status_code == 200
+    answer = findings(client, flow)
+    assert answer["findings"] == [] and [d["reason"] for d in answer["dismissed"]] == ["the labels need them"]
+    assert client.post(f"/api/flows/{flow}/steps/read_file/findings/all").json["steps"] == []
+    (tmp_path / "lots.csv").write_text(LOTS)
+    (tmp_path / "f.updraft.json").write_text(dump(client.studio.flows.get(flow).flow))
+    assert json.loads(CliRunner().invoke(main, ["findings", str(tmp_path / "f.updraft.json"), "--json"]).stdout) == []
+    client.post(f"/api/flows/{flow}/undo")
+    assert len(findings(client, flow)["findings"]) == 1
+
+
+def test_text_that_mostly_reads_as_numbers_has_a_histogram_with_the_others_beside(client):
+    flow = client.flow()
+    cells = [*(f"{n} g" for n in range(20)), "about ten", "", "see note"]
+    content = "Hub,Grams,Lot\n" + "".join(f"Fen,{cell},{n}\n" for n, cell in enumerate(cells))
+    client.upload(flow, "g.csv", content.encode())
+    client.post(
+        f"/api/flows/{flow}/edits",
+        {"edits": [{"op": "add", "step": {"kind": "read_file", "settings": {"path": "g.csv"}}}]},
+    )
+    key = client.post(f"/api/flows/{flow}/look", {"step": "read_file"}).json["table"]["key"]
+    answer = client.call("GET", f"/api/flows/{flow}/tables/{key}/column?column=Grams").json
+    assert "histogram" in answer, answer
+    found = answer["histogram"]
+    assert (sum(found["counts"]), found["empty"], found["no_number"]) == (20, 1, 2)
+    rule = {
+        "of": [
+            {"column": "Grams", "test": "not_matches", "value": found["number_rule"]},
+            {"column": "Grams", "test": "filled"},
+        ]
+    }
+    focus = json.dumps({"chips": [{"label": "no number", "rule": rule}], "search": ""})
+    rows = client.call("GET", f"/api/flows/{flow}/tables/{key}/rows?{urlencode({'focus': focus})}").json
+    assert [row[1] for row in rows["rows"]] == ["about ten", "see note"]
+
+
+def test_a_focus_that_does_not_fit_is_told(lots):
+    _, _, _, see = lots
+    bad = {
+        "chips": [{"label": "x", "column": "Nope", "conditions": [{"column": "Nope", "test": "empty"}]}],
+        "search": "",
+    }
+    answer = see("rows", bad)
+    assert answer.status_code == 422 and "“Nope”" in answer.json["problem"]["text"]
+    lost = {"chips": [{"label": "x", "finding": "zeros:Grams"}], "search": ""}
+    assert "not there any more" in see("rows", lost).json["problem"]["text"]
+
+
+def test_the_command_line_profiles_finds_and_repairs(tmp_path):
+    def call(*args):
+        return CliRunner().invoke(main, [str(a) for a in args])
+
+    source, out = tmp_path / "lots.csv", tmp_path / "mended.csv"
+    source.write_text(LOTS.replace("L1007,", "L1007,").replace("\n", "\n", 1) + "L1763,Coldwater,4,soon\n")
+    columns = json.loads(call("profile", source, "--json").stdout)
+    assert [c["name"] for c in columns] == ["Lot", "Hub", "Grams", "Sown"] and columns[2]["numbers"]["min"] == 3
+    assert "111 rows × 4 columns" in call("profile", source).output
+    found = json.loads(call("findings", source, "--json").stdout)
+    assert {f["code"] for f in found} == {"stray_blanks", "dates_as_text", "almost_key"}
+    assert all(set(f) >= {"code", "columns", "count", "sentence", "examples", "rows", "repairs"} for f in found)
+    assert "Stray blanks in 10 cells of Hub" in call("findings", source).output
+    done = json.loads(call("repair", source, "--all", "--out", out, "--json").stdout)
+    assert len(done["done"]) == 3 and done["left"] == []
+    mended = pl.read_csv(out, try_parse_dates=True)
+    assert set(mended["Hub"]) == set(HUBS) and mended["Sown"].dtype == pl.Date and mended.height == 110
+    assert call("findings", tmp_path / "no.csv").exit_code == 2
+    assert call("profile", source, "--step", "x").exit_code == 2
+    assert "does not say what to write" in call("repair", source, "--all", "--out", tmp_path / "x.doc").output
+    assert call("repair", source, "--out", out).exit_code == 2

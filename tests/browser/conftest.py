@@ -1,0 +1,108 @@
+"""The real interface in headless Chromium, on a real served app."""
+
+import os
+import shutil
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from tests.served import Served
+
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+AXE = Path(__file__).parents[1] / "vendor/axe-core/axe.min.js"
+
+
+def pytest_collection_modifyitems(items):
+    for item in items:
+        if "browser" in Path(item.fspath).parts:
+            item.add_marker(pytest.mark.browser)
+            # A machine short of time can starve a browser; a second try is printed as a rerun, never hidden.
+            item.add_marker(pytest.mark.flaky(reruns=1))
+
+
+def path_of_chromium() -> str:
+    path = os.environ.get("UPDRAFT_CHROMIUM") or shutil.which("chromium") or shutil.which("chromium-browser")
+    assert path, "Chromium is missing; see tools/need-chromium"
+    return path
+
+
+@pytest.fixture(scope="session")
+def chromium() -> Browser:
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=path_of_chromium(), args=FLAGS)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture(scope="session")
+def app(tmp_path_factory):
+    served = Served(tmp_path_factory.mktemp("app") / "data", "demo")
+    yield served
+    served.stop()
+
+
+@pytest.fixture(scope="session")
+def context(chromium, app):
+    """One browser session for all tests of a worker, so that scripts and styles are fetched and compiled once."""
+    context = chromium.new_context(
+        viewport={"width": 1280, "height": 800}, permissions=["clipboard-read", "clipboard-write"], base_url=app.url
+    )
+    context.set_default_timeout(int(os.environ.get("UPDRAFT_TEST_PATIENCE", "45000")))
+    yield context
+    context.close()
+
+
+@pytest.fixture
+def page(context):
+    """A page that fails the test when a script on it fails."""
+    page = context.new_page()
+    page.on(
+        "filechooser", lambda chooser: None
+    )  # choosers are taken by the tests from the start, not only while one is awaited
+    failures = []
+    page.on("pageerror", lambda error: failures.append(str(error)))
+    page.on(
+        "console",
+        lambda message: (
+            failures.append(message.text) if message.type == "error" and "status of 4" not in message.text else None
+        ),
+    )
+    yield page
+    page.close()
+    assert not failures, failures
+
+
+def violations(page: Page) -> list[str]:
+    """What axe finds wrong with the page as it is."""
+    if not page.evaluate("'axe' in window"):
+        page.evaluate(AXE.read_text())
+    found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+    return [f"{v['id']}: {node['target']} {node['failureSummary']}" for v in found["violations"] for node in v["nodes"]]
+
+
+def settle(page: Page) -> None:
+    """Wait until nothing is being computed, fetched or waited for."""
+    page.wait_for_function(
+        "() => window.updraft && !updraft.state.pending && document.getElementById('busy').hidden && !document.querySelector('.cell-waiting') && (!updraft.table || updraft.grid.summary)"
+    )
+
+
+def open_demo(page: Page, stop: str | None = None) -> None:
+    """Open the ready-made flow, at a stop."""
+    page.goto("/")
+    page.get_by_role("link", name="March packet report", exact=True).first.click()
+    page.wait_for_selector(".slick-row")
+    settle(page)
+    if stop:
+        page.locator(f"[data-step={stop}]").click()
+        page.wait_for_function(f"() => updraft.table?.step === '{stop}'")
+        settle(page)

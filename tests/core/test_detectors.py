@@ -1,0 +1,351 @@
+"""Each detector on both sides of its threshold: what it must say, and the table just beside that it must leave alone."""
+
+import random
+from datetime import date, timedelta
+
+import polars as pl
+import pytest
+
+from updraft.core.insight import apply_repair, find
+from updraft.demo.names import FIRST, GARDENS, HUBS, LAST, VARIETIES
+
+ROWS = 120
+
+
+def table(**more) -> dict[str, list]:
+    """A quiet table of lots; `more` puts columns in or takes others' place."""
+    pick = random.Random("lots")
+    cells = {
+        "Lot": [f"L{1000 + 7 * n}" for n in range(ROWS)],
+        "Hub": [pick.choice(HUBS) for _ in range(ROWS)],
+        "Grams": [round(pick.gauss(40, 6), 1) for _ in range(ROWS)],
+        "Sown": [date(2026, 3, 1) + timedelta(days=n % 50) for n in range(ROWS)],
+    }
+    return {**cells, **more}
+
+
+def with_rows(cells: dict[str, list], *rows: dict, at: int | None = None) -> dict[str, list]:
+    """The table with rows put in, at the end or before a place."""
+    done = {name: list(values) for name, values in cells.items()}
+    for row in rows:
+        for name, values in done.items():
+            values.insert(len(values) if at is None else at, row.get(name))
+    return done
+
+
+def changed(cells: dict[str, list], column: str, **places) -> dict[str, list]:
+    """The table with some cells of a column changed: `_5="x"` sets row 5."""
+    values = list(cells[column])
+    for place, value in places.items():
+        values[int(place[1:])] = value
+    return {**cells, column: values}
+
+
+def said(cells: dict[str, list], others=None) -> dict[str, object]:
+    frame = pl.DataFrame(cells, strict=False)
+    return {finding.code: finding for finding in find(frame, others)}
+
+
+def test_the_quiet_table_is_quiet():
+    assert said(table()) == {}
+
+
+def spread(values: list, share: float, fresh) -> list:
+    """Every n-th value changed, so that `share` of them are."""
+    every = max(round(1 / share), 1)
+    return [fresh(value) if n % every == 0 else value for n, value in enumerate(values)]
+
+
+def grown() -> dict[str, list]:
+    """The table with growers, so that rows hardly agree by chance."""
+    return table(Grower=[f"{FIRST[n * 7 % 20]} {LAST[n * 11 % 18]}" for n in range(ROWS)])
+
+
+# what it is → (code, a table in which it is said, a table beside it in which it is not)
+PAIRS = {
+    "a total at the end adds up": (
+        "totals",
+        with_rows(table(), {"Lot": "Total", "Grams": round(sum(table()["Grams"]), 2)}),
+        with_rows(table(), {"Lot": "L9999", "Hub": "Coldwater", "Grams": 41.5, "Sown": date(2026, 4, 1)}),
+    ),
+    "a total need not say so, if half of its cells are empty and it adds up": (
+        "totals",
+        with_rows(table(Kind=["a"] * ROWS), {"Grams": round(sum(table()["Grams"]), 2)}),
+        with_rows(table(Kind=["a"] * ROWS), {"Lot": "L9999", "Kind": "a", "Grams": 41.5}),
+    ),
+    "a note below the table": (
+        "footer_lines",
+        with_rows(table(), {"Lot": "Printed by the exchange"}),
+        with_rows(table(), {"Lot": "L9999", "Hub": "Coldwater"}),
+    ),
+    "a blank row": ("blank_rows", with_rows(table(), {}, at=40), with_rows(table(), {"Lot": "L8888"}, at=40)),
+    "a column without a value": (
+        "blank_columns",
+        table(Note=[None] * ROWS),
+        table(Note=["late" if n % 9 == 0 else None for n in range(ROWS)]),
+    ),
+    "the header once more": (
+        "repeated_header",
+        with_rows({k: [str(v) for v in vs] for k, vs in table().items()}, dict(zip(table(), table(), strict=True)), at=50),
+        with_rows({k: [str(v) for v in vs] for k, vs in table().items()}, {"Lot": "Lot", "Hub": "Coldwater", "Grams": "7", "Sown": "2026-03-01"}, at=50),
+    ),
+    "a blank behind": (
+        "stray_blanks",
+        changed(table(), "Hub", _7="Coldwater "),
+        changed(table(), "Hub", _7="Coldwater"),
+    ),
+    "a sign that cannot be seen": (
+        "control_characters",
+        changed(table(), "Hub", _7="Cold\x0bwater"),
+        table(Note=["two\nlines" if n % 9 == 0 else None for n in range(ROWS)]),
+    ),
+    "another case": (
+        "variants",
+        changed(table(), "Hub", _7="COLDWATER"),
+        table(Size=["A" if n % 2 else "a" for n in range(ROWS)]),
+    ),
+    "a plus and a minus are no punctuation": (
+        "variants",
+        changed(table(), "Hub", _7="north-fen"),
+        table(Shift=["+1" if n % 2 else "-1" for n in range(ROWS)]),
+    ),
+    "a slip of the pen": (
+        "look_alikes",
+        changed(table(), "Hub", _7="Coldwatr"),
+        table(Hub=["Coldwater" if n % 2 else "Coldwaters" for n in range(ROWS)]),
+    ),
+    "another number is no slip": (
+        "look_alikes",
+        table(Bed=["Coldwatr bed 1" if n == 5 else "Coldwater bed 1" for n in range(ROWS)]),
+        table(Bed=["Coldwater bed 2" if n == 5 else "Coldwater bed 1" for n in range(ROWS)]),
+    ),
+    "numbers with words among them": (
+        "numbers_as_text",
+        table(Amount=spread([str(n) for n in range(ROWS)], 0.02, lambda v: f"about {v}")),
+        table(Amount=spread([str(n) for n in range(ROWS)], 0.5, lambda v: f"about {v}")),
+    ),
+    "codes with leading zeros are no numbers": (
+        "numbers_as_text",
+        table(Amount=[*map(str, range(100, 100 + ROWS - 1)), "twelve"]),
+        table(Code=[f"{n:04d}" for n in range(ROWS)]),
+    ),
+    "currency": (
+        "number_writing",
+        table(Price=[f"€ {n + 0.5}" for n in range(ROWS)]),
+        table(Price=[f"Stall {n}" for n in range(ROWS)]),
+    ),
+    "units": (
+        "units_in_cells",
+        table(Weight=[f"{n} {'kg' if n % 9 == 0 else 'g'}" for n in range(1, ROWS + 1)]),
+        table(Row=[f"{n % 12 + 1}{'ABCDEFGHIJKL'[n % 7]}" for n in range(ROWS)]),
+    ),
+    "dates with words among them": (
+        "dates_as_text",
+        table(Packed=spread([f"{1 + n % 28:02d}.03.2026" for n in range(ROWS)], 0.02, lambda _: "soon")),
+        table(Packed=spread([f"{1 + n % 28:02d}.03.2026" for n in range(ROWS)], 0.5, lambda _: "soon")),
+    ),
+    "two forms of dates": (
+        "date_forms",
+        table(Packed=spread([f"{1 + n % 28:02d}.03.2026" for n in range(ROWS)], 0.1, lambda v: f"2026-03-{v[:2]}")),
+        table(Voucher=[f"{n % 90 + 10}/{n + 100}" for n in range(ROWS)]),
+    ),
+    "a year that cannot be": (
+        "far_dates",
+        changed(table(), "Sown", _7=date(2206, 3, 1)),
+        table(Joined=[date(1970 + n % 55, 3, 1) for n in range(ROWS)]),
+    ),
+    "a word for nothing": (
+        "stand_ins",
+        changed(table(), "Hub", _7="n/a", _9="n/a"),
+        table(Mark=["-" if n % 3 else "+" for n in range(ROWS)]),
+    ),
+    "a number for nothing": (
+        "stand_ins",
+        table(Count=[9999 if n in (5, 50) else n % 30 + 1 for n in range(ROWS)]),
+        table(Count=[n * 97 % 12000 for n in range(ROWS)]),
+    ),
+    "a day for nothing": (
+        "stand_ins",
+        changed(table(), "Sown", _7=date(1900, 1, 1)),
+        table(Born=[date(1898 + n, 1, 1) for n in range(ROWS)]),
+    ),
+    "a row twice": (
+        "duplicate_rows",
+        with_rows(table(), {name: values[7] for name, values in table().items()}),
+        {"Hub": [HUBS[n % 5] for n in range(ROWS)], "Size": ["a"] * ROWS, "Score": [n % 3 for n in range(ROWS)]},
+    ),
+    "a key twice": (
+        "almost_key",
+        changed(table(), "Lot", _9="L1000"),
+        table(Ticket=[random.Random(n).randrange(10_000) for n in range(ROWS)]),
+    ),
+    "one thing, two keys": (
+        "two_identifiers",
+        with_rows(grown(), {**{name: values[7] for name, values in grown().items()}, "Lot": "L9997"}),
+        with_rows(grown(), {**{name: values[7] for name, values in grown().items()}, "Lot": "L9997", "Grams": 31.5}),
+    ),
+    "a number far off": (
+        "outliers",
+        changed(table(), "Grams", _7=4000.0),
+        table(Grams=[round(random.Random(n).lognormvariate(3, 0.9), 1) for n in range(ROWS)]),
+    ),
+    "two units": (
+        "mixed_units",
+        table(Grams=spread(table()["Grams"], 0.1, lambda v: v / 1000)),
+        table(Grams=[round(random.Random(n).lognormvariate(3, 1.6), 3) for n in range(ROWS)]),
+    ),
+    "a sign turned round": (
+        "negatives",
+        changed(table(), "Grams", _7=-41.0),
+        table(Chill=[round(random.Random(n).gauss(12, 5.5), 1) for n in range(ROWS)]),
+    ),
+    "a nought among large numbers": (
+        "zeros",
+        changed(table(), "Grams", _7=0.0),
+        table(Broken=[n % 60 % 7 for n in range(ROWS)]),
+    ),
+    "letters from a wrong encoding": (
+        "broken_text",
+        table(Variety=["MusquÃ©e" if n == 5 else "Musquée" for n in range(ROWS)]),
+        table(Variety=["Â la carte" if n == 5 else "Ärmel" for n in range(ROWS)]),
+    ),
+    "several values in a cell": (
+        "several_values",
+        table(Tags=["early; frost hardy" if n % 5 == 0 else ["early", "frost hardy"][n % 2] for n in range(ROWS)]),
+        table(Name=[f"{LAST[n % 18]}, {FIRST[n % 20]}" for n in range(ROWS)]),
+    ),
+    "two things in a cell": (
+        "compound_cells",
+        table(Place=[f"{HUBS[n % 5]} / {100 + n}" for n in range(ROWS)]),
+        table(Place=[f"{HUBS[n % 5]} Lane" for n in range(ROWS)]),
+    ),
+    "the first row of a group alone": (
+        "fill_down",
+        {"Garden": [GARDENS[n // 8] if n % 8 == 0 else None for n in range(ROWS)], **table()},
+        {**table(), "Garden": [GARDENS[n % 15] if n % 8 == 0 else None for n in range(ROWS)]},
+    ),
+    "months as columns": (
+        "values_as_columns",
+        {"Lot": table()["Lot"], **{f"2026-0{m}": [n * m % 50 for n in range(ROWS)] for m in (1, 2, 3)}},
+        {"Lot": table()["Lot"], "2026-01": [n % 50 for n in range(ROWS)], "March": [n * 3 % 50 for n in range(ROWS)]},
+    ),
+    "a code with two names": (
+        "broken_dependency",
+        changed(table(Code=[f"V-{n % 8}" for n in range(ROWS)], Variety=[VARIETIES[n % 8] for n in range(ROWS)]), "Variety", _9=VARIETIES[3]),
+        table(Code=[f"V-{n % 8}" for n in range(ROWS)], Variety=[VARIETIES[n * 7 % 11 % 8] for n in range(ROWS)]),
+    ),
+    "a gap that its group fills": (
+        "agreed_gaps",
+        changed(table(Code=[f"V-{n % 8}" for n in range(ROWS)], Variety=[VARIETIES[n % 8] for n in range(ROWS)]), "Variety", _9=None),
+        changed(table(), "Hub", _9=None),
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("what", PAIRS)
+def test_it_is_said_here_and_not_beside(what):
+    code, here, beside = PAIRS[what]
+    found = said(here)
+    assert code in found, f"not said: {code}; said {list(found)}"
+    assert set(found) <= {code}, f"one defect, one finding: {[f.sentence for f in found.values()]}"
+    assert code not in said(beside), said(beside)[code].sentence if code in said(beside) else ""
+    finding = found[code]
+    frame = pl.DataFrame(here, strict=False)
+    mended, effect = apply_repair(frame, finding.repairs[0])
+    assert effect != "nothing to see changed"
+    if finding.repairs[0].steps[0]["kind"] == "mark_rows":  # marked, not changed: emptied by the second repair
+        assert mended.to_series(-1).sum() == finding.count
+        mended, _ = apply_repair(frame, finding.repairs[1])
+    assert code not in {f.code for f in find(mended)}, effect
+
+
+@pytest.mark.parametrize(
+    ("way", "mine", "theirs", "how"),
+    [
+        ("zeros lost", [str(n) for n in range(7, 27)], [f"{n:05d}" for n in range(7, 27)], "leading zeros"),
+        ("zeros too many", [f"{n:05d}" for n in range(7, 27)], [str(n) for n in range(7, 27)], "leading zeros"),
+        ("small letters", [f"gr-{n}" for n in range(20)], [f"GR-{n}" for n in range(20)], "case"),
+        ("spelling", ["Aldermere", "Northfen", "Coldwater", "Saltmarch", "Highcombe"], HUBS, "spelling"),
+    ],
+)
+def test_keys_that_miss_by_little_are_brought_together(way, mine, theirs, how):
+    here = pl.DataFrame({"Key": [mine[n % len(mine)] for n in range(100)], "Score": [n * 37 % 101 for n in range(100)]})
+    there = pl.DataFrame({"Name": theirs, "Meaning": [f"book {n}" for n in range(len(theirs))]})
+    [finding] = [f for f in find(here, {"Book": there}) if f.code == "keys_that_miss"]
+    assert f"by {how} alone" in finding.sentence
+    mended, _ = apply_repair(here, finding.repairs[0])
+    assert set(mended["Key"]) <= set(theirs), way
+    assert not [f for f in find(mended, {"Book": there}) if f.code == "keys_that_miss"]
+
+
+def test_tables_that_have_nothing_to_do_with_each_other_are_let_be():
+    here = pl.DataFrame({"Key": [VARIETIES[n % 20] for n in range(100)]})
+    there = pl.DataFrame({"Name": GARDENS, "Hub": [HUBS[n % 5] for n in range(15)]})
+    assert not [f for f in find(here, {"Gardens": there}) if f.code == "keys_that_miss"]
+
+
+def test_a_header_below_titles_is_taken_and_kinds_are_decided_anew():
+    rows = [
+        ["Larkmoor lots", None, None],
+        [None, None, None],
+        ["Lot", "Grams", "Sown"],
+        *([f"00{n}", str(n * 2), f"2026-03-{n:02d}"] for n in range(1, 20)),
+    ]
+    frame = pl.DataFrame({f"Column {n + 1}": [row[n] for row in rows] for n in range(3)})
+    [finding] = find(frame)
+    assert finding.code == "misplaced_header" and finding.rows.to_list() == [0, 1, 2]
+    mended, _ = apply_repair(frame, finding.repairs[0])
+    assert (
+        mended.columns == ["Lot", "Grams", "Sown"]
+        and mended.dtypes == [pl.String, pl.Int64, pl.Date]
+        and mended.height == 19
+    )
+    assert find(mended) == []
+
+
+def test_rows_that_are_dropped_are_told_by_a_rule_where_there_is_one_and_by_their_place_otherwise():
+    ending = with_rows(table(), {"Lot": "Total", "Grams": round(sum(table()["Grams"]), 2)})
+    assert said(ending)["totals"].repairs[0].steps[0]["settings"]["rule"]["of"][0]["test"] == "contains"
+    cells = table(Other=[n % 7 for n in range(ROWS)], Kind=["a" if n % 11 else None for n in range(ROWS)])
+    unsaid = with_rows(cells, {"Grams": round(sum(table()["Grams"]), 2), "Other": sum(cells["Other"])}, at=0)
+    steps = said(unsaid)["totals"].repairs[0].steps
+    assert steps[0]["settings"]["rule"]["of"][0] == {"column": "Lot", "test": "empty"}
+
+
+def test_subtotals_are_found_with_their_totals():
+    cells: dict[str, list] = {"Hub": [], "Garden": [], "Packets": []}
+    for hub in HUBS:
+        for n in range(6):
+            for name, value in zip(cells, (hub, GARDENS[n], n * 3 + len(hub)), strict=True):
+                cells[name].append(value)
+        for name, value in zip(cells, (f"{hub} total", None, sum(cells["Packets"][-6:])), strict=True):
+            cells[name].append(value)
+    finding = said(cells)["totals"]
+    assert finding.rows.to_list() == [6, 13, 20, 27, 34] and "Packets" in finding.sentence
+
+
+def test_one_error_is_told_once_at_the_column_that_is_wrong():
+    families = {name: ["Solanaceae", "Fabaceae", "Poaceae"][n % 3] for n, name in enumerate(VARIETIES)}
+    varieties = [VARIETIES[n % 9] for n in range(ROWS)]
+    cells = table(
+        Code=[f"V-{VARIETIES.index(v) + 10}" for v in varieties],
+        Variety=list(varieties),
+        Family=[families[v] for v in varieties],
+    )
+    cells["Variety"][30] = VARIETIES[4]
+    [finding] = find(pl.DataFrame(cells))
+    assert finding.code == "broken_dependency" and finding.columns[-1] == "Variety" and finding.rows.to_list() == [30]
+    mended, _ = apply_repair(pl.DataFrame(cells), finding.repairs[0])
+    assert mended["Variety"].to_list() == varieties
+
+
+def test_examples_are_few_and_short_and_what_is_dropped_was_counted():
+    cells = changed(
+        table(Note=[None] * (ROWS - 1) + ["x" * 4000 + " "]),
+        "Hub",
+        **{f"_{n}": f"{HUBS[n % 5]} " for n in range(0, 90, 3)},
+    )
+    for finding in find(pl.DataFrame(cells)):
+        assert len(finding.examples) <= 5 and all(len(text) <= 80 for text in finding.examples)
+        assert finding.as_dict()["rows"] == finding.rows.head(100).to_list()
+        assert finding.count == finding.rows.len() or not finding.rows.len()

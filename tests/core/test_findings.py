@@ -1,0 +1,197 @@
+"""Findings: planted defects are found and repaired, clean tables stay quiet, and no table makes the search fail."""
+
+from datetime import date
+
+import polars as pl
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.scoring import measure
+from updraft.core.insight import apply_repair, find, repair_all
+from updraft.core.insight.findings import CODES
+from updraft.demo.names import HUBS, VARIETIES
+
+
+def test_planted_defects_are_found_and_clean_tables_stay_quiet():
+    """A tenth of what `make bench-findings` looks at: each kind of defect once, each shape of clean table once."""
+    score = measure(range(33), range(8))
+    told = "\n".join(score.misses)
+    assert score.recall >= 0.95 and score.precision >= 0.9, told
+    for group, planted in score.planted.items():
+        assert score.found[group] >= 0.85 * planted, told
+        assert score.right[group] >= 0.8 * score.said[group], told
+    assert score.restored >= 0.9 * score.cells, told
+    assert max(score.alarms) <= 1, told
+
+
+def codes(frame: pl.DataFrame, others=None) -> list[str]:
+    return [finding.code for finding in find(frame, others)]
+
+
+def orders(rows: int = 120) -> dict:
+    return {
+        "Order": [f"LM-{1000 + 7 * n}" for n in range(rows)],
+        "Hub": [HUBS[n * 7 % 5] for n in range(rows)],
+        "Packets": [3 + n * 37 % 90 for n in range(rows)],
+        "Day": [date(2026, 3, 1 + n % 28) for n in range(rows)],
+    }
+
+
+def test_a_total_that_does_not_add_up_is_told_as_that_and_a_value_called_total_is_left_alone():
+    table = orders()
+    wrong = {
+        **table,
+        "Order": [*table["Order"], "Total"],
+        "Hub": [*table["Hub"], None],
+        "Packets": [*table["Packets"], 1],
+        "Day": [*table["Day"], None],
+    }
+    [finding] = find(pl.DataFrame(wrong))
+    assert finding.code == "totals" and "does not add up" in finding.sentence and finding.rows.to_list() == [120]
+    assert finding.rule["of"] == [{"column": "Order", "test": "contains", "value": "total", "ignore_case": True}]
+    assert (
+        codes(pl.DataFrame({**table, "Hub": ["Total Seeds Yard" if n % 3 else "Coldwater" for n in range(120)]})) == []
+    )
+
+
+def test_the_order_of_day_and_month_is_decided_by_evidence_or_left_to_a_person():
+    days = [f"{1 + n % 12:02d}/{1 + n % 9:02d}/2026" for n in range(60)]
+    table = {**orders(60), "Day": days}
+    [open_] = find(pl.DataFrame(table))
+    assert open_.code == "date_order_open" and open_.open and len(open_.repairs) == 2
+    one, other = (apply_repair(pl.DataFrame(table), repair)[0]["Day"][1] for repair in open_.repairs)
+    assert {one, other} == {date(2026, 2, 2)} or one != other
+    kept, done, left = repair_all(pl.DataFrame(table))
+    assert kept["Day"].to_list() == days and not done and [f.code for f in left] == ["date_order_open"]
+    decided = find(pl.DataFrame({**table, "Day": [*days[:-1], "25/03/2026"]}))
+    assert [f.code for f in decided] == ["dates_as_text"] and "DD/MM/YYYY" in decided[0].repairs[0].sentence
+
+
+def test_findings_below_a_repeated_header_rest_on_the_kinds_without_it():
+    table = orders()
+    texts = {name: [str(value) for value in values] for name, values in table.items()}
+    texts["Packets"][5] = "-12"
+    frame = pl.DataFrame({name: [*values[:60], name, *values[60:]] for name, values in texts.items()})
+    found = {f.code: f for f in find(frame)}
+    assert set(found) == {"repeated_header", "negatives"}
+    assert found["negatives"].rows.to_list() == [5]
+    mended, _ = apply_repair(frame, found["negatives"].repairs[0])  # drops the header and sets the kind first
+    assert mended.height == 120 and mended["Packets"][5] == 12
+
+
+def test_keys_are_compared_with_the_tables_they_must_meet():
+    table = pl.DataFrame({**orders(), "Hub": [HUBS[n % 5].upper() for n in range(120)]})
+    hubs = pl.DataFrame({"Name": HUBS, "Van": ["a", "b", "c", "d", "e"]})
+    [finding] = find(table, {"Hubs": hubs})
+    assert finding.code == "keys_that_miss" and finding.sentence == "5 values of Hub miss Name of “Hubs” by case alone"
+    mended, effect = apply_repair(table, finding.repairs[0])
+    assert set(mended["Hub"]) == set(HUBS) and effect == "120 cells changed"
+    assert find(mended, {"Hubs": hubs}) == []
+
+
+@pytest.mark.parametrize(
+    ("values", "numbers"),
+    [
+        (["€ 1,200", "€ 5", "(€ 7)", "€ 1.5", "€ 9"], [1200, 5, -7, 1.5, 9]),
+        (["12 g", "1,5 kg", "7 g", "9 g", "11 g"], [12, 1500, 7, 9, 11]),
+        (["1.234,50", "7,25", "8", "9,5", "-3,75"], [1234.5, 7.25, 8, 9.5, -3.75]),
+        (["5 %", "12 %", "7-", "9 %", "50 %"], [0.05, 0.12, -7, 0.09, 0.5]),
+    ],
+)
+def test_numbers_are_read_as_they_are_dressed(values, numbers):
+    table = pl.DataFrame({"Lot": [f"L{n}" for n in range(5)], "Amount": values})
+    [finding] = find(table)
+    assert apply_repair(table, finding.repairs[0])[0]["Amount"].to_list() == numbers
+
+
+CELL = st.one_of(
+    st.none(),
+    st.sampled_from(
+        [
+            "",
+            " ",
+            "n/a",
+            "Total",
+            "a",
+            "A ",
+            "1",
+            "01",
+            "1,5",
+            "12 kg",
+            "€ 5",
+            "2026-03-01",
+            "3/4/2026",
+            "a; b",
+            "x/1",
+            "Ã©",
+            "\x07",
+            "(3)",
+            "9999",
+        ]
+    ),
+    st.text(max_size=12),
+)
+
+
+@settings(max_examples=30)  # each takes every repair of a table
+@given(st.lists(st.tuples(CELL, CELL, CELL, st.one_of(st.none(), st.integers(-9, 9999), st.floats())), max_size=30))
+def test_no_table_makes_it_fail_and_every_repair_can_be_taken(rows):
+    table = pl.DataFrame(
+        {name: [row[n] for row in rows] for n, name in enumerate(["Name", "Code", "Sown", "Grams"])},
+        schema_overrides={"Name": pl.String, "Code": pl.String, "Sown": pl.String, "Grams": pl.Float64},
+        strict=False,
+    )
+    for finding in find(table):
+        assert finding.code in CODES and finding.sentence and finding.why
+        assert finding.rows.is_empty() or finding.rows.max() < table.height
+        for repair in finding.repairs:
+            apply_repair(table, repair)
+    repair_all(table)
+
+
+@pytest.mark.parametrize(
+    "table",
+    [
+        pl.DataFrame({"a": [[1], [2, 3]] * 20, "b": [{"x": 1}, {"x": 2}] * 20, "c": ["x", "y"] * 20}),
+        pl.DataFrame(
+            {
+                "a": [None] * 50,
+                "b": pl.Series([None] * 50, dtype=pl.String),
+                "c": pl.Series([None] * 50, dtype=pl.Int64),
+            }
+        ),
+        pl.DataFrame({"a": ["x"], "b": [1], "c": [None]}),
+        pl.DataFrame({f"c{n}": [n, n + 1, n + 2] for n in range(2000)}),
+        pl.DataFrame({"a": ["y" * 1_000_000, *(f"v{n}" for n in range(60))], "n": range(61)}),
+        pl.DataFrame(
+            {
+                "n": [float("inf"), float("-inf"), float("nan"), *map(float, range(60))],
+                "m": [1e308, -1e308, *map(float, range(61))],
+            }
+        ),
+        pl.DataFrame({"z": pl.Series([], dtype=pl.String)}),
+        pl.DataFrame(),
+    ],
+    ids=["nested", "all empty", "one row", "2,000 columns", "a long cell", "infinities", "no rows", "no columns"],
+)
+def test_odd_tables_are_looked_at_like_others(table):
+    for finding in find(table):
+        for repair in finding.repairs:
+            apply_repair(table, repair)
+
+
+def test_what_was_dismissed_is_not_repaired():
+    table = pl.DataFrame(
+        {**orders(), "Hub": [f"{hub} " if n % 9 == 0 else hub for n, hub in enumerate(orders()["Hub"])]}
+    )
+    [finding] = find(table)
+    assert repair_all(table, skip=frozenset([finding.key]))[0].equals(table)
+    assert set(repair_all(table)[0]["Hub"]) == set(HUBS)
+
+
+def test_real_names_alike_are_no_slips_and_rare_slips_are():
+    varieties = [VARIETIES[n % 12] for n in range(240)]
+    assert "look_alikes" not in codes(pl.DataFrame({"Variety": varieties, "n": range(240)}))
+    varieties[7] = "Chiogia"
+    assert "look_alikes" in codes(pl.DataFrame({"Variety": varieties, "n": range(240)}))

@@ -1,0 +1,277 @@
+"""Every other format and option: text of all sorts, fixed columns, workbooks, archives, typed files."""
+
+import datetime
+import gzip
+import random
+import sqlite3
+import zipfile
+
+import openpyxl
+import polars as pl
+import pytest
+import xlwt
+from hypothesis import given
+from hypothesis import strategies as st
+from openpyxl.comments import Comment
+from openpyxl.styles import Font, PatternFill
+from openpyxl.worksheet.table import Table
+
+from tests.books import write_ods, write_xlsb
+from tests.core.test_formats import put
+from updraft.core import Problem
+from updraft.core.formats import ReadOptions, read
+from updraft.core.formats.fixed import find_widths
+
+LOTS = [["Lot", "Hub", "Grams"], ["L1", "Aldermere", 5.0], ["L2", "Coldwater", 7.5]]
+
+
+@pytest.mark.parametrize(
+    "encoding, text",
+    [
+        ("utf-16", "Lot;Ort\nL1;Köln\nL2;Füssen\n"),
+        ("utf-16-le", "Lot;Hub\nL1;Aldermere\nL2;Coldwater\n"),
+        ("utf-16-be", "Lot;Hub\nL1;Aldermere\nL2;Coldwater\n"),
+        ("utf-8-sig", "Lot;Ort\nL1;Köln\nL2;Füssen\n"),
+        ("cp1252", "Sorte;Ort\nMusquée de Provence;Köln\nRübe;Füssen\nFrühe Möhre;Göttingen\n"),
+        (
+            "cp1250",
+            "Odmiana;Miasto\nżółta rzepa;Łódź\nczerwona cebula;Kraków\nświeża mięta;Gdańsk\nwczesna gruszka;Białystok\n",
+        ),
+        ("mac_roman", "Lot;Ort\n1;Köln\n2;Füssen\n3;Göttingen\n4;Äpfelhof\n"),
+    ],
+)
+def test_text_in_any_encoding(tmp_path, encoding, text):
+    found = read(put(tmp_path, text.encode(encoding)), ReadOptions(header="first"))
+    rows = [line.split(";") for line in text.splitlines()]
+    assert found.frame.columns == rows[0]
+    assert [list(row) for row in found.frame.iter_rows()] == rows[1:]
+
+
+def test_text_that_went_through_a_wrong_encoding_is_noticed_and_mended(tmp_path):
+    good = ["Musquée de Provence", "Rübe", "plain", "naïve Ähre"]
+    path = put(tmp_path, "Sorte\n" + "\n".join(text.encode().decode("cp1252", errors="replace") for text in good))
+    found = read(path, ReadOptions(header="first"))
+    assert any("3 values look like text read in a wrong encoding" in text for text in found.warnings)
+    mended = read(path, ReadOptions(header="first", mend=True))
+    assert mended.frame["Sorte"].to_list() == good and not mended.warnings
+    fine = read(put(tmp_path, "Sorte\n" + "\n".join(good)), ReadOptions(header="first", mend=True))
+    assert fine.frame["Sorte"].to_list() == good
+
+
+def test_quotes_escapes_and_breaks_in_cells(tmp_path):
+    found = read(put(tmp_path, 'Lot;Note\nL1;"two\nlines; one ""quote"""\nL2;x\n'))
+    assert found.frame["Note"].to_list() == ['two\nlines; one "quote"', "x"]
+    single = read(put(tmp_path, "Lot;Note\n'L1';'a; b'\n'L2';'c'\n"))
+    assert single.frame.rows() == [("L1", "a; b"), ("L2", "c")]
+    assert "single quotes" in single.detected.reasons["quote"]
+    escaped = read(put(tmp_path, 'Lot,Note\nL1,"say \\"yes, please\\" now"\nL2,"x, y"\n'))
+    assert escaped.frame["Note"].to_list() == ['say "yes, please" now', "x, y"]
+    none = read(put(tmp_path, 'Lot;Length\nL1;5"\nL2;"7\n'), ReadOptions(quote="", header="first"))
+    assert none.frame["Length"].to_list() == ['5"', '"7']
+    with pytest.raises(Problem, match="more than one character"):
+        read(put(tmp_path, "a,b\n1,2\n"), ReadOptions(delimiter="::"))
+
+
+def test_rows_of_another_width_are_counted_placed_and_treated_as_chosen(tmp_path):
+    path = put(tmp_path, "# stock\na;b;c\n1;2;3\n1;2\n1;2;3;4\n5;6;7\n")
+    wide = read(path)
+    assert wide.frame.columns == ["a", "b", "c", "Column 4"] and wide.frame.height == 4
+    assert [text.split(";")[0] for text in wide.warnings] == [
+        "Column 4 has no name",
+        "1 rows have fewer than 3 cells",
+        "1 rows have more than 3 cells",
+    ]
+    assert read(path, ReadOptions(ragged="cut")).frame.rows()[1:3] == [("1", "2", None), ("1", "2", "3")]
+    strict = read(path, ReadOptions(ragged="leave_out"))
+    assert strict.frame.rows() == [("1", "2", "3"), ("5", "6", "7")]
+    assert "2 rows do not have 3 cells and are left out" in strict.warnings[0]
+
+
+def test_headers_over_several_lines_and_lines_below_them(tmp_path):
+    text = "Lot,Weight,,Price\n,net,gross,\n,g,g,EUR\nL1,1,2,3\nL2,4,5,6\n"
+    found = read(put(tmp_path, text), ReadOptions(header="first", header_lines=2, skip_after=1))
+    assert found.frame.columns == ["Lot", "Weight net", "Weight gross", "Price"]
+    assert found.frame.rows() == [("L1", "1", "2", "3"), ("L2", "4", "5", "6")]
+
+
+def test_words_for_empty_and_empty_columns(tmp_path):
+    path = put(tmp_path, "Lot,Hub,Old\nL1,n/a,-\nL2,Coldwater,N/A\n")
+    found = read(path, ReadOptions(empty=("N/A", "-"), drop_empty=True))
+    assert found.frame.to_dict(as_series=False) == {"Lot": ["L1", "L2"], "Hub": [None, "Coldwater"]}
+    assert found.warnings == ("1 columns are empty throughout and left out.",)
+
+
+def test_fixed_columns_are_found_and_can_be_moved(tmp_path):
+    rows = [
+        ("L1", "Aldermere", "12"),
+        ("L22", "North Fen", "120"),
+        ("L333", "Coldwater", "7"),
+        ("L4", "Salt marsh", "99"),
+    ]
+    lines = ["Stock at the hubs", f"{'Lot':<7}{'Hub':<13}{'Grams':>6}"]
+    lines += [f"{lot:<7}{hub:<13}{grams:>6}" for lot, hub, grams in rows]
+    path = put(tmp_path, "\n".join(lines), "stock.txt")
+    found = read(path)
+    assert found.detected.format == "fixed" and found.frame.columns == ["Lot", "Hub", "Grams"]
+    assert found.frame.rows() == rows
+    moved = read(path, ReadOptions(format="fixed", widths=(7, 6, 13), skip=1))
+    assert moved.frame.row(1) == ("L22", "North", "Fen       120")
+    with pytest.raises(Problem, match="no border between columns"):
+        read(put(tmp_path, "one\ntwo\nthree\n", "p.txt"), ReadOptions(format="fixed"))
+
+
+@given(st.lists(st.integers(3, 9), min_size=2, max_size=6), st.integers(0, 999))
+def test_borders_between_full_columns_are_always_found(widths, seed):
+    pick = random.Random(seed)
+    lines = ["".join("".join(pick.choices("abc123", k=w - 1)) + " " for w in widths) for _ in range(12)]
+    found = find_widths(lines)
+    assert found[:-1] == tuple(widths[:-1]) and len(found) == len(widths)
+
+
+@pytest.fixture
+def marked_book(tmp_path):
+    """Lots whose quarantine is told by colour, with merged cells, an error, a hidden sheet and a table."""
+    book = openpyxl.Workbook()
+    page = book.active
+    page.title = "Register"
+    page.append(["Lot register"])
+    page.append([])
+    page.append(["Lot", "Hub", "Grams", "Sown"])
+    for number in range(6):
+        page.append(
+            [f"00{number}", None if number % 3 else f"Hub {number}", number * 2.5, datetime.date(2026, 3, 1 + number)]
+        )
+    page["A5"].fill = PatternFill("solid", fgColor="FFFFC7CE")
+    page["A6"].font = Font(bold=True, strike=True)
+    page["A7"].comment = Comment("sent back", "Ines")
+    page["C8"] = "#N/A"
+    page["C8"].data_type = "e"
+    page.merge_cells("B4:B6")
+    page.merge_cells("B7:B9")
+    page.add_table(Table(displayName="Lots", ref="A3:C6"))
+    hidden = book.create_sheet("Notes")
+    hidden.append(["internal"])
+    hidden.sheet_state = "hidden"
+    april = book.create_sheet("April")
+    april.append(["Lot", "Grams", "Plot"])
+    april.append(["100", 3, "east"])
+    book.save(tmp_path / "register.xlsx")
+    return tmp_path / "register.xlsx"
+
+
+def test_formatting_becomes_columns_and_merged_cells_are_filled(marked_book):
+    marks = (("Lot", "fill"), ("Lot", "bold"), ("Lot", "strike"), ("Lot", "comment"))
+    found = read(marked_book, ReadOptions(merged="fill", marks=marks)).frame
+    assert found["Lot"].to_list() == ["000", "001", "002", "003", "004", "005"]
+    assert found["Hub"].to_list() == ["Hub 0"] * 3 + ["Hub 3"] * 3
+    assert found["Sown"].to_list()[0] == "2026-03-01" and found["Grams"][4] == "#N/A"
+    assert found["Lot: fill colour"].to_list() == [None, "#ffc7ce", None, None, None, None]
+    assert (
+        found["Lot: bold"].to_list() == found["Lot: struck through"].to_list() == [None, None, "yes", None, None, None]
+    )
+    assert found["Lot: comment"].to_list() == [None, None, None, "sent back", None, None]
+    plain = read(marked_book)
+    assert plain.frame["Hub"].to_list() == ["Hub 0", None, None, "Hub 3", None, None]
+    assert any("1 cells hold a formula error (#N/A)" in text for text in plain.warnings)
+    assert any("2 merged cells" in text for text in plain.warnings)
+    assert plain.detected.choices["hidden"] == ("Notes",) and plain.detected.choices["ranges"] == ("Lots",)
+    with pytest.raises(Problem, match="Did you mean “Lot”"):
+        read(marked_book, ReadOptions(marks=(("Lots", "fill"),)))
+
+
+def test_ranges_by_cells_and_by_name(marked_book):
+    table = read(marked_book, ReadOptions(range="Lots")).frame
+    assert table.columns == ["Lot", "Hub", "Grams"] and table["Lot"].to_list() == ["000", "001", "002"]
+    cells = read(marked_book, ReadOptions(range="C3:D5", marks=(("Grams", "fill"),)))
+    assert cells.frame.columns == ["Grams", "Sown", "Grams: fill colour"] and cells.frame.height == 2
+    for wrong in ("Z900:Z999", "nowhere!"):
+        with pytest.raises(Problem, match="Range"):
+            read(marked_book, ReadOptions(range=wrong))
+
+
+def test_sheets_are_stacked_with_their_names(marked_book):
+    both = read(marked_book, ReadOptions(sheets=("Register", "April")))
+    assert both.frame.columns == ["Sheet", "Lot", "Hub", "Grams", "Sown", "Plot"]
+    assert both.frame["Sheet"].to_list() == ["Register"] * 6 + ["April"]
+    assert both.frame.row(6) == ("April", "100", None, "3", None, "east")
+    assert any("Sheet “April”: columns “Hub”, “Sown” are gone" in text for text in both.warnings)
+    assert read(marked_book, ReadOptions(sheets=("*",))).frame["Sheet"].unique(maintain_order=True).to_list() == [
+        "Register",
+        "April",
+    ]
+
+
+def test_every_kind_of_workbook_gives_the_same_table(tmp_path):
+    old = xlwt.Workbook()
+    page = old.add_sheet("Stock")
+    for number, row in enumerate(LOTS):
+        for place, value in enumerate(row):
+            page.write(number, place, value)
+    old.save(str(tmp_path / "a.xls"))
+    write_ods(tmp_path / "a.ods", "Stock", LOTS)
+    write_xlsb(tmp_path / "a.xlsb", "Stock", LOTS)
+    for name in ("a.xls", "a.ods", "a.xlsb"):
+        found = read(tmp_path / name)
+        assert found.frame.columns == LOTS[0], name
+        assert found.frame.rows() == [("L1", "Aldermere", "5"), ("L2", "Coldwater", "7.5")], name
+        assert found.detected.options.sheet == "Stock"
+    with pytest.raises(Problem, match="only xlsx workbooks"):
+        read(tmp_path / "a.xls", ReadOptions(marks=(("Lot", "fill"),)))
+
+
+def test_typed_files_keep_their_types(tmp_path):
+    table = pl.DataFrame(
+        {"Lot": ["L1", "L2"], "Sown": [datetime.date(2026, 3, 1), None], "Grams": [5, 7], "Ok": [True, None]}
+    )
+    table.write_parquet(tmp_path / "a.parquet")
+    table.write_ipc(tmp_path / "a.arrow")
+    table.write_ipc_stream(tmp_path / "a.arrows")
+    for name in ("a.parquet", "a.arrow", "a.arrows"):
+        assert read(tmp_path / name).frame.equals(table), name
+    (tmp_path / "cut.parquet").write_bytes((tmp_path / "a.parquet").read_bytes()[:40])
+    with pytest.raises(Problem, match="cannot be read"):
+        read(tmp_path / "cut.parquet")
+
+
+def test_a_sqlite_file_gives_its_largest_table_or_the_chosen_one(tmp_path):
+    with sqlite3.connect(tmp_path / "lots.db") as db:
+        db.execute("create table small (a)")
+        db.execute("create table lots (lot text, grams, photo blob)")
+        db.executemany("insert into lots values (?, ?, ?)", [("L1", 5, b"\x01\x02"), ("L2", "about 7", None)])
+    found = read(tmp_path / "lots.db")
+    assert found.frame.rows() == [("L1", "5", "0102"), ("L2", "about 7", None)]
+    assert found.detected.reasons["table"] == "the table with the most rows"
+    assert read(tmp_path / "lots.db", ReadOptions(table="small")).frame.columns == ["a"]
+    with pytest.raises(Problem, match="the nearest name is “lots”"):
+        read(tmp_path / "lots.db", ReadOptions(table="lot"))
+
+
+def test_archives_are_looked_into(tmp_path):
+    with gzip.open(tmp_path / "a.csv.gz", "wb") as file:
+        file.write(b"Lot,Hub\nL1,Aldermere\n")
+    assert read(tmp_path / "a.csv.gz").frame.rows() == [("L1", "Aldermere")]
+    with zipfile.ZipFile(tmp_path / "a.zip", "w") as archive:
+        archive.writestr("2026/march.csv", "Lot,Grams\nL1,5\n")
+        archive.writestr("2026/april.csv", "Lot,Weight\nL2,6\n")
+        archive.writestr("../../escape.json", '[{"Lot": "L3"}]')
+    first = read(tmp_path / "a.zip")
+    assert first.frame.rows() == [("L1", "5")] and first.detected.reasons["member"] == "the first of 3 files inside"
+    both = read(tmp_path / "a.zip", ReadOptions(member="2026/*"))
+    assert both.frame.columns == ["File", "Lot", "Grams", "Weight"]
+    assert any("“Grams” is gone and “Weight” is new: perhaps renamed" in text for text in both.warnings)
+    assert read(tmp_path / "a.zip", ReadOptions(member="*.json")).frame.rows() == [("L3",)]
+    assert not (tmp_path.parent / "escape.json").exists()
+    (tmp_path / "cut.csv.gz").write_bytes((tmp_path / "a.csv.gz").read_bytes()[:20])
+    with pytest.raises(Problem, match="damaged"):
+        read(tmp_path / "cut.csv.gz")
+    with pytest.raises(Problem, match="no such file inside"):
+        read(tmp_path / "a.zip", ReadOptions(member="none.csv"))
+
+
+def test_dates_of_a_workbook_that_counts_from_1904_are_right(tmp_path):
+    book = openpyxl.Workbook()
+    book.epoch = openpyxl.utils.datetime.CALENDAR_MAC_1904
+    book.active.append(["Sown", "At"])
+    book.active.append([datetime.date(2026, 3, 9), datetime.datetime(2026, 3, 9, 14, 30)])
+    book.save(tmp_path / "mac.xlsx")
+    assert read(tmp_path / "mac.xlsx").frame.row(0) == ("2026-03-09", "2026-03-09 14:30:00")

@@ -1,0 +1,171 @@
+"""Kinds decided from all values, and nothing lost on the way."""
+
+from datetime import date, datetime
+
+import polars as pl
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from updraft.core import Problem
+from updraft.core.values import Kind, converted, decide, guess_format
+
+
+def kind(values: list[str | None]) -> Kind:
+    _, (decision,) = decide(pl.DataFrame({"x": values}, schema={"x": pl.String}))
+    return decision.kind
+
+
+@pytest.mark.parametrize(
+    ("values", "expected"),
+    [
+        (["1", "2", None], Kind.WHOLE),
+        (["-3", "0"], Kind.WHOLE),
+        ([" 5", "6 "], Kind.WHOLE),
+        (["1.5", "2"], Kind.NUMBER),
+        (["0.30000000000000004"], Kind.NUMBER),
+        (["1e3", "2"], Kind.NUMBER),
+        (["2026-03-01", None], Kind.DATE),
+        (["31.03.26", "01.03.26"], Kind.DATE),
+        (["31/05/2026", "05/06/2026"], Kind.DATE),
+        (["1 Mar 2026"], Kind.DATE),
+        (["2026-03-01 10:30:00"], Kind.DATETIME),
+        (["yes", "No"], Kind.YES_NO),
+        (["true", "false", None], Kind.YES_NO),
+        # what stays text
+        (["007", "12"], Kind.TEXT),
+        (["1234567890123456"], Kind.TEXT),
+        (["0.1234567890123456789"], Kind.TEXT),
+        (["04/05/2026", "05/06/2026"], Kind.TEXT),
+        (["2026-03-01", "31.03.26"], Kind.TEXT),
+        (["1", "two"], Kind.TEXT),
+        (["+5", "6"], Kind.TEXT),
+        (["nan", "1"], Kind.TEXT),
+        (["inf", "1"], Kind.TEXT),
+        ([None, None], Kind.TEXT),
+        (["2026-3-1", "2026-03-02"], Kind.TEXT),
+        (["26-03-01"], Kind.TEXT),
+        (["-007"], Kind.TEXT),
+        ([" "], Kind.TEXT),
+    ],
+)
+def test_kinds_are_decided_from_all_values(values, expected):
+    assert kind(values) is expected
+
+
+def test_one_odd_value_far_down_keeps_the_column_text():
+    assert kind([*map(str, range(5000)), "none", *map(str, range(500))]) is Kind.TEXT
+    assert kind([*map(str, range(1, 5000)), "007"]) is Kind.TEXT
+
+
+def test_the_evidence_is_said():
+    _, decisions = decide(pl.DataFrame({"a": ["007"], "b": ["04/05/2026"], "c": ["1"]}))
+    assert "leading zeros" in decisions[0].evidence
+    assert "DD/MM/YYYY and as MM/DD/YYYY alike" in decisions[1].evidence
+    assert decisions[2].evidence == "all 1 values are whole numbers"
+
+
+@given(
+    st.lists(
+        st.one_of(
+            st.none(),
+            st.integers(-(10**14), 10**14).map(str),
+            st.floats(allow_nan=False, allow_infinity=False).map(repr),
+            st.text(max_size=12),
+            st.dates(date(1000, 1, 1)).map(str),
+            st.sampled_from(["yes", "no", "", " "]),
+        ),
+        min_size=1,
+        max_size=30,
+    )
+)
+def test_deciding_never_loses_a_value(values):
+    table = pl.DataFrame({"x": values}, schema={"x": pl.String})
+    decided, (decision,) = decide(table)
+    assert decided["x"].null_count() == table["x"].null_count()
+    if decision.kind is Kind.WHOLE:
+        assert decided["x"].cast(pl.String).to_list() == [v and v.strip() for v in values]
+    elif decision.kind is Kind.NUMBER:
+        assert decided["x"].to_list() == [v and float(v) for v in values]
+    elif decision.kind is Kind.TEXT:
+        assert decided["x"].to_list() == values
+
+
+@given(
+    st.lists(st.dates(date(1950, 1, 1), date(2049, 12, 31)), min_size=1, max_size=20),
+    st.sampled_from(
+        [
+            ("YYYY-MM-DD", "%Y-%m-%d"),
+            ("DD.MM.YYYY", "%d.%m.%Y"),
+            ("DD/MM/YY", "%d/%m/%y"),
+            ("Mon D, YYYY", "%b %-d, %Y"),
+            ("YYYYMMDD", "%Y%m%d"),
+        ]
+    ),
+)
+def test_a_date_written_in_a_format_is_read_back(days, forms):
+    form, written = forms
+    table = pl.DataFrame({"x": [day.strftime(written) for day in days]})
+    if "YY" in form and "YYYY" not in form:
+        days = [day for day in days if 1970 <= day.year <= 2049]
+        table = pl.DataFrame({"x": [day.strftime(written) for day in days]}, schema={"x": pl.String})
+    assert table.select(converted("x", pl.String(), Kind.DATE, [form]))["x"].to_list() == days
+
+
+def test_numbers_in_the_forms_of_other_countries():
+    table = pl.DataFrame({"x": ["1.234,5", "12,5", "1 234,5", "1,234.5", "12.5.1", "abc", None]})
+    read = table.select(
+        a=converted("x", pl.String(), Kind.NUMBER, ["1.234,5"]),
+        b=converted("x", pl.String(), Kind.NUMBER, ["1,234.5", "1 234,5"]),
+    )
+    assert read["a"].to_list() == [1234.5, 12.5, None, None, None, None, None]
+    assert read["b"].to_list() == [None, 12.5, 1234.5, 1234.5, None, None, None]
+
+
+def test_whole_numbers_by_a_form_take_no_fraction():
+    read = pl.DataFrame({"x": ["1,234", "1,234.5"]}).select(converted("x", pl.String(), Kind.WHOLE, ["1,234.5"]))
+    assert read["x"].to_list() == [1234, None]
+
+
+def test_formats_are_guessed_as_the_fewest_that_read_the_most():
+    values = pl.Series("x", ["2026-03-01"] * 5 + ["31.03.26", "1 Mar 2026", "?"])
+    assert guess_format(values, Kind.DATE) == ["YYYY-MM-DD", "DD.MM.YY", "D Mon YYYY"]
+
+
+def test_a_format_without_a_year_is_refused():
+    with pytest.raises(Problem, match="where the year stands"):
+        converted("x", pl.String(), Kind.DATE, ["day and month"])
+
+
+def test_times():
+    read = pl.DataFrame({"x": ["2026-03-01 10:30", "01.03.2026 08:00", "2026-03-01"]}).select(
+        converted("x", pl.String(), Kind.DATETIME, ["YYYY-MM-DD hh:mm", "DD.MM.YYYY hh:mm", "YYYY-MM-DD"])
+    )
+    assert read["x"].to_list() == [datetime(2026, 3, 1, 10, 30), datetime(2026, 3, 1, 8), datetime(2026, 3, 1)]
+
+
+@pytest.mark.parametrize(
+    ("texts", "numbers", "expected"),
+    [
+        (["1.234,50", "12", "0,5"], None, [1234.5, 12.0, 0.5]),
+        (["1,234.50", "12", "-1,000,000"], None, [1234.5, 12.0, -1_000_000.0]),
+        (["1 234,5", "12,25"], None, [1234.5, 12.25]),
+        (["1,234", "5,678"], None, None),  # either way round
+        (["1,234", "5,678"], "comma", [1.234, 5.678]),
+        (["1,234", "5,678"], "point", [1234.0, 5678.0]),
+        (["1.234", "5.678"], "comma", [1234.0, 5678.0]),
+        (["1.234,5", "1,234.5"], None, None),
+    ],
+)
+def test_decimal_commas_and_thousands_marks_are_decided_by_all_values_or_left_open(texts, numbers, expected):
+    frame, (decision,) = decide(pl.DataFrame({"x": texts}), numbers)
+    assert frame["x"].to_list() == (expected or texts), decision.evidence
+    assert decision.doubt == (texts == ["1,234", "5,678"] and numbers is None)
+
+
+def test_what_stays_text_for_good_reason_is_doubted_and_plain_text_is_not():
+    table = pl.DataFrame(
+        {"a": ["007", "12"], "b": ["1234567890123456", "1"], "c": ["04/05/2026", "05/06/2026"], "d": ["x", "1"]}
+    )
+    frame, decisions = decide(table)
+    assert frame.equals(table) and [d.doubt for d in decisions] == [True, True, True, False]

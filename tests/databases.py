@@ -1,0 +1,65 @@
+"""Real database servers for the tests: PostgreSQL on a free port in a folder of its own."""
+
+import os
+import shutil
+import socket
+import subprocess
+from pathlib import Path
+
+
+class Postgres:
+    """A server of our own; `stop` ends it. As root it runs as the user `postgres`, since it refuses to run as root."""
+
+    def __init__(self, folder: Path) -> None:
+        self.bin = self._programs()
+        self.folder, self.port = folder, _free_port()
+        folder.mkdir(parents=True, exist_ok=True)
+        self.user = "postgres" if os.getuid() == 0 else ""
+        if self.user:
+            for part in [folder, *folder.parents]:
+                if part.stat().st_uid == os.getuid() and part != Path("/"):
+                    part.chmod(part.stat().st_mode | 0o011)
+            shutil.chown(folder, self.user, self.user)
+        secret = folder / "password"
+        secret.write_text("sesame")
+        secret.chmod(0o644)
+        self._run(
+            "initdb",
+            "-D",
+            "data",
+            "-U",
+            "larkmoor",
+            "-A",
+            "scram-sha-256",
+            "--pwfile=password",
+            "-E",
+            "UTF8",
+            "--locale=C.UTF-8",
+        )
+        settings = f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='{folder}' -c fsync=off"
+        self._run("pg_ctl", "-D", "data", "-w", "-t", "90", "-l", "log", "-o", settings, "start")
+
+    def stop(self) -> None:
+        self._run("pg_ctl", "-D", "data", "-m", "immediate", "stop")
+
+    def _run(self, program: str, *arguments: str) -> None:
+        as_user = ["runuser", "-u", self.user, "--"] if self.user else []
+        with (self.folder / "said").open("w") as said:  # the server keeps what it inherits open, so no pipe
+            done = subprocess.run(
+                [*as_user, str(self.bin / program), *arguments], cwd=self.folder, stdout=said, stderr=said
+            )
+        assert done.returncode == 0, (self.folder / "said").read_text()
+
+    @staticmethod
+    def _programs() -> Path:
+        given = os.environ.get("UPDRAFT_POSTGRESQL")
+        found = [Path(given)] if given else sorted(Path("/usr/lib/postgresql").glob("*/bin"))
+        found = found or [Path(path).parent for path in [shutil.which("initdb")] if path]
+        assert found, "PostgreSQL is missing; see tools/need-postgresql"
+        return found[-1]
+
+
+def _free_port() -> int:
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        return free.getsockname()[1]

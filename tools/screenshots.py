@@ -1,0 +1,145 @@
+"""Take one picture of each main view from the demo data into docs/screenshots: `make screenshots`."""
+
+import sys
+import tempfile
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+sys.path.insert(0, str(ROOT))
+
+from playwright.sync_api import Page, sync_playwright
+from tests.browser.conftest import FLAGS, open_demo, settle
+from tests.browser.conftest import path_of_chromium as chromium
+from tests.served import Served, until
+
+SHOTS = ROOT / "docs/screenshots"
+
+
+def main() -> None:
+    SHOTS.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as scratch, sync_playwright() as playwright:
+        app = Served(Path(scratch) / "data", "demo")
+        browser = playwright.chromium.launch(executable_path=chromium(), args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=app.url)
+        until(lambda: b"packet_report_2026-03.xlsx" in app.get("/"), what="the demo's first run")
+        try:
+            views(page, Path(scratch) / "data/larkmoor")
+        finally:
+            browser.close()
+            app.stop()
+
+
+def views(page: Page, world: Path) -> None:
+    def shot(name: str) -> None:
+        page.mouse.move(640, 790)
+        page.wait_for_timeout(350)
+        page.screenshot(path=SHOTS / f"{name}.png")
+
+    page.goto("/")
+    shot("home")
+    open_demo(page, "tidy")
+    shot("studio")
+    open_demo(page, "recode_variety")
+    page.locator(".chip-fresh").click()
+    settle(page)
+    shot("changes")
+    open_demo(page, "look_up")
+    page.locator(".chip-warn").click()
+    settle(page)
+    shot("look-up")
+    open_demo(page, "drop_totals")
+    page.wait_for_function("() => Array.isArray(updraft.findingsDesk.list)")
+    page.keyboard.press("Alt+l")
+    page.locator(".finding-open").nth(2).click()
+    page.wait_for_function("() => [...document.querySelectorAll('.repair-effect')].every((e) => e.textContent.length > 1)")
+    settle(page)
+    shot("findings")
+    page.get_by_role("button", name="Clear").click()
+    page.get_by_role("button", name="Region, text: show on the desk").click()
+    page.wait_for_selector(".value-rows .v")
+    for n in (0, 2):
+        page.locator(".value input").nth(n).check()
+    page.get_by_role("button", name="Only these", exact=True).click()
+    settle(page)
+    shot("column")
+    page.get_by_role("button", name="Clear").click()
+    page.get_by_role("button", name="Packets, whole number: show on the desk").click()
+    page.get_by_role("tab", name="Histogram").click()
+    page.wait_for_selector(".histogram")
+    shot("histogram")
+    page.keyboard.press("Alt+p")
+    page.wait_for_selector(".profile li")
+    shot("profile")
+    open_demo(page, "drop_totals")
+    page.keyboard.press("Control+k")
+    page.keyboard.type("vlookup")
+    page.wait_for_selector(".add-option")
+    shot("add-step")
+    open_demo(page, "summarise")
+    page.locator("#run").click()
+    page.get_by_role("button", name="Run now").click()
+    page.locator(".result-card a").wait_for(timeout=30_000)
+    shot("run")
+    page.goto(page.url.split("?")[0] + "/runs")
+    shot("runs")
+    page.goto("/")
+    page.get_by_role("button", name="New flow", exact=True).click()
+    page.wait_for_selector(".welcome")
+    page.on("filechooser", lambda chooser: chooser.set_files(world / "packet_orders_2026-03.xlsx"))
+    page.get_by_role("button", name="Choose a file").click()
+    page.wait_for_selector(".slick-row")
+    settle(page)
+    shot("import")
+    for name, file in (("fixed", "scales.txt"), ("nested", "hub_requests.json")):
+        page.goto("/")
+        page.set_input_files("#start-file", world / file)
+        page.wait_for_selector(".slick-row")
+        page.wait_for_selector(".raw-body")
+        settle(page)
+        shot(name)
+    source(page, "database")
+    page.get_by_role("combobox", name="Table").fill("lots")
+    page.locator(".finder-option", has_text="lots").click()
+    page.get_by_role("button", name="+ condition").click()
+    page.get_by_label("Column", exact=True).select_option(label="hub")
+    page.get_by_label("Test", exact=True).select_option(label="is one of")
+    page.locator(".condition .chip", has_text="ald").click()
+    page.wait_for_function("() => updraft.table?.rows > 0 && updraft.table.rows < 120")
+    settle(page)
+    shot("database")
+    source(page, "call web")
+    page.get_by_label("Connection", exact=True).select_option(label="Garden shop")
+    page.get_by_label("Path", exact=True).fill("api/sales")
+    page.locator(".pick").get_by_text("by number", exact=True).click()
+    page.get_by_label("Size sent as").fill("per_page")
+    page.wait_for_function("() => updraft.table?.rows === 640")
+    page.wait_for_selector(".raw-node.chosen")
+    settle(page)
+    shot("service")
+    source(page, "type in")
+    page.get_by_label("Name of column 1").fill("Hub")
+    page.get_by_label("Name of column 2").fill("Share")
+    for row, (hub, share) in enumerate([("Aldermere", "0.25"), ("North Fen", "0.5"), ("Coldwater", "0.25")], start=1):
+        page.get_by_label(f"Hub, row {row}").fill(hub)
+        page.get_by_label(f"Share, row {row}").fill(share)
+    page.wait_for_function("() => updraft.table?.rows === 3")
+    settle(page)
+    shot("cells")
+    page.goto("/connections")
+    shot("connections")
+
+
+def source(page: Page, words: str) -> None:
+    """A new flow with a source found by words."""
+    page.goto("/")
+    page.locator("#new-flow").click()
+    page.wait_for_url("**/flows/*")
+    page.wait_for_function("() => window.updraft")
+    page.keyboard.press("Control+k")
+    page.keyboard.type(words)
+    page.keyboard.press("Enter")
+    page.wait_for_function("() => updraft.selected && updraft.stepDesk.step?.id === updraft.selected")
+
+
+if __name__ == "__main__":
+    main()
