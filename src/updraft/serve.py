@@ -62,7 +62,7 @@ def serve(data: Path, port: int, *, demo: bool = False, allow: frozenset[str] = 
     finally:
         stop.set()
         server.close()
-        app.extensions["insight"].close()
+        app.extensions["detecting"].close()
         keeper.join(10)
         if standins:
             standins.stop()

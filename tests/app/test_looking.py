@@ -11,9 +11,11 @@ import pytest
 from click.testing import CliRunner
 
 from tests.app.test_web import settled
+from tests.served import until
 from updraft.cli import main
-from updraft.core import dump
+from updraft.core import Problem, dump
 from updraft.demo.names import HUBS
+from updraft.web import detecting
 
 LOTS = "Lot,Hub,Grams,Sown\n" + "".join(
     f"L{1000 + 7 * n},{HUBS[n * 3 % 5]}{' ' if n % 11 == 0 else ''},{3 + n * 37 % 90},2026-03-{1 + n % 28:02d}\n"
@@ -46,6 +48,36 @@ def findings(client, flow: str, step: str = "read_file") -> dict:
             return answer
         time.sleep(0.02)
     raise AssertionError("the findings did not come")
+
+
+def test_tables_nobody_waits_for_and_a_panic_hold_up_no_other_table(monkeypatch):
+    """Both workers are at tables whose pages are closed; then one dies below Python; the next table is looked at all the same."""
+
+    def look(table, others, stopped):
+        if table.height == 1:
+            raise pl.exceptions.PanicException("out of bounds")
+        while table.height == 2 and not stopped():
+            time.sleep(0.01)
+        return [table.height]
+
+    monkeypatch.setattr(detecting, "find", look)
+    monkeypatch.setattr(detecting, "_PATIENCE", 0.3)
+    tables = {f"{n} rows": pl.LazyFrame({"Lot": range(n)}) for n in range(1, 5)}
+    both = detecting.Detecting()
+
+    def ask(flow, rows):
+        return both.ask(flow, f"{flow}.", tables[rows], {})
+
+    assert ask("open", "2 rows") is None and ask("closed", "2 rows") is None
+    until(lambda: not both._waiting(), what="both workers at work")
+    assert until(lambda: ask("new", "4 rows"), 10) == [4]
+    for flow in ("broken", "broken too", "broken again"):
+        with pytest.raises(Problem, match="out of bounds"):
+            until(lambda flow=flow: ask(flow, "1 rows"), 10)
+    assert until(lambda: ask("newer", "3 rows"), 10) == [3]
+    assert ask("open", "2 rows") is None  # not failed, and not found either: it is looked at anew
+    both.close()
+    assert not any(worker.is_alive() for worker in both._workers)
 
 
 FEN = {

@@ -2,10 +2,11 @@
 
 import os
 import shutil
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, TimeoutError, sync_playwright
 
 from tests.served import Served
 
@@ -27,6 +28,36 @@ def pytest_collection_modifyitems(items):
             item.add_marker(pytest.mark.browser)
             # A machine short of time can starve a browser; a second try is printed as a rerun, never hidden.
             item.add_marker(pytest.mark.flaky(reruns=1))
+
+
+# Counts the answers a page waits for and the short pauses it makes (typing that is not over yet), as `due`.
+COUNTING = """(() => {
+  const { fetch, setTimeout, clearTimeout } = window, pauses = new Set();
+  let asked = 0;
+  window.due = () => asked + pauses.size;
+  window.fetch = (...given) => { asked += 1; const done = () => setTimeout(() => { asked -= 1; }, 40); const answer = fetch(...given); answer.then(done, done); return answer; };
+  window.setTimeout = (run, ms, ...given) => {
+    const id = setTimeout((...all) => { pauses.delete(id); return run(...all); }, ms, ...given);
+    if (ms > 0 && ms < 300) pauses.add(id);
+    return id;
+  };
+  window.clearTimeout = (id) => { pauses.delete(id); clearTimeout(id); };
+})();"""
+
+
+def acting(action):
+    """The action once the page has loaded and drawn what it asked for: nobody clicks on what is just moving."""
+
+    def act(self, *given, **named):
+        with suppress(TimeoutError):  # a page that is busy for long is one that people act on
+            self.page.wait_for_function("() => document.readyState === 'complete' && !window.due?.()", timeout=3000)
+        return action(self, *given, **named)
+
+    return act
+
+
+for name in ("click", "dblclick", "check", "uncheck", "fill", "select_option", "set_input_files"):
+    setattr(Locator, name, acting(getattr(Locator, name)))
 
 
 def path_of_chromium() -> str:
@@ -57,6 +88,7 @@ def context(chromium, app):
         viewport={"width": 1280, "height": 800}, permissions=["clipboard-read", "clipboard-write"], base_url=app.url
     )
     context.set_default_timeout(int(os.environ.get("UPDRAFT_TEST_PATIENCE", "45000")))
+    context.add_init_script(COUNTING)
     yield context
     context.close()
 

@@ -14,6 +14,7 @@ from updraft import __version__
 from updraft.core import Problem
 from updraft.store import Folders
 from updraft.web import connections, files, flows, insight, looking, pages, runs, tables
+from updraft.web.detecting import Detecting
 from updraft.web.studio import Studio
 
 UPLOAD_LIMIT = 2 << 30  # bytes of one upload
@@ -40,7 +41,7 @@ def create_app(folders: Folders, execute: Callable[[str], Any], *, secret: str, 
         TRUSTED_HOSTS=["127.0.0.1", "localhost"])
     app.json.sort_keys = False  # type: ignore[attr-defined]
     app.jinja_env.policies["json.dumps_kwargs"] = {}  # forms show settings in the order they are declared
-    app.extensions["insight"] = insight.Insight()
+    app.extensions["detecting"] = Detecting()
     app.extensions["studio"] = Studio(folders, execute, allow)
     CSRFProtect(app)
     for part in (pages, flows, files, tables, looking, insight, runs, connections):

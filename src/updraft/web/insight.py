@@ -2,105 +2,19 @@
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
-from queue import LifoQueue
 from typing import Any
 
 import polars as pl
-from flask import Blueprint, current_app, jsonify, request
+from flask import Blueprint, jsonify, request
 
 from updraft.core import Flow, Problem, Ref
 from updraft.core.engine import Plan
-from updraft.core.insight import Finding, apply_repair, find, repair_all
+from updraft.core.insight import Finding, apply_repair, repair_all
 from updraft.core.insight.neighbours import dismissed, neighbours
+from updraft.web.detecting import detecting
 from updraft.web.studio import studio
 
 blueprint = Blueprint("insight", __name__, url_prefix="/api/flows/<flow_id>/steps/<step_id>/findings")
-_KEPT = 40  # tables whose findings are remembered
-
-
-def insight() -> Insight:
-    """The app's one Insight."""
-    found: Insight = current_app.extensions["insight"]
-    return found
-
-
-class Insight:
-    """Finds in the background, one table at a time, the one asked for last first."""
-
-    def __init__(self) -> None:
-        self._found: OrderedDict[tuple[str, ...], list[Finding]] = OrderedDict()
-        self._latest: dict[str, tuple[str, ...]] = {}  # table → what its findings were found with
-        self._wanted: dict[str, tuple[str, ...]] = {}  # flow → what is being looked at
-        self._failed: dict[tuple[str, ...], str] = {}
-        self._queue: LifoQueue[tuple[Any, ...] | None] = LifoQueue()
-        self._lock = threading.Lock()
-        self._closing = False
-        self._worker = threading.Thread(target=self._work, name="findings", daemon=True)
-        self._worker.start()
-
-    def close(self) -> None:
-        """Stop looking; the detector at work comes to its end."""
-        self._closing = True
-        self._queue.put(None)
-        self._worker.join(5)
-
-    def _work(self) -> None:
-        while (asked := self._queue.get()) is not None and not self._closing:
-            self._find(*asked)
-
-    def ask(self, flow_id: str, key: str, table: pl.LazyFrame, others: dict[str, tuple[str, pl.LazyFrame]]) -> list[Finding] | None:
-        """The findings of a table, or None while they are being found.
-
-        Args:
-            key: the table's fingerprint and output.
-            others: what it may meet: name → fingerprint and table.
-        """
-        mark = (key, *(f"{name}={fingerprint}" for name, (fingerprint, _) in others.items()))
-        with self._lock:
-            if mark in self._failed:
-                raise Problem("The findings", self._failed[mark], "Go on without them, or look at another step.", code="no_findings")
-            if mark in self._found:
-                self._found.move_to_end(mark)
-                self._latest[key] = mark
-                return self._found[mark]
-            if self._wanted.get(flow_id) == mark:
-                return None
-            self._wanted[flow_id] = mark
-        self._queue.put((flow_id, mark, key, table, others))
-        return None
-
-    def _find(self, flow_id: str, mark: tuple[str, ...], key: str, table: pl.LazyFrame,
-              others: dict[str, tuple[str, pl.LazyFrame]]) -> None:
-        def stopped() -> bool:
-            return self._closing or self._wanted.get(flow_id) != mark
-        try:
-            if stopped():
-                return
-            found = find(table.collect(), {name: other.collect() for name, (_, other) in others.items()}, stopped)
-            if stopped():
-                return
-            with self._lock:
-                self._found[mark] = found
-                self._latest[key] = mark
-                while len(self._found) > _KEPT:
-                    old, _ = self._found.popitem(last=False)
-                    self._latest.pop(old[0], None)
-        except Exception as error:
-            current = str(error).splitlines()[0][:200] if str(error) else type(error).__name__
-            self._failed[mark] = f"they could not be worked out ({current})."
-        finally:
-            with self._lock:
-                if self._wanted.get(flow_id) == mark:
-                    del self._wanted[flow_id]
-
-    def rows(self, key: str, finding: str) -> pl.Series | None:
-        """The rows of a finding of a table; None when it is not known."""
-        key = key if "." in key else f"{key}."
-        with self._lock:
-            found = self._found.get(self._latest.get(key, ()), [])
-        return next((f.rows for f in found if f.key == finding), None)
 
 
 @blueprint.get("")
@@ -149,7 +63,7 @@ def _ask(flow_id: str, step_id: str) -> tuple[Flow, list[Finding] | None, str]:
         known = studio().engine.known(planned, other)  # one that is not computed yet is met when it is
         if known is not None:
             others[name] = (known.fingerprint, known.lazy())
-    return flow, insight().ask(flow_id, key, table.lazy(ref.output), others), key
+    return flow, detecting().ask(flow_id, key, table.lazy(ref.output), others), key
 
 
 def _planned(flow_id: str, flow: Flow, step_id: str) -> tuple[Plan, Ref]:

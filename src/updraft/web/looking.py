@@ -18,7 +18,7 @@ from updraft.core.insight.compare import gone_and_new
 from updraft.core.insight.findings.view import Column
 from updraft.core.values import Kind, is_blank, kind_of
 from updraft.store.folders import safe_name
-from updraft.web.insight import insight
+from updraft.web.detecting import detecting
 from updraft.web.studio import remembered, studio
 
 blueprint = Blueprint("looking", __name__, url_prefix="/api/flows/<flow_id>/tables/<key>")
@@ -55,7 +55,7 @@ def _rows_of(key: str, name: str) -> pl.Series | None:
         pair: tuple[pl.Series, pl.Series] = remembered(("compare", before, after), lambda: gone_and_new(
             *(_frame(*_split(name)).collect() for name in (before, after))))
         return pair[0 if way == "gone" else 1]
-    return insight().rows(key, name)
+    return detecting().rows(key, name)
 
 
 def _split(key: str) -> tuple[str, str]:

@@ -19,11 +19,12 @@ export class FindingsDesk {
     const { studio } = this, step = studio.selected, key = studio.table?.key;
     if (!step || !studio.table || studio.problem || studio.table.output || studio.drafts.has(step)) { this.list = undefined; this.told(); return; }
     if (this.of !== `${step} ${key}`) { this.list = null; this.away = []; this.open = null; this.effects.clear(); this.of = `${step} ${key}`; this.told(); }
-    const answer = await api(`/api/flows/${studio.flow}/steps/${step}/findings`).catch(() => ({ pending: false, findings: [], dismissed: [] }));
+    const answer = await api(`/api/flows/${studio.flow}/steps/${step}/findings`).catch((error) => ({ pending: false, findings: [], dismissed: [], trouble: error.problem?.text ?? String(error) }));
     if (this.of !== `${studio.selected} ${studio.table?.key}` || studio.selected !== step) return;
     if (answer.pending) { this.timer = setTimeout(() => this.follow(), 300); return; }
     this.list = answer.findings;
     this.away = answer.dismissed;
+    this.trouble = answer.trouble;
     this.told();
   }
 
@@ -42,8 +43,8 @@ export class FindingsDesk {
     const { list } = this, many = list?.length ?? 0;
     const sure = (list ?? []).filter((finding) => !finding.open && finding.repairs.length).length;
     this.desk.show("findings", {
-      eyebrow: list ? `Findings · ${many} in this table` : "Findings", title: !list ? "Looking for what is wrong" : many ? "What looks wrong" : "Nothing looks wrong",
-      summary: !list ? "All rows are looked at; go on working meanwhile" : many ? "Most serious first. Nothing is changed until you take a repair." : "No detector has anything to say about this table.",
+      eyebrow: list ? `Findings · ${many} in this table` : "Findings", title: !list ? "Looking for what is wrong" : this.trouble ? "Not looked at" : many ? "What looks wrong" : "Nothing looks wrong",
+      summary: !list ? "All rows are looked at; go on working meanwhile" : this.trouble ? this.trouble : many ? "Most serious first. Nothing is changed until you take a repair." : "No detector has anything to say about this table.",
       tools: h("button", { type: "button", class: "icon-button", "aria-label": "Back to the step", title: "Back to the step (Esc)", onclick: () => this.studio.act.chooseColumn(null) }, icon("x-lg")),
       body: [!list ? h("div", { class: "finding-wait", role: "status" }, h("span", { class: "busy-bar" }), "…") : h("ul", { class: "findings" }, list.map((finding) => this.card(finding))), this.dismissed()],
       foot: sure ? [h("span", { class: "grow" }, `${plural(sure, "repair needs", "repairs need")} no choice`), h("button", { type: "button", class: "btn btn-primary", onclick: () => this.all() }, sure > 1 ? `Repair all ${sure}` : "Repair it")] : null,

@@ -47,7 +47,7 @@ export class RunDesk {
       if (text !== last) this.draw(run);
       last = text;
       if (!["waiting", "running"].includes(run.status)) return;
-      await new Promise((done) => setTimeout(done, 250));
+      await new Promise((done) => setTimeout(done, 400));
     }
   }
 

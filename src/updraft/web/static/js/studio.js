@@ -227,8 +227,8 @@ class Studio {
   }
 
   bar() {
-    const { list } = this.findingsDesk;
-    showFocusBar({ table: this.table, step: this.state.steps[this.selected], draft: this.drafts.has(this.selected), view: this.grid.view, focus: this.focus, total: this.grid.known ? this.grid.length : null, findings: list === undefined ? null : { list }, act: this.act });
+    const { list, trouble } = this.findingsDesk;
+    showFocusBar({ table: this.table, step: this.state.steps[this.selected], draft: this.drafts.has(this.selected), view: this.grid.view, focus: this.focus, total: this.grid.known ? this.grid.length : null, findings: list === undefined ? null : { list, trouble }, act: this.act });
   }
 
   footer() {
