@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -10,8 +11,10 @@ from typing import Any
 import orjson
 
 from updraft.core.formats.encoding import SAMPLE, find_encoding
+from updraft.core.formats.json_stream import LARGE, UnfitError
+from updraft.core.formats.json_stream import load as stream
 from updraft.core.formats.options import Detected, Reading, ReadOptions
-from updraft.core.formats.records import find_records, outline, table_of
+from updraft.core.formats.records import Streamed, find_records, outline, table_of
 from updraft.core.problems import Problem
 
 
@@ -33,8 +36,15 @@ def read(path: Path, options: ReadOptions) -> Reading:
     Raises:
         Problem: it is not JSON (with the line), or no records stand at the path.
     """
-    value, encoding, why, said = load(path, options)
+    try:
+        return _read(*_streamed(path, options), path, options)
+    except UnfitError:  # small, or not what it seems
+        return _read(*load(path, options), path, options)
+
+
+def _read(value: Any, encoding: str, why: str, said: list[str], path: Path, options: ReadOptions) -> Reading:
     tree = outline(value)
+    said = [*said, *_left_out(value.bad)] if isinstance(value, _Lines) else said
     chosen, reason = (options.records, "as set") if options.records is not None else find_records(tree)
     filled = replace(options, format=options.format or "json", records=chosen, encoding=encoding)
     frame, more = table_of(value, filled, name=path.name)
@@ -54,9 +64,56 @@ def load(path: Path, options: ReadOptions) -> tuple[Any, str, str, list[str]]:
         raise Problem(path.name, f"some bytes cannot be read as {encoding}.", "Choose another encoding.",
                       field="encoding", code="encoding") from None
     if options.format == "json_lines":
-        values, said = _lines(text, path)
-        return values, encoding, why, said
+        lines = _Lines(text.encode().split(b"\n"))
+        values = list(lines)
+        if lines.bad and not values:
+            raise Problem(path.name, "none of its lines is JSON.", "Choose another format.", field="format", code="not_json")
+        return values, encoding, why, _left_out(lines.bad)
     return parse(text, path.name), encoding, why, []
+
+
+def _streamed(path: Path, options: ReadOptions) -> tuple[Any, str, str, list[str]]:
+    """A large file as `load` gives it, with its large lists left in the file. Raises UnfitError for any other file."""
+    if path.stat().st_size < LARGE:
+        raise UnfitError
+    with path.open("rb") as file:
+        encoding, why = find_encoding(file.read(SAMPLE), whole=False, wanted=options.encoding, name=path.name)
+    if encoding not in ("utf-8", "utf-8-sig", "ascii"):
+        raise UnfitError
+    return _Lines(path) if options.format == "json_lines" else stream(path), encoding, why, []
+
+
+class _Lines(Streamed):
+    """The values of JSON Lines; after they were gone through, `bad` holds the numbers of lines that are not JSON."""
+
+    def __init__(self, source: Path | list[bytes]) -> None:
+        self._source, self.bad = source, list[int]()
+
+    def __iter__(self) -> Iterator[Any]:
+        self.bad = []
+        if isinstance(self._source, list):
+            yield from self._values(self._source)
+            return
+        with self._source.open("rb") as file:
+            yield from self._values(file)
+
+    def _values(self, lines: Iterable[bytes]) -> Iterator[Any]:
+        for number, line in enumerate(lines, start=1):
+            if number == 1:
+                line = line.removeprefix(b"\xef\xbb\xbf")
+            if not line.strip():
+                continue
+            try:
+                yield orjson.loads(line)
+            except orjson.JSONDecodeError:
+                self.bad.append(number)
+
+
+def _left_out(bad: list[int]) -> list[str]:
+    if not bad:
+        return []
+    some = "1 line is" if len(bad) == 1 else f"{len(bad):,} lines are"
+    return [f"{some} not JSON and left out: line {', '.join(f'{n:,}' for n in bad[:5])}."]
 
 
 def parse(text: str, name: str) -> Any:
@@ -76,23 +133,6 @@ def parse(text: str, name: str) -> Any:
                       "It may have been cut off on the way: ask for it again.", code="not_json") from None
     except RecursionError:
         raise Problem(name, "it is nested too deeply.", "Ask for it in a simpler form.", code="not_json") from None
-
-
-def _lines(text: str, path: Path) -> tuple[list[Any], list[str]]:
-    values, bad = [], []
-    for number, line in enumerate(text.split("\n"), start=1):
-        if not line.strip():
-            continue
-        try:
-            values.append(orjson.loads(line))
-        except orjson.JSONDecodeError:
-            bad.append(number)
-    if bad and not values:
-        raise Problem(path.name, "none of its lines is JSON.", "Choose another format.", field="format", code="not_json")
-    if not bad:
-        return values, []
-    some = "1 line is" if len(bad) == 1 else f"{len(bad):,} lines are"
-    return values, [f"{some} not JSON and left out: line {', '.join(f'{n:,}' for n in bad[:5])}."]
 
 
 def _parses(line: str) -> bool:

@@ -6,17 +6,25 @@ Nested data is plain Python: dicts, lists and single values. A path names a plac
 
 from __future__ import annotations
 
-import json
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 import polars as pl
 
+from updraft.core.formats.growing import MOST_COLUMNS, Growing, text_of
 from updraft.core.formats.options import Node, ReadOptions
 from updraft.core.problems import Problem, nearest
 
-_MOST_COLUMNS = 5000
-_BIG = 2**63
+
+class Streamed:
+    """A list inside nested data that stays in its file: its elements are read one after another, whenever it is gone through."""
+
+    def __iter__(self) -> Iterator[Any]:
+        raise NotImplementedError
+
+
+_MANY = (list, Streamed)
+_NESTED = (dict, list, Streamed)
 
 
 def outline(value: Any, path: str = "", name: str = "") -> Node:
@@ -27,21 +35,22 @@ def outline(value: Any, path: str = "", name: str = "") -> Node:
 
 
 def _outline(value: Any, node: Node) -> None:
-    if isinstance(value, list):
-        node.shape = "list"
-        node.count += len(value)
-        for element in value:
-            if isinstance(element, dict):
-                _members(element, node, f"{node.path}/*")
-            elif isinstance(element, list):
-                _outline(element, node.children.setdefault("*", Node(f"{node.path}/*", "*")))
-            elif not node.example and element is not None:
-                node.example = str(element)[:60]
-    elif isinstance(value, dict):
+    if isinstance(value, dict):
         if node.shape == "value":
             node.shape = "record"
         node.count += 1
         _members(value, node, node.path)
+    elif isinstance(value, _MANY):
+        node.shape = "list"
+        inside = f"{node.path}/*"
+        for element in value:
+            node.count += 1
+            if isinstance(element, dict):
+                _members(element, node, inside)
+            elif isinstance(element, _MANY):
+                _outline(element, node.children.setdefault("*", Node(inside, "*")))
+            elif not node.example and element is not None:
+                node.example = str(element)[:60]
     else:
         node.count += 1
         if not node.example and value is not None:
@@ -49,13 +58,20 @@ def _outline(value: Any, node: Node) -> None:
 
 
 def _members(value: dict[str, Any], node: Node, path: str) -> None:
+    children = node.children
     for key, inner in value.items():
-        if key not in node.children:
-            if len(node.children) > _MOST_COLUMNS:
+        child = children.get(key)
+        if child is None:
+            if len(children) > MOST_COLUMNS:
                 break
-            node.children[key] = Node(f"{path}/{_escaped(key)}", key)
-        _outline(inner, node.children[key])
-    node.fields = tuple(node.children)
+            child = children[key] = Node(f"{path}/{_escaped(key)}", key)
+            node.fields = tuple(children)
+        if isinstance(inner, _NESTED):
+            _outline(inner, child)
+        else:  # most are single values, and there may be many
+            child.count += 1
+            if not child.example and inner is not None:
+                child.example = str(inner)[:60]
 
 
 def find_records(node: Node) -> tuple[str, str]:
@@ -96,21 +112,26 @@ def table_of_all(pages: list[Any], options: ReadOptions, *, name: str) -> tuple[
     Raises:
         Problem: nothing stands at the path.
     """
-    rows = [row for page in pages for row in _located(page, options.records or "", name)]
+    rows = (row for page in pages for row in _located(page, options.records or "", name))
     if options.long:
         return _long(rows), []
-    flat: list[dict[str, Any]] = []
+    table = Growing()
     for keys, around, record in rows:
         row: dict[str, Any] = dict(keys) if options.number else dict(keys[:-1])
         for wanted in options.parent:
-            row[f"{around[0]}.{wanted}" if around else wanted] = around[1].get(wanted) if around else None
-        if isinstance(record, dict) and not any(isinstance(value, dict | list) for value in record.values()):
-            flat.append(row | record if row else record)  # most records are flat, and there may be many
+            row[f"{around[0]}.{wanted}" if around else wanted] = _whole(around[1].get(wanted)) if around else None
+        if isinstance(record, dict) and not any(isinstance(value, _NESTED) for value in record.values()):
+            table.add(row | record if row else record)  # most records are flat, and there may be many
             continue
         inner: dict[str, Any] = {}
         _flatten(record, "", inner)
-        flat += [row | part for part in _lists(inner, options.lists)]
-    return _frame(flat)
+        for part in _lists(inner, options.lists):
+            table.add(row | part)
+    return table.table()
+
+
+def _whole(value: Any) -> Any:
+    return list(value) if isinstance(value, Streamed) else value
 
 
 Keys = list[tuple[str, int | str]]
@@ -130,7 +151,7 @@ def _walk(value: Any, parts: list[str], name: str, keys: Keys, around: Around, p
         return
     part, rest = parts[0], parts[1:]
     if part == "*":
-        elements = value if isinstance(value, list) else None
+        elements: Iterable[Any] | None = value if isinstance(value, _MANY) else None
         if elements is None:
             # What may repeat need not: a single value is a list of one, unless the path goes on below its members.
             if isinstance(value, dict) and rest and rest[0] not in value:
@@ -153,12 +174,15 @@ def _walk(value: Any, parts: list[str], name: str, keys: Keys, around: Around, p
 def _flatten(value: Any, prefix: str, row: dict[str, Any]) -> None:
     if isinstance(value, dict):
         for key, inner in value.items():
-            title = "" if key == "#text" and prefix else key
-            _flatten(inner, f"{prefix}.{title}".strip(".") if prefix else title, row)
+            title = (prefix if key == "#text" else f"{prefix}.{key}".strip(".")) if prefix else key
+            if isinstance(inner, _NESTED):
+                _flatten(inner, title, row)
+            else:
+                row[title or "Value"] = inner
         if not value and prefix:
             row[prefix] = None
     else:
-        row[prefix or "Value"] = value
+        row[prefix or "Value"] = _whole(value)
 
 
 def _lists(row: dict[str, Any], way: str) -> list[dict[str, Any]]:
@@ -180,63 +204,27 @@ def _lists(row: dict[str, Any], way: str) -> list[dict[str, Any]]:
     return rows
 
 
-def _frame(rows: list[dict[str, Any]]) -> tuple[pl.DataFrame, list[str]]:
-    names: dict[str, None] = {}
-    for row in rows:
-        if row.keys() - names.keys():
-            names.update(dict.fromkeys(row))
-    if len(names) > _MOST_COLUMNS:
-        raise Problem("The records", f"they have {len(names):,} different fields.",
-                      "Choose records deeper inside, or read them in long form.", field="records", code="too_wide")
-    said: list[str] = []
-    columns = [_column(name, [row.get(name) for row in rows], said) for name in names]
-    return pl.DataFrame(columns), said
-
-
-def _column(name: str, values: list[Any], said: list[str]) -> pl.Series:
-    types = {type(value) for value in values} - {type(None)}
-    if types <= {bool}:
-        return pl.Series(name, values, dtype=pl.Boolean if types else pl.String)
-    if types == {int} and all(v is None or -_BIG <= v < _BIG for v in values):
-        return pl.Series(name, values, dtype=pl.Int64)
-    if types <= {int, float} and all(not isinstance(v, int) or abs(v) < 2**53 for v in values):
-        return pl.Series(name, values, dtype=pl.Float64, strict=False)
-    if types == {list}:
-        return pl.Series(name, [v if v is None else [_text(e) for e in v] for v in values], dtype=pl.List(pl.String))
-    if len(types) > 1:
-        said.append(f"“{name}” holds {' and '.join(sorted({_TYPES.get(t, 'values') for t in types}))}; all of it is text.")
-    texts = [_text(v) for v in values]
-    return pl.Series(name, [t if t != "" else None for t in texts], dtype=pl.String)
-
-
-_TYPES = {bool: "yes/no", int: "numbers", float: "numbers", str: "texts", list: "lists", dict: "records"}
-
-
-def _text(value: Any) -> str | None:
-    if value is None or isinstance(value, str):
-        return value
-    return json.dumps(value, ensure_ascii=False)
-
-
-def _long(rows: list[Any]) -> pl.DataFrame:
+def _long(rows: Iterable[Any]) -> pl.DataFrame:
     """One row per single value: the record's number, where the value stands in it, and the value."""
-    found: list[tuple[int, str, str | None, str | None]] = []
+    table = Growing()
 
     def visit(number: int, value: Any, path: str) -> None:
         if isinstance(value, dict):
             for key, inner in value.items():
                 visit(number, inner, path if key == "#text" else f"{path}/{_escaped(key)}")
-        elif isinstance(value, list):
+        elif isinstance(value, _MANY):
             for place, inner in enumerate(value, start=1):
                 visit(number, inner, f"{path}/{place}")
         else:
             where, at, attribute = path.rpartition("/@")
-            found.append((number, (where if at else path) or "/", attribute if at else None, _text(value)))
+            table.add({"Record": number, "Path": (where if at else path) or "/", "Attribute": attribute if at else None,
+                       "Value": text_of(value)})
 
     for number, (_, _, record) in enumerate(rows, start=1):
         visit(number, record, "")
     schema = {"Record": pl.Int64, "Path": pl.String, "Attribute": pl.String, "Value": pl.String}
-    return pl.DataFrame(found, schema=schema, orient="row")
+    found, _ = table.table()
+    return found.cast(schema) if found.width else pl.DataFrame(schema=schema)  # type: ignore[arg-type]
 
 
 def _escaped(key: str) -> str:
