@@ -1,15 +1,17 @@
 """JSON and XML: records found or chosen, flattened, expanded, taken as child tables, in long form."""
 
 import json
+from xml.sax.saxutils import escape, quoteattr
 
 import polars as pl
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from polars.testing import assert_frame_equal
 
 from tests.core.test_formats import put
 from updraft.core import Problem
-from updraft.core.formats import ReadOptions, read
+from updraft.core.formats import ReadOptions, growing, json_stream, json_text, read, xml_text
 from updraft.core.formats.records import find_records, outline, table_of
 
 REQUESTS = {
@@ -149,3 +151,75 @@ def test_every_place_of_the_picture_can_be_read(records):
     visit(outline(value))
     path, reason = find_records(outline(value))
     assert reason and path in ("/top/many", "", "/*")
+
+
+SIGNS = st.text('ab"\\\\,[]{}é\u20ac', max_size=5)
+MIXED = st.one_of(
+    st.none(), st.booleans(), st.integers(-(2**70), 2**70), st.floats(allow_nan=False, allow_infinity=False), SIGNS
+)
+NESTED = st.recursive(
+    MIXED, lambda inner: st.lists(inner, max_size=5) | st.dictionaries(SIGNS, inner, max_size=4), max_leaves=25
+)
+
+
+def both(monkeypatch, path, options):
+    """What is read from a file as a whole, and in the smallest blocks there can be."""
+    found = []
+    for small in (False, True):
+        with monkeypatch.context() as patch:
+            if small:
+                for module, name, value in [(json_text, "LARGE", 0), (json_stream, "_BLOCK", 7), (json_stream, "_LIST", 3),
+                                            (growing, "_BLOCK", 2), (xml_text, "_LARGE", 0), (xml_text, "_FEW", 1)]:  # fmt: skip
+                    patch.setattr(module, name, value)
+            try:
+                one = read(path, options)
+                found.append((one.frame, one.warnings, one.detected.tree.as_dict(), one.detected.reasons))
+            except Problem as problem:
+                found.append(str(problem))
+    if isinstance(found[0], str) or isinstance(found[1], str):
+        assert found[0] == found[1]
+    else:
+        assert_frame_equal(found[0][0], found[1][0])
+        assert found[0][1:] == found[1][1:]
+    return found[0]
+
+
+@given(value=st.lists(NESTED, min_size=1) | st.dictionaries(SIGNS, NESTED, min_size=1), indent=st.sampled_from([None, 1]),
+       ascii=st.booleans(), lists=st.sampled_from(["keep", "expand"]), cut=st.none() | st.integers(1, 40))  # fmt: skip
+def test_json_read_block_by_block_is_the_same(tmp_path_factory, monkeypatch, value, indent, ascii, lists, cut):
+    """Strings with any sign, blocks that end anywhere, damaged ends: the same table, picture, words, or the same problem."""
+    text = json.dumps(value, indent=indent, ensure_ascii=ascii)[:cut] or "["
+    path = put(tmp_path_factory.mktemp("j"), text, "x.json")
+    both(monkeypatch, path, ReadOptions(format="json", lists=lists))
+    if isinstance(value, list) and cut is None:
+        lines = put(path.parent, "\n".join(json.dumps(one) for one in value) + "\noops\n{}\n", "x.jsonl")
+        both(monkeypatch, lines, ReadOptions(format="json_lines"))
+
+
+ELEMENTS = st.recursive(
+    st.tuples(st.sampled_from("ab"), st.sampled_from(["", "x", " y & z "]), st.just([]), st.sampled_from(["", "1"])),
+    lambda inner: st.tuples(
+        st.sampled_from("abc"),
+        st.sampled_from(["", "t"]),
+        st.lists(inner, max_size=4),
+        st.sampled_from(["", "<&", "&#38;"]),
+    ),
+    max_leaves=14,
+)
+
+
+def written(element) -> str:
+    tag, text, children, attribute = element
+    at = f" k={quoteattr(attribute)}" if attribute else ""
+    return f"<{tag}{at}>{escape(text)}<!-- -->{''.join(map(written, children))}</{tag}>{escape(text)}"
+
+
+@given(elements=st.lists(ELEMENTS, min_size=1, max_size=6), long=st.booleans())
+def test_xml_read_element_by_element_is_the_same(tmp_path_factory, monkeypatch, elements, long):
+    path = put(tmp_path_factory.mktemp("x"), f"<top>{''.join(map(written, elements))}</top>", "x.xml")
+    found = both(monkeypatch, path, ReadOptions(long=long))
+    assert not isinstance(found, str)
+    # The picture, made while going through the file, is that of the data.
+    tree = xml_text.survey(path)
+    names = xml_text._names(tree)
+    assert tree.node(names).as_dict() == outline(xml_text._load(path, tree, names)).as_dict()

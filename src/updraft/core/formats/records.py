@@ -131,7 +131,12 @@ def table_of_all(pages: list[Any], options: ReadOptions, *, name: str) -> tuple[
 
 
 def _whole(value: Any) -> Any:
-    return list(value) if isinstance(value, Streamed) else value
+    """A value without anything that is still in its file. What comes out of a streamed list is whole."""
+    if isinstance(value, Streamed):
+        return list(value)
+    if isinstance(value, dict):
+        return {key: _whole(inner) for key, inner in value.items()}
+    return [_whole(inner) for inner in value] if isinstance(value, list) else value
 
 
 Keys = list[tuple[str, int | str]]
@@ -142,12 +147,12 @@ def _located(value: Any, path: str, file: str) -> Iterator[tuple[Keys, Around, A
     """Every record at a path, with the numbers of the lists it stands in and the record around it."""
     parts = [part.replace("~1", "/").replace("~0", "~") for part in path.split("/")[1:]]
     parts.append("*")
-    yield from _walk(value, parts, "", [], None, path, file)
+    yield from _walk(value, parts, "", [], None, path, file, whole=False)
 
 
-def _walk(value: Any, parts: list[str], name: str, keys: Keys, around: Around, path: str, file: str) -> Iterator[Any]:
+def _walk(value: Any, parts: list[str], name: str, keys: Keys, around: Around, path: str, file: str, *, whole: bool) -> Iterator[Any]:
     if not parts:
-        yield keys, around, value
+        yield keys, around, value if whole else _whole(value)
         return
     part, rest = parts[0], parts[1:]
     if part == "*":
@@ -156,15 +161,16 @@ def _walk(value: Any, parts: list[str], name: str, keys: Keys, around: Around, p
             # What may repeat need not: a single value is a list of one, unless the path goes on below its members.
             if isinstance(value, dict) and rest and rest[0] not in value:
                 for key, element in value.items():
-                    yield from _walk(element, rest, name, [*keys, ("Key", key)], around, path, file)
+                    yield from _walk(element, rest, name, [*keys, ("Key", key)], around, path, file, whole=whole)
                 return
             elements = [] if value is None else [value]
         title = f"{name or 'record'} number"
         for number, element in enumerate(elements, start=1):
             inside = (name, element) if rest and isinstance(element, dict) else around
-            yield from _walk(element, rest, name, [*keys, (title, number)], inside, path, file)
+            yield from _walk(element, rest, name, [*keys, (title, number)], inside, path, file,
+                             whole=whole or isinstance(value, Streamed))
     elif isinstance(value, dict) and part in value:
-        yield from _walk(value[part], rest, part, keys, around, path, file)
+        yield from _walk(value[part], rest, part, keys, around, path, file, whole=whole)
     elif not keys:
         near = nearest(part, value) if isinstance(value, dict) else None
         raise Problem(f"Records at {path}", f"{file} has no “{part}” there" + (f"; there is “{near}”." if near else "."),
@@ -182,7 +188,7 @@ def _flatten(value: Any, prefix: str, row: dict[str, Any]) -> None:
         if not value and prefix:
             row[prefix] = None
     else:
-        row[prefix or "Value"] = _whole(value)
+        row[prefix or "Value"] = value
 
 
 def _lists(row: dict[str, Any], way: str) -> list[dict[str, Any]]:
