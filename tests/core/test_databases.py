@@ -7,11 +7,12 @@ import pytest
 import sqlalchemy as sa
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from polars.testing import assert_frame_equal
 
 from tests.databases import Postgres
 from tests.rules import rules_of
 from updraft.core import Engine, Files, Flow, Problem, Step
-from updraft.core.connect import Database, Outside, database
+from updraft.core.connect import Database, Outside, bulk, database
 
 LOTS = pl.DataFrame(
     {
@@ -164,3 +165,42 @@ def test_a_rule_means_the_same_in_the_database_as_in_keep_rows(lots, rule):
     engine, files = Engine(), Files(LOTS_FOLDER, outside=Outside({"Lots": lots}))
     here = engine.look(engine.plan(flow, files), "it", files).frames[""]
     assert sorted(there["lot"]) == sorted(here["lot"])
+
+
+def test_what_postgresql_copies_is_what_it_gives_row_by_row(lots, monkeypatch):
+    """Empty text and no value, signs of the text itself, values that only rows can hold; binds are values, never SQL."""
+    if lots.dialect == "sqlite":
+        with database.connected(lots) as db:
+            assert bulk.read(db, sa.text("select 1"), {}, Outside(), 10) is None
+        return
+    odd = r"""values
+        ('', 1, 1.50, true, date '2026-03-01', timestamp '2026-03-01 07:08:09.5'),
+        (E'a \n"b",;', null, 2, false, null, null),
+        ('\N', -3, -0.25, null, date '0099-01-01', null), (null, 4, null, true, null, null)"""
+    queries = {
+        "plain": f"select * from ({odd}) as t (note, grams, price, tested, sown, seen)",
+        "one column": f"select note from ({odd}) as t (note, a, b, c, d, e)",
+        "no row": f"select * from ({odd}) as t (note, a, b, c, d, e) where note = 'none'",
+        "percent": "select '100 %' as share, :hub as hub, 5 % 3 as rest",
+        "two of a name": "select 1 as lot, 2 as lot",
+        "long numbers": "select 12345678901234567.25 as number union all select 1.50",
+        "no end": "select date 'infinity' as sown union all select date '2026-03-01'",
+        "not a number": "select 'NaN'::float8 as a, 'NaN'::numeric as b, 'Infinity'::float8 as c",
+        "other types": "select interval '1 day' as a, array[1, 2] as b, '{\"a\": 1}'::jsonb as c, E'\\\\x00ff'::bytea as d",
+    }
+    for what, sql in queries.items():
+        found = []
+        for way in ("copied", "by row"):
+            with monkeypatch.context() as patch:
+                if way == "by row":
+                    patch.setattr(bulk, "read", lambda *_: None)
+                binds = {"hub": "O'Fen; drop table hubs"} if ":hub" in sql else {}
+                try:
+                    with database.connected(lots) as db:
+                        found.append(database.read(db, sa.text(sql), binds, Outside()))
+                except Problem as problem:
+                    found.append(str(problem))
+        if isinstance(found[0], str):
+            assert found[0] == found[1] and what == "no end"
+        else:
+            assert_frame_equal(found[0], found[1], check_dtypes=found[0].height > 0), what

@@ -11,6 +11,7 @@ from typing import Any
 import polars as pl
 import sqlalchemy as sa
 
+from updraft.core.connect import bulk
 from updraft.core.connect.model import Database
 from updraft.core.connect.outside import Outside
 from updraft.core.formats.columnar import from_rows
@@ -89,6 +90,11 @@ def reflected(open_connection: sa.Connection, name: str, connection: Database) -
 
 def read(open_connection: sa.Connection, query: Any, binds: dict[str, Any], outside: Outside) -> pl.DataFrame:
     """All rows of a query, fetched in chunks; `outside` is told how many have come and may stop it."""
+    copied = bulk.read(open_connection, query, binds, outside, CHUNK)
+    if copied:
+        names, frame = copied
+        frame.columns = _distinct(names)
+        return frame
     result = open_connection.execution_options(stream_results=True, max_row_buffer=CHUNK).execute(query, binds)
     names = _distinct(list(result.keys()))
     chunks: list[pl.DataFrame] = []
@@ -152,7 +158,7 @@ def _url(connection: Database) -> sa.URL:
 def _arguments(url: sa.URL) -> dict[str, Any]:
     match url.get_backend_name():
         case "postgresql":
-            return {"connect_timeout": 10, "options": "-c default_transaction_read_only=on"}
+            return {"connect_timeout": 10, "options": "-c default_transaction_read_only=on -c datestyle=ISO"}
         case "mysql":
             return {"connect_timeout": 10}
         case _:

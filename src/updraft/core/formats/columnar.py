@@ -74,7 +74,7 @@ def _series(name: str, values: list[Any]) -> pl.Series:
             return series.cast(pl.String if (digits > _EXACT).any() else pl.Float64)
         if series.dtype not in (pl.Object, pl.Binary, pl.Null):
             return series
-    except (TypeError, pl.exceptions.PolarsError, OverflowError):
+    except (TypeError, pl.exceptions.PolarsError, OverflowError, pl.exceptions.PanicException):  # such as a Decimal NaN
         pass
     if any(value is not None for value in values) and all(value is None or isinstance(value, int | float) for value in values):
         return pl.Series(name, values, dtype=pl.Float64, strict=False)
