@@ -3,6 +3,7 @@
 import datetime
 
 import polars as pl
+import psycopg
 import pytest
 import sqlalchemy as sa
 from hypothesis import given, settings
@@ -167,12 +168,9 @@ def test_a_rule_means_the_same_in_the_database_as_in_keep_rows(lots, rule):
     assert sorted(there["lot"]) == sorted(here["lot"])
 
 
+@pytest.mark.parametrize("lots", ["postgresql"], indirect=True)
 def test_what_postgresql_copies_is_what_it_gives_row_by_row(lots, monkeypatch):
     """Empty text and no value, signs of the text itself, values that only rows can hold; binds are values, never SQL."""
-    if lots.dialect == "sqlite":
-        with database.connected(lots) as db:
-            assert bulk.read(db, sa.text("select 1"), {}, Outside(), 10) is None
-        return
     odd = r"""values
         ('', 1, 1.50, true, date '2026-03-01', timestamp '2026-03-01 07:08:09.5'),
         (E'a \n"b",;', null, 2, false, null, null),
@@ -204,3 +202,21 @@ def test_what_postgresql_copies_is_what_it_gives_row_by_row(lots, monkeypatch):
             assert found[0] == found[1] and what == "no end"
         else:
             assert_frame_equal(found[0], found[1], check_dtypes=found[0].height > 0), what
+
+
+@pytest.mark.parametrize("lots", ["postgresql"], indirect=True)
+@pytest.mark.parametrize("way", ["n::bigint as number", "n * interval '1 day' as days"])
+def test_a_database_that_goes_away_in_the_middle_is_said_and_nothing_is_half_there(lots, way):
+    address = f"host={lots.host} port={lots.port} dbname=postgres user=larkmoor password=sesame"
+
+    def go(text: str) -> None:
+        with psycopg.connect(address, autocommit=True) as other:
+            other.execute("select pg_terminate_backend(pid) from pg_stat_activity where pid <> pg_backend_pid()")
+
+    with (
+        pytest.raises(Problem, match=r"Connection “Lots”: .*(terminat|closed|lost)") as said,
+        database.connected(lots) as db,
+    ):
+        query = sa.text(f"select {way}, repeat('seed ', 40) as note from generate_series(1, 400000) as n")
+        database.read(db, query, {}, Outside(tell=go))
+    assert "sesame" not in str(said.value)

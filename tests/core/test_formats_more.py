@@ -4,6 +4,7 @@ import datetime
 import gzip
 import random
 import sqlite3
+import time
 import zipfile
 
 import openpyxl
@@ -19,7 +20,7 @@ from openpyxl.worksheet.table import Table
 from tests.books import write_ods, write_xlsb
 from tests.core.test_formats import put
 from updraft.core import Problem
-from updraft.core.formats import ReadOptions, read
+from updraft.core.formats import ReadOptions, packed, read
 from updraft.core.formats.fixed import find_widths
 
 LOTS = [["Lot", "Hub", "Grams"], ["L1", "Aldermere", 5.0], ["L2", "Coldwater", 7.5]]
@@ -266,6 +267,35 @@ def test_archives_are_looked_into(tmp_path):
         read(tmp_path / "cut.csv.gz")
     with pytest.raises(Problem, match="no such file inside"):
         read(tmp_path / "a.zip", ReadOptions(member="none.csv"))
+
+
+def test_what_was_made_to_do_harm_is_refused_at_once(tmp_path, monkeypatch):
+    """Files that unpack without end, one line without end, a quote without end, signs that are no text, a page in disguise."""
+    bomb = bytes(60 << 20)
+    monkeypatch.setattr(packed, "_HARMLESS", 1 << 20)
+    with zipfile.ZipFile(tmp_path / "bomb.zip", "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("lots.csv", bomb)
+    (tmp_path / "bomb.csv.gz").write_bytes(gzip.compress(bomb))
+    pl.DataFrame({"Lot": ["L1"]}).write_excel(tmp_path / "bomb.xlsx")
+    with zipfile.ZipFile(tmp_path / "bomb.xlsx", "a", zipfile.ZIP_DEFLATED) as book:
+        book.writestr("xl/worksheets/sheet2.xml", bomb)
+    lied = (tmp_path / "bomb.zip").read_bytes().replace(len(bomb).to_bytes(4, "little"), (9).to_bytes(4, "little"))
+    (tmp_path / "lied.zip").write_bytes(lied)
+    put(tmp_path, b"ab," * 5_000_000, "wide.csv")
+    put(tmp_path, b"a" * (70 << 20), "long.csv")
+    put(tmp_path, b'Lot,Hub\nL1,"Fen\n' + b"L2,Fen\n" * 10_000_000, "quote.csv")
+    put(tmp_path, b"Lot,Hub\nL1\x00,Fen\n", "nul.csv")
+    put(tmp_path, "<!DOCTYPE html>\n<html><table></table></html>", "export.csv")
+    put(tmp_path, "  <html><body>", "export.xml")
+    for name, said in {
+        "bomb.zip": "more than 200 times", "bomb.csv.gz": "more than 200 times", "bomb.xlsx": "more than 200 times",
+        "lied.zip": "damaged", "wide.csv": "more than 20,000 cells", "long.csv": "longer than 64 MB", "quote.csv": "longer than 64 MB",
+        "nul.csv": "NUL", "export.csv": "a web page", "export.xml": "a web page",
+    }.items():  # fmt: skip
+        started = time.monotonic()
+        with pytest.raises(Problem, match=said):
+            read(tmp_path / name)
+        assert time.monotonic() - started < 15, name
 
 
 def test_dates_of_a_workbook_that_counts_from_1904_are_right(tmp_path):

@@ -1,11 +1,15 @@
 """Web services, OData and mail, against the stand-ins over real sockets."""
 
 import contextlib
+import gzip
+import json
 import socket
 import threading
+import time
 from datetime import date
-from http.server import BaseHTTPRequestHandler, HTTPServer
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
+import httpx
 import polars as pl
 import pytest
 from hypothesis import given, settings
@@ -13,7 +17,7 @@ from hypothesis import strategies as st
 
 from tests.rules import rules_of
 from updraft.core import Engine, Files, Flow, Parameter, Problem, Step
-from updraft.core.connect import MailFolder, Outside, WebService
+from updraft.core.connect import MailFolder, Outside, WebService, service
 from updraft.core.connect.guard import is_public
 from updraft.core.connect.service import Service
 from updraft.demo.names import GARDENS, VARIETIES
@@ -100,9 +104,55 @@ def test_what_is_wrong_with_a_service_is_said(outside, tmp_path):
         with pytest.raises(Problem, match=said):
             look("call_web_service", {**SALES, **chosen}, Outside({"Shop": connection}, allow=outside.allow), tmp_path)
     unreachable = shop.model_copy(update={"url": f"http://127.0.0.1:{_closed_port()}/"})
-    service = Service(unreachable, Outside(allow=frozenset({"127.0.0.1"})), tmp_path / "keep", sleep=lambda _: None)
-    with service, pytest.raises(Problem, match="cannot be reached"):
-        service.ask("x")
+    asking = Service(unreachable, Outside(allow=frozenset({"127.0.0.1"})), tmp_path / "keep", sleep=lambda _: None)
+    with asking, pytest.raises(Problem, match="cannot be reached"):
+        asking.ask("x")
+
+
+def test_a_service_that_misbehaves_costs_neither_time_nor_memory(tmp_path, monkeypatch):
+    """It hangs, drips, ends too early, sends a web page, packs too much, or names a page it named before."""
+    monkeypatch.setattr(service, "_TIMEOUT", httpx.Timeout(0.2))
+    monkeypatch.setattr(service, "_LONGEST_ANSWER", 0.5)
+    monkeypatch.setattr(service, "MOST_BYTES", 1 << 20)
+    over = threading.Event()
+
+    def hang():
+        over.wait(5)
+        return [b""]
+
+    def drip():
+        while not over.wait(0.05):
+            yield b" "
+
+    page = json.dumps({"sales": [{"lot": 1}], "next": "/loop?page=1"}).encode()
+    packed = gzip.compress(bytes(50 << 20))
+    answers = {
+        "/hang": (200, {}, hang),
+        "/drip": (200, {}, drip),
+        "/short": (200, {"Content-Length": "500"}, b'{"sales": ['),
+        "/page": (200, {"Content-Type": "text/html"}, b"<html>Please log in"),
+        "/quiet": (200, {"Content-Type": "application/json"}, b"\n<!DOCTYPE html><html>"),
+        "/packed": (200, {"Content-Encoding": "gzip"}, packed),
+        "/loop?page=1": (200, {"Content-Type": "application/json"}, page),
+        "/loop": (200, {"Content-Type": "application/json"}, page),
+        "/huge": (200, {"Content-Type": "application/json"}, b'{"sales": ' + b"[" * 100_000),
+    }
+    cases = [
+        ({"path": "hang"}, "did not answer in time"), ({"path": "drip"}, "did not come to an end"), ({"path": "short"}, "cannot be reached"),
+        ({"path": "page"}, "a web page, not"), ({"path": "quiet"}, "a web page, not"), ({"path": "packed"}, "larger than"),
+        ({"path": "loop", "paging": "link", "next_at": "/next"}, "a page that was there before"),
+        ({"path": "loop", "paging": "cursor", "page_name": "page", "next_at": "/next"}, "a page that was there before"),
+        ({"path": "huge"}, "nested too deeply"),
+    ]  # fmt: skip
+    with server(lambda path, headers: answers[path if path in answers else path.split("?")[0]]) as (url, allow):
+        outside = Outside({"Shop": WebService(name="Shop", url=url)}, allow=allow, answers=tmp_path / "answers")
+        monkeypatch.setitem(Service.__init__.__kwdefaults__, "sleep", lambda _: None)
+        for chosen, said in cases:
+            started = time.monotonic()
+            with pytest.raises(Problem, match=said):
+                look("call_web_service", {"connection": "Shop", "records": None, **chosen}, outside, tmp_path)
+            assert time.monotonic() - started < 10
+        over.set()
 
 
 def _closed_port() -> int:
@@ -113,7 +163,7 @@ def _closed_port() -> int:
 
 @contextlib.contextmanager
 def server(answer):
-    """A server whose answers a function gives: (path, headers) → (status, headers, body)."""
+    """A server whose answers a function gives: (path, headers) → (status, headers, body, or its parts one after another)."""
 
     class Handler(BaseHTTPRequestHandler):
         def do_POST(self):
@@ -125,14 +175,18 @@ def server(answer):
             self.send_response(status)
             for name, value in headers.items():
                 self.send_header(name, value)
-            self.send_header("Content-Length", str(len(body)))
+            if isinstance(body, bytes) and "Content-Length" not in headers:
+                self.send_header("Content-Length", str(len(body)))
             self.end_headers()
-            self.wfile.write(body)
+            with contextlib.suppress(OSError):  # whoever asked has gone
+                for part in [body] if isinstance(body, bytes) else body():
+                    self.wfile.write(part)
+                    self.wfile.flush()
 
         def log_message(self, *_):
             pass
 
-    running = HTTPServer(("127.0.0.1", 0), Handler)
+    running = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
     threading.Thread(target=running.serve_forever, daemon=True).start()
     yield f"http://127.0.0.1:{running.server_port}/", frozenset({f"127.0.0.1:{running.server_port}"})
     running.shutdown()

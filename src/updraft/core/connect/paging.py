@@ -43,6 +43,7 @@ def pages(service: Service, paging: Paging, path: str, query: list[tuple[str, st
     """
     sized = [*query, (paging.size_name, str(paging.size))] if paging.size_name and paging.way != "none" else query
     place = paging.start if paging.way == "page" else 0
+    named: set[str] = set()
     sent: list[tuple[str, str]] = [(paging.name, str(place))] if paging.way in ("page", "offset") else []
     for number in range(1, paging.most + 1):
         answer = service.ask(path, [*sized, *sent], method=method, headers=headers, body=body)
@@ -64,14 +65,24 @@ def pages(service: Service, paging: Paging, path: str, query: list[tuple[str, st
             cursor = found_at(content, paging.at)
             if cursor in (None, ""):
                 return
+            _not_again(str(cursor), number, named)
             sent = [(paging.name, str(cursor))]
         else:
             link = found_at(content, paging.at) if paging.at else _linked(answer)
             if not link:
                 return
+            _not_again(str(link), number, named)
             path, sized, sent = str(link), [], []
     raise Problem("The pages", f"there are more than {paging.most:,} of them.", "Raise the limit, or ask for less.",
                   field="most", code="too_many_pages")
+
+
+def _not_again(following: str, number: int, named: set[str]) -> None:
+    if following in named:
+        raise Problem("The pages", f"page {number:,} names as the next one a page that was there before.",
+                      "See that the right place for the next page is chosen; otherwise the service is at fault.",
+                      field="at", code="pages_in_a_circle")
+    named.add(following)
 
 
 def found_at(content: Any, path: str) -> Any:

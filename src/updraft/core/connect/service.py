@@ -18,10 +18,12 @@ import xxhash
 from updraft.core.connect.guard import guarded_transport
 from updraft.core.connect.model import WebService
 from updraft.core.connect.outside import Outside
+from updraft.core.formats import is_page
 from updraft.core.problems import Problem
 
 TRIES = 5
 MOST_BYTES = 512 << 20  # of one answer
+_LONGEST_ANSWER = 900.0  # seconds; a service that sends now and then a byte would never end
 _LONGEST_WAIT = 30.0  # seconds, whatever an answer asks for
 _AGAIN = {429, 502, 503, 504}
 _ACCEPTED = "application/json, text/csv, application/xml;q=0.9, */*;q=0.5"
@@ -126,13 +128,16 @@ class Service:
         raise Problem(str(url), "it redirects in a circle.", "See that the address is right.", code="web")
 
     def _read(self, response: httpx.Response) -> None:
-        parts, size = [], 0
+        parts, size, started = [], 0, time.monotonic()
         for part in response.iter_bytes():
             self.outside.check()
             size += len(part)
             if size > MOST_BYTES:
                 raise Problem(str(response.url.copy_with(query=None)), "its answer is larger than 512 MB.",
                               "Ask for it in pages.", code="too_large")
+            if time.monotonic() - started > _LONGEST_ANSWER:
+                raise Problem(str(response.url.copy_with(query=None)), "its answer did not come to an end in 15 minutes.",
+                              "Ask for it in pages, or try again later.", code="web")
             parts.append(part)
         response._content = b"".join(parts)
 
@@ -170,6 +175,9 @@ class Service:
 
     def _good(self, response: httpx.Response) -> httpx.Response:
         if response.is_success:
+            if _is_page(response):
+                raise Problem(str(response.url.copy_with(query=None)), "it answered with a web page, not with data.",
+                              "See that the address is the service's own and not that of a page about it.", field="path", code="web_page")
             return response
         name, status = f"Connection “{self.connection.name}”", response.status_code
         if status in (401, 403):
@@ -186,6 +194,11 @@ class Service:
         what = "it did not answer in time" if isinstance(error, httpx.TimeoutException) else f"it cannot be reached ({error})"
         return Problem(f"{url.host}:{url.port or (443 if url.scheme == 'https' else 80)}", f"{what}, {TRIES} times.",
                        "See that the address is right and the service runs.", field="connection", code="web")
+
+
+def _is_page(response: httpx.Response) -> bool:
+    kind = response.headers.get("content-type", "").split(";")[0].strip().lower()
+    return kind in ("text/html", "application/xhtml+xml") or is_page(response.content[:200].decode("utf-8", "replace"))
 
 
 def _asked_to_wait(response: httpx.Response) -> float:

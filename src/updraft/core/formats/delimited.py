@@ -20,6 +20,7 @@ from updraft.core.problems import Problem
 
 DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", ":": "colon", " ": "blank"}
 _USUAL = ",;\t|"
+_MOST_CELLS = 20_000  # of one line
 _BODY = 1000  # lines that delimiter and quotes are found from
 
 
@@ -35,6 +36,10 @@ def detect(path: Path, options: ReadOptions) -> Detected:
     quote, escape, why_quote = _quotes(body, options)
     delimiter, why_delimiter, _ = find_delimiter(body, options.delimiter, quote, escape)
     rows = _split("\n".join(body[:LOOK]), delimiter, quote, escape)
+    wide = max(map(len, rows), default=0)
+    if wide > _MOST_CELLS:
+        raise Problem(path.name, f"a line splits into more than {_MOST_CELLS:,} cells.", "Choose another delimiter, or see that the "
+                      "file has lines at all.", field="delimiter", code="too_wide")
     header = find_header(rows, options.skip)
     first = options.header or ("first" if header.present else "none")
     reasons = {"format": "it is plain text", "delimiter": why_delimiter, "quote": why_quote, "encoding": sample.why_encoding,
@@ -159,7 +164,8 @@ def _rows(path: Path, options: ReadOptions) -> Iterator[tuple[int, Row]]:
         for row in reader:
             yield reader.line_num, list(row)
     except csv.Error as error:
-        raise Problem(path.name, f"line {reader.line_num:,} cannot be split ({error}).", "Choose another delimiter or quote.",
+        why = "a cell is longer than 64 MB; a quote may lack its end" if "limit" in str(error) else str(error)
+        raise Problem(path.name, f"line {reader.line_num:,} cannot be split ({why}).", "Choose another delimiter or quote.",
                       field="delimiter", code="bad_line") from None
 
 

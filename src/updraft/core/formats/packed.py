@@ -15,6 +15,8 @@ from typing import IO, Any
 from updraft.core.problems import Problem
 
 MOST_BYTES = 8 << 30  # unpacked; a packed file can claim to be far larger than any disk
+MOST_TIMES = 200  # what packs more tightly than this, beyond _HARMLESS, was made to fill a disk or a memory
+_HARMLESS = 256 << 20
 _WORKBOOK_PARTS = ("[Content_Types].xml", "mimetype", "xl/workbook.bin")
 
 
@@ -71,13 +73,13 @@ def unpacked(path: Path, how: str, member: str = "") -> Iterator[Path]:
         try:
             if how == "zip":
                 with zipfile.ZipFile(path) as archive:
-                    if archive.getinfo(member).file_size > MOST_BYTES:
-                        raise _too_large(path)
+                    info = archive.getinfo(member)
+                    check_size(path, info.file_size, info.compress_size)
                     with archive.open(member) as source, target.open("wb") as into:
-                        _copy(source, into, path)
+                        _copy(source, into, path, info.compress_size)
             else:
                 with gzip.open(path) as source, target.open("wb") as into:
-                    _copy(source, into, path)
+                    _copy(source, into, path, path.stat().st_size)
         except (zipfile.BadZipFile, gzip.BadGzipFile, EOFError, zlib.error):
             raise Problem(path.name, "it is damaged and cannot be unpacked.",
                           "It may have been cut off on the way: ask for it again.", code="damaged") from None
@@ -87,15 +89,29 @@ def unpacked(path: Path, how: str, member: str = "") -> Iterator[Path]:
         yield target
 
 
-def _copy(source: Any, into: IO[bytes], path: Path) -> None:
+def check_size(path: Path, unpacked: int, packed: int) -> None:
+    """Refuse what unpacks to more than 8 GiB, or to 200 times its size."""
+    if unpacked > MOST_BYTES:
+        raise Problem(path.name, "unpacked it is larger than 8 GiB.", "Unpack it and bring in the part you need.",
+                      code="too_large")
+    if unpacked > _HARMLESS and unpacked > MOST_TIMES * packed:
+        raise Problem(path.name, f"unpacked it is more than {MOST_TIMES} times as large, as no table is.",
+                      "It may have been made to fill the disk. If you know it, unpack it yourself.", code="too_large")
+
+
+def check_book(path: Path) -> None:
+    """The same for a workbook, whose parts are packed."""
+    try:
+        with zipfile.ZipFile(path) as book:
+            parts = book.infolist()
+    except (zipfile.BadZipFile, OSError):
+        return  # its reader says what is wrong
+    check_size(path, sum(part.file_size for part in parts), sum(part.compress_size for part in parts))
+
+
+def _copy(source: Any, into: IO[bytes], path: Path, packed: int) -> None:
     done = 0
     while block := source.read(1 << 20):
         done += len(block)
-        if done > MOST_BYTES:
-            raise _too_large(path)
+        check_size(path, done, packed)
         into.write(block)
-
-
-def _too_large(path: Path) -> Problem:
-    return Problem(path.name, "unpacked it is larger than 8 GiB.", "Unpack it and bring in the part you need.",
-                   code="too_large")

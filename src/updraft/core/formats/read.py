@@ -81,12 +81,20 @@ def format_of(path: Path, options: ReadOptions) -> Format:
     return form or _text_format(path, start, suffix, options)
 
 
+def is_page(start: str) -> bool:
+    """Whether a text begins as HTML does."""
+    return start.lstrip("\ufeff \t\r\n")[:15].lower().startswith(("<!doctype html", "<html"))
+
+
 def _text_format(path: Path, start: bytes, suffix: str, options: ReadOptions) -> Format:
     try:
         encoding, _ = find_encoding(start, whole=False, wanted=options.encoding, name=path.name)
         text = start.decode(encoding, errors="replace").lstrip("\ufeff \t\r\n")
     except Problem:
         return "delimited"  # its reader says what is wrong
+    if is_page(text):
+        raise Problem(path.name, "it is a web page, not data.", "If it came from a service, see that its address is right; "
+                      "a table on a page can be copied and pasted.", field="path", code="web_page")
     if suffix not in _TEXTS:
         json_form = json_text.looks_like_json(text)
         if json_form:

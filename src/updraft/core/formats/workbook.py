@@ -12,6 +12,7 @@ import polars as pl
 from updraft.core.formats.cells import Area, area_of, errors_and_merges, hidden_sheets, marks_of, table_range
 from updraft.core.formats.header import LOOK, Row, find_header
 from updraft.core.formats.options import Detected, Reading, ReadOptions
+from updraft.core.formats.packed import check_book
 from updraft.core.formats.stacking import stacked_readings
 from updraft.core.formats.text import header_names
 from updraft.core.problems import Problem, nearest
@@ -193,6 +194,7 @@ def _mended(path: Path, options: ReadOptions, cells: pl.DataFrame, area: Area) -
 
 
 def _open(path: Path) -> Any:
+    check_book(path)
     try:
         return fastexcel.read_excel(path)
     except Exception as error:  # calamine reports damage in many classes

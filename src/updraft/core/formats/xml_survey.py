@@ -104,14 +104,14 @@ class _Target:
             told = place.attributes[name][1]
             told.count += 1
             told.example = told.example or value.replace("&#38;", "&")[:_EXAMPLE]  # so the parser gives it when it resolves nothing
-        self._open.append([place, "", set(), bool(attributes)])
+        self._open.append([place, [], set(), bool(attributes)])
 
     def data(self, text: str) -> None:
-        self._open[-1][1] += text
+        self._open[-1][1].append(text)
 
     def end(self, tag: str) -> None:
-        place, text, _, members = self._open.pop()
-        text = text.strip()
+        place, pieces, _, members = self._open.pop()
+        text = "".join(pieces).strip()
         if members:
             place.records = True
             if text:

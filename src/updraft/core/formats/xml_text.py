@@ -18,6 +18,9 @@ from updraft.core.problems import Problem
 _LARGE = 4 << 20  # bytes; the repeating elements of a larger file stay in it
 _FEW = 8  # elements that repeat so seldom are no table; one deeper inside them may be
 
+_LIMITS = {"too long": "a text in it is longer than 10 MB", "excessive depth": "it is nested more than 256 deep",
+           "amplification": "its entities grow beyond measure", "entity nesting": "its entities grow beyond measure"}
+
 
 def read(path: Path, options: ReadOptions) -> Reading:
     """Read the repeating element at `options.records`; see `records.table_of`.
@@ -33,6 +36,9 @@ def read(path: Path, options: ReadOptions) -> Reading:
         filled = replace(options, format="xml", records=chosen)
         frame, said = table_of(_load(path, root, names), filled, name=path.name)
     except etree.XMLSyntaxError as error:
+        limit = next((said for sign, said in _LIMITS.items() if sign in str(error.msg).lower()), None)
+        if limit:
+            raise Problem(path.name, f"{limit} (line {error.lineno or 1:,}).", "Ask for it in a simpler form.", code="not_xml") from None
         raise Problem(path.name, f"it is not well-formed XML at line {error.lineno or 1:,} ({str(error.msg).lower()}).",
                       "It may have been cut off on the way: ask for it again.", code="not_xml") from None
     if not frame.height:
