@@ -15,6 +15,7 @@ serve: .venv/.run ## set up, start the app
 test: .venv/.dev ## set up, browser and database included, and run every test
 	@tools/need-chromium
 	@tools/need-postgresql
+	@tools/need-iso-codes
 	$(BIN)/pytest -n 3 --dist worksteal
 
 lint: .venv/.dev

@@ -19,6 +19,7 @@ from updraft.core.problems import Problem, nearest
 
 SHEET_COLUMN = "Sheet"
 _DAY = r"^\d{4}-\d\d-\d\d \d\d:\d\d:\d\d(\.\d+)?$"
+_OPEN = r"^(\d{4}-\d\d-\d\d)T(\d\d:\d\d:\d\d(\.\d+)?)$"
 _MIDNIGHT = r"^(\d{4}-\d\d-\d\d) 00:00:00$"
 
 
@@ -204,6 +205,8 @@ def _open(path: Path) -> Any:
 def _cells(book: Any, sheet: str, path: Path) -> pl.DataFrame:
     try:
         loaded: pl.DataFrame = book.load_sheet(sheet, header_row=None, dtypes="string").to_polars()
+        if any(series.dtype == pl.String and (series == "").any() for series in loaded):  # as a formula error comes in ods
+            loaded = loaded.with_columns(pl.when(pl.col(pl.String) != "").then(pl.col(pl.String)))
     except Exception as error:
         raise _damaged(path, error) from None
     return loaded
@@ -225,11 +228,19 @@ def _without_empty_tail(body: pl.DataFrame) -> pl.DataFrame:
 
 
 def _plain_dates(frame: pl.DataFrame) -> list[pl.Expr]:
-    """A workbook's dates come as midnight; where a column has no other time, only the day is kept."""
+    """Every workbook's dates alike: a day with a time as `YYYY-MM-DD HH:MM:SS`; only the day where a column has no other time.
+
+    Most come as midnight where they have no time; in ods they come as the day alone, and with a T before the time.
+    """
     text = [name for name, dtype in frame.schema.items() if dtype == pl.String]
-    days = frame.select(pl.col(text).str.contains(_DAY).sum())
-    nights = frame.select(pl.col(text).str.contains(_MIDNIGHT).sum())
-    return [
-        pl.col(name).str.replace(_MIDNIGHT, "$1") if days[name][0] and days[name][0] == nights[name][0] else pl.col(name)
-        for name in frame.columns
-    ]
+    seen = {what: frame.select(pl.col(text).str.contains(pattern).sum())
+            for what, pattern in {"timed": _DAY, "midnight": _MIDNIGHT, "open": _OPEN}.items()}
+    plain = []
+    for name in frame.columns:
+        column = pl.col(name)
+        if name in text and seen["open"][name][0]:
+            column = column.str.replace(_OPEN, "$1 $2").str.replace(r"^(\d{4}-\d\d-\d\d)$", "$1 00:00:00")
+        elif name in text and seen["timed"][name][0] and seen["timed"][name][0] == seen["midnight"][name][0]:
+            column = column.str.replace(_MIDNIGHT, "$1")
+        plain.append(column)
+    return plain
