@@ -281,6 +281,9 @@ def test_what_was_made_to_do_harm_is_refused_at_once(tmp_path, monkeypatch):
         book.writestr("xl/worksheets/sheet2.xml", bomb)
     lied = (tmp_path / "bomb.zip").read_bytes().replace(len(bomb).to_bytes(4, "little"), (9).to_bytes(4, "little"))
     (tmp_path / "lied.zip").write_bytes(lied)
+    far = openpyxl.Workbook()
+    far.active["A1"], far.active["XFD1048576"] = "Lot", "stray"
+    far.save(tmp_path / "far.xlsx")
     put(tmp_path, b"ab," * 5_000_000, "wide.csv")
     put(tmp_path, b"a" * (70 << 20), "long.csv")
     put(tmp_path, b'Lot,Hub\nL1,"Fen\n' + b"L2,Fen\n" * 10_000_000, "quote.csv")
@@ -289,7 +292,7 @@ def test_what_was_made_to_do_harm_is_refused_at_once(tmp_path, monkeypatch):
     put(tmp_path, "  <html><body>", "export.xml")
     for name, said in {
         "bomb.zip": "more than 200 times", "bomb.csv.gz": "more than 200 times", "bomb.xlsx": "more than 200 times",
-        "lied.zip": "damaged", "wide.csv": "more than 20,000 cells", "long.csv": "longer than 64 MB", "quote.csv": "longer than 64 MB",
+        "lied.zip": "damaged", "far.xlsx": "reaches to row 1,048,576 and column 16,384", "wide.csv": "more than 20,000 cells", "long.csv": "longer than 64 MB", "quote.csv": "longer than 64 MB",
         "nul.csv": "NUL", "export.csv": "a web page", "export.xml": "a web page",
     }.items():  # fmt: skip
         started = time.monotonic()

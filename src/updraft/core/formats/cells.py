@@ -9,6 +9,7 @@ import posixpath
 import re
 import zipfile
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -19,6 +20,7 @@ from lxml import etree
 from updraft.core.formats.options import Mark, ReadOptions
 from updraft.core.problems import Problem, missing_column
 
+_ROOMY = 60_000_000  # cells, filled or empty, that a sheet may have whatever its size
 _MAIN = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
 _RELATION = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
 MARK_TITLES: dict[Mark, str] = {"fill": "fill colour", "bold": "bold", "strike": "struck through", "comment": "comment"}
@@ -83,7 +85,7 @@ def errors_and_merges(path: Path, sheet: str) -> tuple[dict[tuple[int, int], str
     try:
         with zipfile.ZipFile(path) as book:
             name = _part_of(book, sheet)
-            if name is None or not _holds(book, name, (b't="e"', b"<mergeCell ")):
+            if name is None or not _scanned(path, path.stat().st_mtime_ns, name).detailed:
                 return {}, []
             with book.open(name) as part:
                 return _read_details(part)
@@ -91,6 +93,30 @@ def errors_and_merges(path: Path, sheet: str) -> tuple[dict[tuple[int, int], str
         return {}, []
 
 
+def is_xlsx(path: Path) -> bool:
+    """Whether a workbook is one whose sheets are XML: xlsx or xlsm."""
+    try:
+        with zipfile.ZipFile(path) as book:
+            return "xl/workbook.xml" in book.namelist()
+    except (zipfile.BadZipFile, OSError):
+        return False
+
+
+def check_spread(path: Path, sheet: str) -> None:
+    """Refuse a sheet whose few cells lie so far apart that all the empty ones between them would fill the memory.
+
+    Raises:
+        Problem: they do; it names the last row and column.
+    """
+    try:
+        with zipfile.ZipFile(path) as book:
+            name = _part_of(book, sheet)
+        found = _scanned(path, path.stat().st_mtime_ns, name) if name else None
+    except (zipfile.BadZipFile, KeyError, etree.XMLSyntaxError, OSError):
+        return
+    if found and found.rows * found.columns > max(_ROOMY, 40 * found.size):
+        raise Problem(f"Sheet “{sheet}”", f"it reaches to row {found.rows:,} and column {found.columns:,}, though it holds little.",
+                      "Somewhere far out a cell is filled: clear it in a spreadsheet, and save.", field="sheet", code="stray_cell")
 
 
 def marks_of(path: Path, options: ReadOptions, names: list[str], first_row: int, left: int,
@@ -143,14 +169,32 @@ def _part_of(book: zipfile.ZipFile, sheet: str) -> str | None:
     return posixpath.normpath(posixpath.join("xl", target)).lstrip("/") if target else None
 
 
-def _holds(book: zipfile.ZipFile, name: str, texts: tuple[bytes, ...]) -> bool:
-    tail = b""
-    with book.open(name) as part:
+@dataclass(frozen=True)
+class _Scanned:
+    """What one pass over the text of a sheet tells: its size, how far it reaches, and whether it has errors or merged cells."""
+
+    size: int
+    rows: int
+    columns: int
+    detailed: bool
+
+
+@lru_cache(8)
+def _scanned(path: Path, changed: int, name: str) -> _Scanned:
+    """Rows come in their order, so the last one is the largest; columns of one letter need no look."""
+    size, last, widest, detailed, tail = 0, b"", b"", False, b""
+    with zipfile.ZipFile(path) as book, book.open(name) as part:
         while block := part.read(1 << 20):
-            if any(text in tail + block for text in texts):
-                return True
-            tail = block[-16:]
-    return False
+            size, text = size + len(block), tail + block
+            detailed = detailed or b't="e"' in text or b"<mergeCell " in text
+            start = text.rfind(b"<row ")
+            row = re.search(rb'<row [^>]*?\br="(\d+)"', text[start:]) if start >= 0 else None
+            last = row.group(1) if row else last
+            for letters in set(re.findall(rb' r="([A-Z]{2,3})\d', text)):
+                widest = max(widest, letters, key=lambda one: (len(one), one))
+            tail = block[-64:]
+    columns = _column(widest.decode()) + 1 if widest else 26
+    return _Scanned(size, int(last or 0), columns, detailed)
 
 
 def _read_details(part: Any) -> tuple[dict[tuple[int, int], str], list[Area]]:

@@ -113,6 +113,16 @@ def _text_format(path: Path, start: bytes, suffix: str, options: ReadOptions) ->
 
 
 def _read_plain(path: Path, options: ReadOptions, columns: frozenset[str] | None) -> Reading:
+    try:
+        return _read_as(path, options, columns)
+    except BaseException as error:
+        if type(error).__name__ != "PanicException":  # a damaged file can make a library panic, which is no Exception
+            raise
+        raise Problem(path.name, "it is damaged, and its reader gave up.", "It may have been cut off on the way: ask for it again.",
+                      code="damaged") from None
+
+
+def _read_as(path: Path, options: ReadOptions, columns: frozenset[str] | None) -> Reading:
     match options.format:
         case "workbook":
             return workbook.read(path, options)

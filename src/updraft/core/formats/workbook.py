@@ -9,7 +9,17 @@ from typing import Any
 import fastexcel
 import polars as pl
 
-from updraft.core.formats.cells import Area, area_of, errors_and_merges, hidden_sheets, marks_of, table_range
+from updraft.core.formats.apart import read_apart
+from updraft.core.formats.cells import (
+    Area,
+    area_of,
+    check_spread,
+    errors_and_merges,
+    hidden_sheets,
+    is_xlsx,
+    marks_of,
+    table_range,
+)
 from updraft.core.formats.header import LOOK, Row, find_header
 from updraft.core.formats.options import Detected, Reading, ReadOptions
 from updraft.core.formats.packed import check_book
@@ -196,6 +206,8 @@ def _mended(path: Path, options: ReadOptions, cells: pl.DataFrame, area: Area) -
 
 def _open(path: Path) -> Any:
     check_book(path)
+    if not is_xlsx(path):
+        return read_apart(path)
     try:
         return fastexcel.read_excel(path)
     except Exception as error:  # calamine reports damage in many classes
@@ -203,6 +215,7 @@ def _open(path: Path) -> Any:
 
 
 def _cells(book: Any, sheet: str, path: Path) -> pl.DataFrame:
+    check_spread(path, sheet)
     try:
         loaded: pl.DataFrame = book.load_sheet(sheet, header_row=None, dtypes="string").to_polars()
         if any(series.dtype == pl.String and (series == "").any() for series in loaded):  # as a formula error comes in ods
