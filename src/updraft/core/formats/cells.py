@@ -8,6 +8,7 @@ from __future__ import annotations
 import posixpath
 import re
 import zipfile
+import zlib
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -23,6 +24,8 @@ from updraft.core.problems import Problem, missing_column
 _ROOMY = 60_000_000  # cells, filled or empty, that a sheet may have whatever its size
 _MAIN = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
 _RELATION = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
+# What reading a damaged archive or the XML in it raises; whoever reads the workbook then says that it is damaged.
+DAMAGED = (zipfile.BadZipFile, zlib.error, etree.XMLSyntaxError, KeyError, ValueError, OSError, EOFError, RuntimeError, NotImplementedError)
 MARK_TITLES: dict[Mark, str] = {"fill": "fill colour", "bold": "bold", "strike": "struck through", "comment": "comment"}
 
 
@@ -64,7 +67,7 @@ def hidden_sheets(path: Path) -> set[str] | None:
     try:
         with zipfile.ZipFile(path) as book:
             root = etree.fromstring(book.read("xl/workbook.xml"), etree.XMLParser(resolve_entities=False, no_network=True))
-    except (zipfile.BadZipFile, KeyError, etree.XMLSyntaxError):
+    except DAMAGED:
         return None
     return {str(s.get("name")) for s in root.iter(f"{_MAIN}sheet") if s.get("state") in ("hidden", "veryHidden")}
 
@@ -89,7 +92,7 @@ def errors_and_merges(path: Path, sheet: str) -> tuple[dict[tuple[int, int], str
                 return {}, []
             with book.open(name) as part:
                 return _read_details(part)
-    except (zipfile.BadZipFile, KeyError, etree.XMLSyntaxError):
+    except DAMAGED:
         return {}, []
 
 
@@ -98,7 +101,7 @@ def is_xlsx(path: Path) -> bool:
     try:
         with zipfile.ZipFile(path) as book:
             return "xl/workbook.xml" in book.namelist()
-    except (zipfile.BadZipFile, OSError):
+    except DAMAGED:
         return False
 
 
@@ -112,7 +115,7 @@ def check_spread(path: Path, sheet: str) -> None:
         with zipfile.ZipFile(path) as book:
             name = _part_of(book, sheet)
         found = _scanned(path, path.stat().st_mtime_ns, name) if name else None
-    except (zipfile.BadZipFile, KeyError, etree.XMLSyntaxError, OSError):
+    except DAMAGED:
         return
     if found and found.rows * found.columns > max(_ROOMY, 40 * found.size):
         raise Problem(f"Sheet “{sheet}”", f"it reaches to row {found.rows:,} and column {found.columns:,}, though it holds little.",

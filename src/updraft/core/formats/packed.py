@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import fnmatch
 import gzip
 import tempfile
@@ -80,7 +81,9 @@ def unpacked(path: Path, how: str, member: str = "") -> Iterator[Path]:
             else:
                 with gzip.open(path) as source, target.open("wb") as into:
                     _copy(source, into, path, path.stat().st_size)
-        except (zipfile.BadZipFile, gzip.BadGzipFile, EOFError, zlib.error):
+        except (zipfile.BadZipFile, gzip.BadGzipFile, EOFError, zlib.error, NotImplementedError, OSError) as error:
+            if isinstance(error, OSError) and error.errno not in (None, errno.EINVAL):
+                raise  # such as a full disk; an offset before the file's start is EINVAL
             raise Problem(path.name, "it is damaged and cannot be unpacked.",
                           "It may have been cut off on the way: ask for it again.", code="damaged") from None
         except RuntimeError:

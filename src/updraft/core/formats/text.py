@@ -47,6 +47,8 @@ def sample_of(path: Path, options: ReadOptions) -> Sample:
     if "\0" in text:
         raise Problem(path.name, "it holds NUL bytes, so it is not plain text.",
                       "Choose the file's own format, or save it again as CSV.", code="not_text")
+    if not text.strip():
+        raise Problem(path.name, "it holds no text.", "Ask for it again, or choose another file.", code="empty_file")
     lines = _LINE.split(text)
     if (not whole and len(lines) > 1) or not lines[-1]:
         lines.pop()  # the sample may have cut it

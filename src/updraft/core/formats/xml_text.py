@@ -41,6 +41,11 @@ def read(path: Path, options: ReadOptions) -> Reading:
             raise Problem(path.name, f"{limit} (line {error.lineno or 1:,}).", "Ask for it in a simpler form.", code="not_xml") from None
         raise Problem(path.name, f"it is not well-formed XML at line {error.lineno or 1:,} ({str(error.msg).lower()}).",
                       "It may have been cut off on the way: ask for it again.", code="not_xml") from None
+    except OSError as error:  # so the parser says that bytes do not fit the encoding
+        if error.errno:
+            raise
+        raise Problem(path.name, "some bytes do not fit its encoding.", "Ask for it again, or have its encoding mended.",
+                      code="not_xml") from None
     if not frame.height:
         said = [*said, "There is no record at this place."]
     reasons = {"format": "it begins as XML does", "records": reason}
