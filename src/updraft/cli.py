@@ -9,7 +9,7 @@ import sys
 import threading
 from datetime import date
 from pathlib import Path
-from typing import NoReturn
+from typing import Any, NoReturn
 
 import click
 import polars as pl
@@ -23,6 +23,7 @@ from updraft.core.connect import CONNECTION, Connection, Outside
 from updraft.core.engine import StepReport
 from updraft.core.figures import profile, profile_table, shown
 from updraft.core.flow.edits import SetSettings
+from updraft.core.formats import Detected, detect
 from updraft.core.formats.write import write
 from updraft.core.insight import find, repair_all
 from updraft.core.insight.neighbours import dismissed, neighbours
@@ -115,15 +116,27 @@ def show(file: Path, rows: int, as_json: bool) -> None:
         _fail(problem, as_json, 2 if problem.code == "no_file" else 1)
     columns = [{"name": name, "kind": kind_of(dtype).value} for name, dtype in table.schema().items()]
     first = table.lazy().head(rows).collect()
+    found = detect(file)
     if as_json:
-        click.echo(json.dumps({"rows": table.height, "columns": columns, "first": first.to_dicts()}, default=str,
-                              ensure_ascii=False, indent=1))
+        click.echo(json.dumps({"rows": table.height, "columns": columns, "first": first.to_dicts(), "detected": _options(found),
+                               "evidence": table.evidence, "warnings": list(table.warnings)}, default=str, ensure_ascii=False, indent=1))
         return
     grid = Grid(*(f"{c['name']}\n[dim]{c['kind']}[/]" for c in columns), header_style="bold")
     for row in first.select(shown(s).alias(s.name) for s in first).iter_rows():
         grid.add_row(*("[dim]empty[/]" if cell is None else str(cell) for cell in row))
     screen.print(grid)
     screen.print(f"{table.height:,} rows × {len(columns)} columns")
+    for name, option in _options(found).items():
+        value = "" if option["value"] in (None, "", (), []) else f" {escape(json.dumps(option['value'], ensure_ascii=False))}"
+        screen.print(f"[dim]{name}[/]{value} [dim]({escape(option['reason'])})[/]")
+    for warning in table.warnings:
+        screen.print(escape(warning))
+
+
+def _options(found: Detected) -> dict[str, dict[str, Any]]:
+    """What a file is read with and why: option → its `value` and the `reason`."""
+    values = {"format": found.format, "member": found.options.member, **vars(found.options)}
+    return {name: {"value": values.get(name), "reason": reason} for name, reason in found.reasons.items()}
 
 
 @main.command("profile")

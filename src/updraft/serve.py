@@ -14,7 +14,7 @@ import click
 from waitress.server import create_server
 
 from updraft.core.connect import CONNECTION
-from updraft.demo import build, build_material, march_report
+from updraft.demo import build, build_material, march_report, stock_report
 from updraft.jobs import make_queue
 from updraft.jobs.worker import ALREADY
 from updraft.standins import StandIns
@@ -103,6 +103,7 @@ def _furnish(folders: Folders) -> None:
     mark = folders.data / "larkmoor" / ".furnished"
     if mark.exists():
         return
+    flows.create(stock_report(), "Came with the demo")
     flow_id = flows.create(flow, "Came with the demo")
     for path in paths:
         (folders.files(flow_id) / path.name).write_bytes(path.read_bytes())

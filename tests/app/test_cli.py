@@ -84,7 +84,12 @@ def test_show(world):
     assert shown["rows"] == 1214 and len(shown["first"]) == 2
     assert {"name": "Packets", "kind": "whole"} in shown["columns"]
     assert shown["first"][0]["Order"] == "LM-20314"
-    assert "49 rows × 6 columns" in call("show", world / "growers.xlsx").output
+    found = shown["detected"]
+    assert found["sheet"] == {"value": "March", "reason": "the only sheet"} and found["skip"]["value"] == 3
+    assert "titles" in found["skip"]["reason"] or "above" in found["skip"]["reason"]
+    assert shown["evidence"]["Packets"] == "all 1,211 values are whole numbers"
+    said = call("show", world / "growers.xlsx").output
+    assert "49 rows × 6 columns" in said and "format" in said and "packed like a workbook" in said
 
 
 def test_steps_publish_their_schemas():

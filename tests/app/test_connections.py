@@ -4,6 +4,7 @@ import json
 import sqlite3
 import stat
 import time
+from collections import Counter
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
@@ -12,9 +13,12 @@ from click.testing import CliRunner
 from tests.core.test_services import server
 from tests.served import until
 from updraft.cli import main
-from updraft.core import Flow, Step, dump
-from updraft.demo import build_material
+from updraft.core import Engine, Files, Flow, Step, dump
+from updraft.core.connect import CONNECTION, Outside
+from updraft.demo import build_material, stock_report
 from updraft.standins import StandIns
+from updraft.standins.ledger import make_entities
+from updraft.standins.shop import make_sales
 from updraft.store import ConnectionStore, Folders
 from updraft.store.models import ConnectionRow
 from updraft.web import create_app
@@ -162,6 +166,37 @@ def test_the_command_line_takes_connections_from_a_file_or_from_the_app(material
         main, [*call, "--input", f"sales={tmp_path / 'g.csv'}", "--input", f"lots={tmp_path / 'g.csv'}"]
     )
     assert given.exit_code == 0 and (tmp_path / "gardens.csv").read_text() == "garden,beds\nNettle Bank,4\n"
+
+
+def test_the_flow_from_every_outside_source_gives_what_the_sources_hold(material, standins, tmp_path):
+    connections = {
+        "Ledger": {
+            "kind": "web",
+            "url": standins.ledger,
+            "auth": "basic",
+            "user": standins.user,
+            "secret": standins.password,
+        },
+        "Garden shop": {"kind": "web", "url": standins.shop, "auth": "bearer", "secret": standins.token},
+        "Store-room mail": {"kind": "mail", "path": str(standins.mailbox)},
+        "Seed lots": {"kind": "database", "dialect": "sqlite", "database": str(material / "seed_lots.sqlite")},
+    }
+    outside = Outside({name: CONNECTION.validate_python({"name": name, **body}) for name, body in connections.items()},
+                      allow=standins.allow)  # fmt: skip
+    files, engine = Files(tmp_path, outside=outside), Engine()
+    found = engine.look(engine.plan(stock_report(), files), "kilograms_left", files).frames[""]
+    entities = make_entities()
+    hubs = {one["Shipment"]: one["Hub"] for one in entities["Shipments"]}
+    shipped = Counter()
+    for line in entities["ShipmentLines"]:
+        shipped[hubs[line["Shipment"]], line["Variety"]] += line["Packets"] or 0
+    sold = Counter()
+    for sale in make_sales():
+        for line in sale["lines"]:
+            sold[line["variety"]] += line["packets"]
+    assert {(row["Hub"], row["Variety"]): row["Packets shipped"] for row in found.to_dicts()} == shipped
+    assert all(row["Packets sold in the shop"] == sold[row["Variety"]] for row in found.to_dicts())
+    assert found["Lots"].sum() > 150 and found["Kilograms in store"].count() == 24
 
 
 def test_material_of_the_example_world_is_read_as_it_should_be(material):
