@@ -15,6 +15,7 @@ from pathlib import Path
 import polars as pl
 
 import looking
+import reading
 import updraft
 from bringing_in import AIM, measure
 from data import flow_document, growers, orders
@@ -168,6 +169,8 @@ def main() -> None:
     ]
     brought = [(what, f"{seconds:.1f} s", "", f"≤ {AIM:.0f} s", seconds <= AIM) for what, seconds in measure()]
     looked = looking.measure()
+    read = reading.measure()
+    fourth = "\n".join(f"| {a} | {b} | {c} | {d} | {'yes' if e else 'no'} |" for a, b, c, d, e in read)
     third = "\n".join(f"| {a} | {b} | {c} | {d} | {'yes' if e else 'no'} |" for a, b, c, d, e in looked)
     second = "\n".join(f"| {a} | {b} | {d} | {'yes' if e else 'no'} |" for a, b, _, d, e in brought)
     table = "\n".join(f"| {a} | {b} | {c} | {d} | {'yes' if e else 'no'} |" for a, b, c, d, e in rows)
@@ -177,11 +180,13 @@ def main() -> None:
         text.replace("{table}", table)
         .replace("{brought}", second)
         .replace("{looked}", third)
+        .replace("{read}", fourth)
         .replace("{machine}", machine)
         .replace("{runs}", str(RUNS))
     )
     print(table)
     print(second)
+    print(fourth)
     print(third)
 
 

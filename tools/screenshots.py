@@ -127,6 +127,13 @@ def views(page: Page, world: Path) -> None:
     shot("cells")
     page.goto("/connections")
     shot("connections")
+    page.goto("/")
+    page.get_by_role("link", name="Stock and shipments", exact=True).first.click()
+    page.wait_for_selector(".slick-row")
+    page.locator("[data-step=lines]").click()
+    page.wait_for_function("() => updraft.table?.step === 'lines' && !updraft.state.pending")
+    settle(page)
+    shot("sources")
 
 
 def source(page: Page, words: str) -> None:

@@ -5,6 +5,7 @@ Run by `apart` in a process of its own with that much address space; it imports 
 
 from __future__ import annotations
 
+import contextlib
 import json
 import resource
 import sys
@@ -14,8 +15,9 @@ import fastexcel
 
 
 def main(path: Path, folder: Path, room: int) -> None:
-    resource.setrlimit(resource.RLIMIT_AS, (room, room))
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    with contextlib.suppress(ValueError, OSError):  # not every system bounds the address space
+        resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+        resource.setrlimit(resource.RLIMIT_AS, (room, room))
     try:
         book = fastexcel.read_excel(path)
         sheets = []
