@@ -1,6 +1,6 @@
 """Damaged files of every format: each is read, or refused in words. `make fuzz` tries 10,000 of each, `make test` a few.
 
-Of xls, xlsb and ods, which are read in a process of their own, a tenth as many.
+Of xls, xlsb, ods, Parquet and Arrow, which are read in a process of their own, a tenth as many.
 """
 
 import gzip
@@ -32,7 +32,7 @@ TABLE = pl.DataFrame(ROWS[1:], schema=ROWS[0], orient="row")
 RECORDS = [
     {"lot": row[0], "at": {"hub": row[1]}, "lines": [{"grams": n}, {"grams": None}]} for n, row in enumerate(ROWS[1:])
 ]
-APART = {"xls", "xlsb", "ods"}
+APART = {"xls", "xlsb", "ods", "parquet", "arrow"}
 PACKED = {"xlsx", "xlsb", "ods", "zip"}  # parts of which are damaged, and packed well again
 
 

@@ -1,4 +1,5 @@
-"""Workbooks read in a process of their own: a damaged xls, xlsb or ods can make its reader take all memory, abort, or never end."""
+"""Files read in a process of their own: a damaged xls, xlsb, ods, Parquet or Arrow can make its reader take all memory, abort, or never
+end, and the app with it."""
 
 from __future__ import annotations
 
@@ -8,6 +9,7 @@ import subprocess
 import sys
 import tempfile
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
@@ -55,22 +57,41 @@ def read_apart(path: Path) -> Apart:
         Problem: it is damaged, or takes more memory or time than a sound one of its size could.
     """
     with tempfile.TemporaryDirectory(prefix="updraft-") as folder:
-        try:
-            room = _MEMORY + _ROOM * path.stat().st_size
-            done = subprocess.run(
-                [sys.executable, "-P", apart_reader.__file__, str(path.resolve()), folder, str(room)], capture_output=True, text=True,
-                timeout=_SECONDS + path.stat().st_size / 1e6,
-                env={**os.environ, "POLARS_MAX_THREADS": "1", "RUST_BACKTRACE": "0"})
-        except subprocess.TimeoutExpired:
-            raise Problem(path.name, "its reader did not come to an end.", "Open it in a spreadsheet and save it as xlsx.",
-                          code="damaged_workbook") from None
-        about = Path(folder) / "book.json"
-        if not about.exists():
-            why = (done.stdout.strip().splitlines() or ["its reader gave up"])[-1]
-            raise Problem(path.name, f"it cannot be opened as a workbook ({why[:120]}).",
-                          "It may have been cut off on the way: ask for it again, or open and save it in a spreadsheet.",
-                          code="damaged_workbook")
-        known = json.loads(about.read_text())
+        known = _about(path, "book", Path(folder), "opened as a workbook")
         sheets = {name: _Sheet(pl.read_ipc(Path(folder) / f"{n}.arrow"), visible)
                   for n, (name, visible) in enumerate(known["sheets"])}
-        return Apart(sheets, [(name, formula) for name, formula in known["names"]])
+    return Apart(sheets, [(name, formula) for name, formula in known["names"]])
+
+
+def check_apart(path: Path, reader: str) -> None:
+    """See whether a reader of Polars can read a file, since a damaged one may abort the process it is read in.
+
+    Raises:
+        Problem: it cannot.
+    """
+    _checked(path, path.stat().st_mtime_ns, path.stat().st_size, reader)
+
+
+@lru_cache(64)
+def _checked(path: Path, changed: int, size: int, reader: str) -> None:
+    with tempfile.TemporaryDirectory(prefix="updraft-") as folder:
+        _about(path, reader, Path(folder), "read")
+
+
+def _about(path: Path, how: str, folder: Path, done_to: str) -> Any:
+    size = path.stat().st_size
+    again = "It may have been cut off on the way: ask for it again"
+    try:
+        done = subprocess.run(
+            [sys.executable, "-P", apart_reader.__file__, how, str(path.resolve()), str(folder), str(_MEMORY + _ROOM * size)],
+            capture_output=True, text=True, timeout=_SECONDS + size / 1e6,
+            env={**os.environ, "POLARS_MAX_THREADS": "1", "RUST_BACKTRACE": "0"})
+    except subprocess.TimeoutExpired:
+        raise Problem(path.name, "its reader did not come to an end.", f"{again}, or as CSV or xlsx.", code="damaged") from None
+    about = folder / "about.json"
+    if not about.exists():
+        why = (done.stdout.strip().splitlines() or ["its reader gave up"])[-1]
+        more = ", or open and save it in a spreadsheet" if how == "book" else ""
+        raise Problem(path.name, f"it cannot be {done_to} ({why[:120]}).", f"{again}{more}.",
+                      code="damaged_workbook" if how == "book" else "damaged")
+    return json.loads(about.read_text())

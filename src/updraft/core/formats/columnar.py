@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Callable
 from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
@@ -11,6 +10,7 @@ from typing import Any
 
 import polars as pl
 
+from updraft.core.formats.apart import check_apart
 from updraft.core.formats.options import Detected, Reading, ReadOptions
 from updraft.core.problems import Problem, nearest
 
@@ -18,14 +18,14 @@ _EXACT = 15  # digits that a float keeps
 
 
 def read_parquet(path: Path, options: ReadOptions) -> Reading:
-    return _typed(path, options, "parquet", pl.read_parquet)
+    return _typed(path, options, "parquet", "read_parquet")
 
 
 def read_arrow(path: Path, options: ReadOptions) -> Reading:
     """An Arrow IPC file, or a stream, by how it begins."""
     with path.open("rb") as file:
         stream = not file.read(6).startswith(b"ARROW1")
-    return _typed(path, options, "arrow", pl.read_ipc_stream if stream else pl.read_ipc)
+    return _typed(path, options, "arrow", "read_ipc_stream" if stream else "read_ipc")
 
 
 def read_sqlite(path: Path, options: ReadOptions) -> Reading:
@@ -93,9 +93,10 @@ def _quoted(name: str) -> str:
     return '"' + name.replace('"', '""') + '"'
 
 
-def _typed(path: Path, options: ReadOptions, form: Any, load: Callable[[Path], pl.DataFrame]) -> Reading:
+def _typed(path: Path, options: ReadOptions, form: Any, reader: str) -> Reading:
+    check_apart(path, reader)
     try:
-        frame = load(path)
+        frame: pl.DataFrame = getattr(pl, reader)(path)
     except (pl.exceptions.PolarsError, OSError) as error:
         raise Problem(path.name, f"it cannot be read ({str(error).splitlines()[0][:120]}).",
                       "It may have been cut off on the way: ask for it again.", code="damaged") from None
