@@ -32,7 +32,7 @@ def packing(path: Path) -> str | None:
     try:
         with zipfile.ZipFile(path) as archive:
             return None if any(name in _WORKBOOK_PARTS for name in archive.namelist()) else "zip"
-    except zipfile.BadZipFile:
+    except (zipfile.BadZipFile, ValueError, NotImplementedError):
         return None  # a damaged workbook or archive; its reader says so
 
 
@@ -107,7 +107,7 @@ def check_book(path: Path) -> None:
     try:
         with zipfile.ZipFile(path) as book:
             parts = book.infolist()
-    except (zipfile.BadZipFile, OSError):
+    except (zipfile.BadZipFile, ValueError, NotImplementedError, OSError):
         return  # its reader says what is wrong
     check_size(path, sum(part.file_size for part in parts), sum(part.compress_size for part in parts))
 
