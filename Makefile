@@ -25,6 +25,7 @@ lint: .venv/.dev
 	$(BIN)/ruff check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-cache
+	$(BIN)/deptry src
 
 bench: .venv/.dev ## measure; writes docs/performance.md
 	$(BIN)/python bench/run.py

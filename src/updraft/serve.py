@@ -9,17 +9,19 @@ import subprocess
 import sys
 import threading
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 from waitress.server import create_server
 
 from updraft.core.connect import CONNECTION
-from updraft.demo import build, build_material, march_report, stock_report
 from updraft.jobs import make_queue
 from updraft.jobs.worker import ALREADY
-from updraft.standins import StandIns
 from updraft.store import ConnectionStore, FlowStore, Folders, RunStore, open_database
 from updraft.web import create_app
+
+if TYPE_CHECKING:
+    from updraft.standins import StandIns
 
 HOST = "127.0.0.1"
 
@@ -34,7 +36,7 @@ def serve(data: Path, port: int, *, demo: bool = False, allow: frozenset[str] = 
     folders = Folders(data)
     open_database(folders.database)
     _, execute = make_queue(folders)
-    standins = StandIns(folders.data, (port + 1, port + 2) if port else (0, 0)) if demo else None
+    standins = _standins(folders, port) if demo else None
     if standins:
         _furnish(folders)
         _connect(folders, standins)
@@ -68,6 +70,12 @@ def serve(data: Path, port: int, *, demo: bool = False, allow: frozenset[str] = 
             standins.stop()
 
 
+def _standins(folders: Folders, port: int) -> StandIns:
+    from updraft.standins import StandIns
+
+    return StandIns(folders.data, (port + 1, port + 2) if port else (0, 0))
+
+
 def _keep_worker(folders: Folders, stop: threading.Event) -> None:
     """Start the worker, and again whenever it ends; one that an earlier server left running is let be."""
     while not stop.is_set():
@@ -95,6 +103,8 @@ def _secret(folders: Folders) -> str:
 
 def _furnish(folders: Folders) -> None:
     """Put the example world in, once: its files, and the ready-made flow with a run waiting for the worker."""
+    from updraft.demo import build, build_material, march_report, stock_report
+
     shelf = folders.data / "larkmoor"
     paths = build(shelf)
     build_material(shelf)

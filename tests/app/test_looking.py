@@ -13,7 +13,7 @@ from click.testing import CliRunner
 from tests.app.test_web import settled
 from tests.served import until
 from updraft.cli import main
-from updraft.core import Problem, dump
+from updraft.core import Problem, dump, insight
 from updraft.demo.names import HUBS
 from updraft.web import detecting
 
@@ -60,7 +60,7 @@ def test_tables_nobody_waits_for_and_a_panic_hold_up_no_other_table(monkeypatch)
             time.sleep(0.01)
         return [table.height]
 
-    monkeypatch.setattr(detecting, "find", look)
+    monkeypatch.setattr(insight, "find", look)
     monkeypatch.setattr(detecting, "_PATIENCE", 0.3)
     tables = {f"{n} rows": pl.LazyFrame({"Lot": range(n)}) for n in range(1, 5)}
     both = detecting.Detecting()
@@ -235,9 +235,10 @@ def test_the_command_line_profiles_finds_and_repairs(tmp_path):
     assert all(set(f) >= {"code", "columns", "count", "sentence", "examples", "rows", "repairs"} for f in found)
     assert "Stray blanks in 10 cells of Hub" in call("findings", source).output
     done = json.loads(call("repair", source, "--all", "--out", out, "--json").stdout)
-    assert len(done["done"]) == 3 and done["left"] == []
-    mended = pl.read_csv(out, try_parse_dates=True)
-    assert set(mended["Hub"]) == set(HUBS) and mended["Sown"].dtype == pl.Date and mended.height == 110
+    assert [d["code"] for d in done["done"]] == ["stray_blanks"], "no code is lost and no cell emptied without a choice"
+    assert {f["code"] for f in done["left"]} == {"dates_as_text", "almost_key"} and done["rows"] == 111
+    mended = pl.read_csv(out)
+    assert set(mended["Hub"]) == set(HUBS) and mended["Sown"].to_list()[-1] == "soon" and mended.height == 111
     assert call("findings", tmp_path / "no.csv").exit_code == 2
     assert call("profile", source, "--step", "x").exit_code == 2
     assert "does not say what to write" in call("repair", source, "--all", "--out", tmp_path / "x.doc").output

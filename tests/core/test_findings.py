@@ -195,3 +195,48 @@ def test_real_names_alike_are_no_slips_and_rare_slips_are():
     assert "look_alikes" not in codes(pl.DataFrame({"Variety": varieties, "n": range(240)}))
     varieties[7] = "Chiogia"
     assert "look_alikes" in codes(pl.DataFrame({"Variety": varieties, "n": range(240)}))
+
+
+CELLS = st.one_of(
+    st.none(),
+    st.sampled_from(["n/a", "0123", "+44 20", " Hub", "Hub", "hub", "12", "1,5", "2026-03-01", "-", "Total", "x;y"]),
+)
+
+
+@given(st.lists(st.tuples(CELLS, CELLS, st.one_of(st.none(), st.integers(-9, 9))), min_size=4, max_size=40))
+def test_repairs_without_a_choice_empty_nothing_and_lose_no_row(rows):
+    table = pl.DataFrame(rows * 3, schema={"a": pl.String, "b": pl.String, "n": pl.Int64}, orient="row")
+    mended, done, _ = repair_all(table)
+    filled = {name: table[name].drop_nulls().len() for name in table.columns}
+    if mended.height == table.height:
+        assert all(mended[name].drop_nulls().len() == filled[name] for name in mended.columns)
+    else:
+        assert {d.finding.code for d in done} & {"duplicate_rows", "totals"}
+    for name in ("a", "b"):
+        if name in mended.columns and not isinstance(mended.schema[name], pl.String):
+            assert not table[name].str.contains(r"^\s*(\+|0\d)").any(), "codes stay text"
+
+
+def test_what_could_harm_is_open_and_left():
+    base = orders()
+    hubs = [f"{hub} " if n == 3 else hub for n, hub in enumerate(base["Hub"])]
+    for column, values, code in [
+        ("Hub", ["n/a" if n % 9 == 0 else hub for n, hub in enumerate(hubs)], "stand_ins"),
+        ("Hub", [hub.upper() if n % 9 == 0 else hub for n, hub in enumerate(hubs)], "variants"),
+        ("Packets", [-12 if n == 5 else p for n, p in enumerate(base["Packets"])], "negatives"),
+    ]:
+        table = pl.DataFrame({**base, column: values})
+        found = {f.code: f for f in find(table)}
+        assert found[code].open
+        mended, done, left = repair_all(table)
+        assert code in {f.code for f in left} and code not in {d.finding.code for d in done}
+        assert mended.height == table.height
+        assert code not in {f.code for f in repair_all(table, open_too=True)[2]}
+
+
+def test_duplicates_up_to_blanks_go_only_once_the_blanks_are_gone():
+    base = orders()
+    again = {name: [*values, values[7]] for name, values in base.items()}
+    again["Hub"][-1] += " "
+    mended, done, _ = repair_all(pl.DataFrame(again))
+    assert [d.finding.code for d in done] == ["stray_blanks", "duplicate_rows"] and mended.height == len(base["Hub"])

@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from tests import sources  # noqa: F401  registers the kind test_source
 from updraft.core import Engine, Files, Flow, Problem, Step, plan
-from updraft.core.engine.run import needed_columns, run
+from updraft.core.engine.running import needed_columns, run
 from updraft.core.engine.table import compute
 from updraft.core.flow.edits import SwitchStep
 from updraft.core.insight import column_values, counted_values, ordered_values, summarise_columns
@@ -81,6 +81,19 @@ STEPS = st.one_of(
     st.builds(lambda k, c: ("settle_groups", {"within": [k], "columns": [c]}), NAME, TEXT_NAME),
     st.builds(lambda c: ("split_column", {"column": c, "at": "x", "into": "rows"}), TEXT_NAME),
     st.builds(lambda n: ("drop_rows", {"by": n}), st.sampled_from(["blank", "header"])),
+    st.builds(
+        lambda c, down, e: ("sort_rows", {"order": [{"column": c, "down": down}], "empty": e}),
+        NAME,
+        st.booleans(),
+        st.sampled_from(["first", "last"]),
+    ),
+    st.builds(
+        lambda by, c, w, n: ("take_rows", {"by": by, "column": c, "within": w, "count": n}),
+        st.sampled_from(["first", "last", "largest", "smallest", "random"]),
+        NAME,
+        st.lists(NAME, max_size=1),
+        st.integers(0, 3),
+    ),
     st.builds(lambda c, d: ("choose_columns", {"columns": [{"column": c}], "drop": [d], "others": "keep"}), NAME, NAME),
     st.builds(
         lambda k, b: (

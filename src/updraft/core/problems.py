@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from rapidfuzz import process
-
 
 class Problem(Exception):  # noqa: N818  it is shown to people under this name
     """Something that stops work, said so that the reader can act on it.
@@ -43,6 +41,8 @@ class Problem(Exception):  # noqa: N818  it is shown to people under this name
 
 def nearest(name: str, known: Iterable[str]) -> str | None:
     """The known name most like `name`, or None when nothing is close (under 60 of 100)."""
+    from rapidfuzz import process
+
     found = process.extractOne(name, list(known), score_cutoff=60, processor=str.casefold)
     return found[0] if found else None
 

@@ -1,7 +1,18 @@
 """The example world of Larkmoor Seed Exchange: files generated the same way every time, and ready-made flows."""
 
-from updraft.demo.flows import march_report, stock_report
-from updraft.demo.material import build_material
-from updraft.demo.world import MONTHS, build
+from typing import TYPE_CHECKING
 
+from lazy_loader import attach
+
+if TYPE_CHECKING:
+    from updraft.demo.flows import march_report, stock_report
+    from updraft.demo.material import build_material
+    from updraft.demo.world import MONTHS, build
+
+# Nothing is imported before it is used: a command starts with what it needs.
+__getattr__, __dir__, _ = attach(__name__, submod_attrs={
+    "flows": ["march_report", "stock_report"],
+    "material": ["build_material"],
+    "world": ["MONTHS", "build"],
+})
 __all__ = ["MONTHS", "build", "build_material", "march_report", "stock_report"]

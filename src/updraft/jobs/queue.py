@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from huey import SqliteHuey
-
 from updraft.store import Folders
+from updraft.store.orm import SqliteHuey
 
 
 def make_queue(folders: Folders) -> tuple[SqliteHuey, Callable[[str], Any]]:

@@ -5,7 +5,6 @@ One worker per data folder: it holds a lock on `worker.lock` as long as it lives
 
 from __future__ import annotations
 
-import fcntl
 import logging
 import os
 import signal
@@ -13,6 +12,8 @@ import sys
 import threading
 import time
 from pathlib import Path
+
+from filelock import FileLock, Timeout
 
 from updraft.jobs.queue import make_queue
 from updraft.store import Folders, RunStore, open_database
@@ -22,10 +23,10 @@ ALREADY = 3  # exit code: another worker holds the folder
 
 def main(data: str) -> int:
     folders = Folders(Path(data))
-    lock = (folders.data / "worker.lock").open("w")
+    lock = FileLock(folders.data / "worker.lock")
     try:
-        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except BlockingIOError:
+        lock.acquire(timeout=0)
+    except Timeout:
         return ALREADY
     logging.getLogger("huey").setLevel(logging.WARNING)
     open_database(folders.database)

@@ -6,10 +6,9 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
-import peewee as pw
-from playhouse.migrate import SqliteMigrator
-
 from updraft.store.models import ConnectionRow, FlowRow, RevisionRow, RunRow, database
+from updraft.store.orm import SqliteMigrator
+from updraft.store.orm import peewee as pw
 
 # Each migration takes the database from the version before it to its own; the first is the shape of today's models
 # on an empty database. Write later ones with the migrator only: models change, migrations must not.

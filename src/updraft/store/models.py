@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import peewee as pw
+from updraft.store.orm import peewee as pw
 
 database = pw.DatabaseProxy()
 

@@ -7,12 +7,12 @@ from typing import Any
 
 from flask import Flask, Response, jsonify, render_template, request
 from flask_wtf.csrf import CSRFError, CSRFProtect
-from peewee import OperationalError
 from werkzeug.exceptions import HTTPException, SecurityError
 
 from updraft import __version__
 from updraft.core import Problem
 from updraft.store import Folders
+from updraft.store.orm import OperationalError
 from updraft.web import connections, files, flows, insight, looking, pages, runs, tables
 from updraft.web.detecting import Detecting
 from updraft.web.studio import Studio

@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from flask import Blueprint, jsonify, request
 
 from updraft.core import Problem
 from updraft.core.connect import Connection, Database, MailFolder, Outside, WebService
-from updraft.core.connect import database as databases
-from updraft.core.connect.mail import attachments
-from updraft.core.connect.odata import distinct, entity_set, entity_sets
-from updraft.core.connect.service import Service
 from updraft.web.studio import remembered, studio
 
+if TYPE_CHECKING:
+    from updraft.core.connect.service import Service
+
+# What asks databases and services is imported where it is used: their libraries are large.
 blueprint = Blueprint("connections", __name__, url_prefix="/api/connections")
 
 
@@ -49,6 +51,8 @@ def tables(name: str) -> Any:
     """Tables of a database, or entity sets of an OData service, that fit what is typed (`search`)."""
     connection, search = studio().connections.get(name), request.args.get("search", "")
     if isinstance(connection, Database):
+        from updraft.core.connect import database as databases
+
         return jsonify(tables=databases.tables(connection, search))
     words = search.casefold().split()
     found = [{"name": entity.name, "what": entity.label or "entity set"} for entity in _metadata(_web(connection)).values()]
@@ -60,6 +64,8 @@ def columns(name: str) -> Any:
     """Columns of a `table`: name, type, kind, label, and whether they are a key."""
     connection, table = studio().connections.get(name), request.args.get("table", "")
     if isinstance(connection, Database):
+        from updraft.core.connect import database as databases
+
         return jsonify(columns=[{**column, "kind": _kind(column["type"]), "label": ""}
                                 for column in databases.columns(connection, table)])
     known = _metadata(_web(connection))
@@ -76,8 +82,12 @@ def values(name: str) -> Any:
     connection = studio().connections.get(name)
     table, column, search = (request.args.get(key, "") for key in ("table", "column", "search"))
     if isinstance(connection, Database):
+        from updraft.core.connect import database as databases
+
         found: list[tuple[Any, int | None]] = list(databases.values(connection, table, column, search))
     else:
+        from updraft.core.connect.odata import distinct, entity_set
+
         with _asking(_web(connection)) as service:
             found = [(None if v is None else str(v), None) for v in distinct(service, entity_set(service, table), column)]
         found = [pair for pair in found if search.casefold() in str(pair[0]).casefold()][:200]
@@ -103,9 +113,13 @@ def _tested(connection: Connection) -> str:
     """Reach the connection and say what is there; Problem when it cannot be reached."""
     match connection:
         case Database():
+            from updraft.core.connect import database as databases
+
             many = len(databases.tables(connection))
             return f"Reached: {many} {'table' if many == 1 else 'tables'}."
         case MailFolder():
+            from updraft.core.connect.mail import attachments
+
             many = len(attachments(connection))
             return f"Reached: {many} {'attachment' if many == 1 else 'attachments'}."
         case _:
@@ -118,16 +132,14 @@ def _tested(connection: Connection) -> str:
             return "Reached."
 
 
-class _asking(Service):  # noqa: N801
+@contextmanager
+def _asking(connection: WebService) -> Iterator[Service]:
     """A service asked now, with nothing kept."""
+    from updraft.core.connect.service import Service
 
-    def __init__(self, connection: WebService) -> None:
-        self._folder = tempfile.TemporaryDirectory(prefix="updraft-")
-        super().__init__(connection, Outside(allow=studio().allow), Path(self._folder.name))
-
-    def __exit__(self, *error: object) -> None:
-        super().__exit__(*error)
-        self._folder.cleanup()
+    with (tempfile.TemporaryDirectory(prefix="updraft-") as folder,
+          Service(connection, Outside(allow=studio().allow), Path(folder)) as service):
+        yield service
 
 
 def _web(connection: Connection) -> WebService:
@@ -140,6 +152,8 @@ def _web(connection: Connection) -> WebService:
 def _metadata(connection: WebService) -> Any:
     def make() -> Any:
         with _asking(connection) as service:
+            from updraft.core.connect.odata import entity_sets
+
             return entity_sets(service)
     return remembered(("metadata", connection.model_dump_json()), make)
 

@@ -6,12 +6,15 @@ import threading
 import time
 from collections import OrderedDict
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import polars as pl
 from flask import current_app
 
 from updraft.core import Problem
-from updraft.core.insight import Finding, find
+
+if TYPE_CHECKING:
+    from updraft.core.insight import Finding
 
 _WORKERS = 2  # a large table does not hold up a small one
 _KEPT = 40  # tables whose findings are remembered
@@ -119,6 +122,8 @@ class Detecting:
         return [look for look in self._wanted.values() if not look.begun]
 
     def _find(self, look: _Look) -> None:
+        from updraft.core.insight import find
+
         def stopped() -> bool:
             with self._change:
                 return self._closing or self._wanted.get(look.flow) is not look or (look.left and bool(self._waiting()))

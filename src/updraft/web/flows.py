@@ -7,7 +7,8 @@ from typing import Any
 from flask import Blueprint, Response, jsonify, request
 from pydantic import ValidationError
 
-from updraft.core import Flow, Problem, Step, dump, load
+from updraft.core import Flow, Problem, dump, load
+from updraft.core.engine import reading
 from updraft.core.flow.document import SUFFIX
 from updraft.core.flow.edits import EDIT
 from updraft.core.steps import find_kinds
@@ -129,13 +130,9 @@ def start_run(flow_id: str) -> Any:
     body = _body()
     saved = studio().flows.get(flow_id)
     flow = saved.flow
-    steps = []
-    for step in flow.steps:
-        path = body.get("inputs", {}).get(step.id)
-        if path and step.kind == "read_file":
-            step = Step.model_validate({**dict(step), "settings": {**step.settings, "path": path}})
-        steps.append(step)
-    flow = flow.model_copy(update={"steps": tuple(steps)})
+    for step_id, path in body.get("inputs", {}).items():
+        if path:
+            flow = reading(flow, str(step_id), str(path))
     parameters = {str(k): str(v) for k, v in body.get("parameters", {}).items()}
     run_id = studio().runs.create(flow_id, flow, saved.revision, parameters)
     studio().execute(run_id)

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import polars as pl
 from flask import Blueprint, jsonify, request
 
 from updraft.core import Flow, Problem, Ref
 from updraft.core.engine import Plan
-from updraft.core.insight import Finding, apply_repair, repair_all
 from updraft.core.insight.neighbours import dismissed, neighbours
 from updraft.web.detecting import detecting
 from updraft.web.studio import studio
+
+if TYPE_CHECKING:
+    from updraft.core.insight import Finding
 
 blueprint = Blueprint("insight", __name__, url_prefix="/api/flows/<flow_id>/steps/<step_id>/findings")
 
@@ -36,6 +38,8 @@ def effect(flow_id: str, step_id: str) -> Any:
     finding = next((f for f in found or [] if f.key == body.get("key")), None)
     if finding is None or not 0 <= int(body.get("repair", 0)) < len(finding.repairs):
         raise Problem("This finding", "it is not there any more.", "The list is made anew.", code="no_finding")
+    from updraft.core.insight import apply_repair
+
     _, said = apply_repair(_table(flow_id, flow, step_id).collect(), finding.repairs[int(body.get("repair", 0))])
     return jsonify(effect=said)
 
@@ -45,6 +49,8 @@ def all_steps(flow_id: str, step_id: str) -> Any:
     """The steps that take the first repair of every finding that was not dismissed and needs no choice, in order."""
     flow = studio().flows.get(flow_id).flow
     away = dismissed(flow, step_id)
+    from updraft.core.insight import repair_all
+
     _, done, left = repair_all(_table(flow_id, flow, step_id).collect(), _others(flow_id, flow, step_id), skip=frozenset(away))
     # A step that is the whole repair is called by what it does here.
     return jsonify(steps=[{**dict(step), "name": taken.repair.sentence[:200] if len(taken.repair.steps) == 1 else ""}

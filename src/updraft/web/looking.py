@@ -13,9 +13,8 @@ from pydantic import ValidationError
 
 from updraft.core import Problem
 from updraft.core.figures import histogram, pattern_counts, pattern_rule, pattern_words, profile, profile_table
-from updraft.core.insight import Focus, column_values, counted_values, cross_table, determined_by, ordered_values, scatter
+from updraft.core.insight import Focus, column_values, counted_values, ordered_values
 from updraft.core.insight.compare import gone_and_new
-from updraft.core.insight.findings.view import Column
 from updraft.core.values import Kind, is_blank, kind_of
 from updraft.store.folders import safe_name
 from updraft.web.detecting import detecting
@@ -127,7 +126,7 @@ def column(flow_id: str, key: str) -> Any:
     if kind in (Kind.WHOLE, Kind.NUMBER, Kind.DATE, Kind.DATETIME):
         bins = request.args.get("bins", 24, int)
         found["histogram"] = vars(histogram(own, bins, log=request.args.get("log") == "1"))
-    elif (numbers := Column(own, 0).numbers) is not None:
+    elif (numbers := _as_numbers(own)) is not None:
         # Text that mostly reads as numbers: what does not is counted beside, and one click away.
         read = pl.Series(numbers, nan_to_null=True)
         found["histogram"] = vars(histogram(read, request.args.get("bins", 24, int), log=request.args.get("log") == "1"))
@@ -138,6 +137,13 @@ def column(flow_id: str, key: str) -> Any:
     if isinstance(series.dtype, pl.String):
         found["patterns"] = _patterns(own, request.args.get("fine") == "1")
     return jsonify(found)
+
+
+def _as_numbers(series: pl.Series) -> Any:
+    """Text that mostly reads as numbers, as these; None otherwise."""
+    from updraft.core.insight.findings.view import Column
+
+    return Column(series, 0).numbers
 
 
 def _patterns(series: pl.Series, fine: bool) -> list[dict[str, Any]]:
@@ -158,12 +164,16 @@ def pair(flow_id: str, key: str) -> Any:
         raise Problem("These columns", "one of them holds lists or records, which have no order.", "Choose another column.",
                       field="other")
     ordered = all(kind_of(dtype) in (Kind.WHOLE, Kind.NUMBER, Kind.DATE, Kind.DATETIME) for dtype in table.dtypes)
+    from updraft.core.insight import cross_table, scatter
+
     return jsonify(cross=cross_table(table, one, other), scatter=scatter(table, one, other) if ordered else None)
 
 
 @blueprint.get("/dependencies")
 def dependencies(flow_id: str, key: str) -> Any:
     """Which columns a `column` determines, and which determine it, over the whole table."""
+    from updraft.core.insight import determined_by
+
     name = _column(key)
     found = remembered(("dependencies", key, _output(), name), lambda: determined_by(_frame(key, _output()).collect(), name))
     return jsonify(columns=found)

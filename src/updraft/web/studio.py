@@ -71,12 +71,12 @@ class Studio:
     def plan(self, flow_id: str, flow: Flow) -> Plan:
         return self.engine.plan(flow, self.files(flow_id))
 
-    def look(self, flow_id: str, planned: Plan, step_id: str) -> Table:
+    def look(self, flow_id: str, planned: Plan, step_id: str, *, draft: bool = False) -> Table:
         """See Engine.look; a problem met while computing is remembered for the step's fingerprint."""
         with self._lock:
             self._looking[flow_id] += 1
         try:
-            return self.engine.look(planned, step_id, self.files(flow_id))
+            return self.engine.look(planned, step_id, self.files(flow_id), draft=draft)
         except Problem as problem:
             step = planned.steps.get(problem.step or step_id)
             if step is not None and step.fingerprint:

@@ -44,7 +44,7 @@ def look(flow_id: str) -> Any:
     planned = studio().plan(flow_id, flow)
     incoming = _incoming(flow_id, flow, planned, step_id)
     try:
-        table = studio().look(flow_id, planned, step_id)
+        table = studio().look(flow_id, planned, step_id, draft=body.get("settings") is not None)
     except Problem as problem:
         main = incoming.get("table")
         fallback = None

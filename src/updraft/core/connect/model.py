@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, field_validator
 
 
 class _Connection(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", str_strip_whitespace=True)
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True, str_strip_whitespace=True)
 
     name: Annotated[str, Field(min_length=1, max_length=80)]
     secret: str = Field("", exclude=True, repr=False)
@@ -63,4 +63,5 @@ class MailFolder(_Connection):
 
 
 Connection = Database | WebService | MailFolder
-CONNECTION: TypeAdapter[Connection] = TypeAdapter(Annotated[Connection, Field(discriminator="kind")])
+CONNECTION: TypeAdapter[Connection] = TypeAdapter(Annotated[Connection, Field(discriminator="kind")],
+                                                  config=ConfigDict(defer_build=True))

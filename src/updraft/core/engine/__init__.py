@@ -1,11 +1,26 @@
 """Turn flows into tables: plan, cache, look, run."""
 
-from updraft.core.engine.cache import TableCache
-from updraft.core.engine.engine import Engine
-from updraft.core.engine.files import Door, Files, digest_of
-from updraft.core.engine.plan import Plan, PlannedStep, plan
-from updraft.core.engine.run import Delivered, Report, StepReport, Stopped, run
-from updraft.core.engine.table import Fact, Table
+from typing import TYPE_CHECKING
 
-__all__ = ["Delivered", "Door", "Engine", "Fact", "Files", "Plan", "PlannedStep", "Report", "StepReport", "Stopped", "Table",
-           "TableCache", "digest_of", "plan", "run"]
+from lazy_loader import attach
+
+if TYPE_CHECKING:
+    from updraft.core.engine.cache import TableCache
+    from updraft.core.engine.engine import Engine
+    from updraft.core.engine.files import Door, Files, digest_of
+    from updraft.core.engine.inputs import reading, with_inputs
+    from updraft.core.engine.planning import Plan, PlannedStep, plan
+    from updraft.core.engine.running import Delivered, Report, StepReport, Stopped, run
+    from updraft.core.engine.table import Fact, Table
+
+# Nothing is imported before it is used: a command starts with what it needs.
+__getattr__, __dir__, _ = attach(__name__, submod_attrs={
+    "cache": ["TableCache"],
+    "engine": ["Engine"],
+    "files": ["Door", "Files", "digest_of"],
+    "inputs": ["reading", "with_inputs"],
+    "planning": ["Plan", "PlannedStep", "plan"],
+    "running": ["Delivered", "Report", "StepReport", "Stopped", "run"],
+    "table": ["Fact", "Table"],
+})
+__all__ = ["Delivered", "Door", "Engine", "Fact", "Files", "Plan", "PlannedStep", "Report", "StepReport", "Stopped", "Table", "TableCache", "digest_of", "plan", "reading", "run", "with_inputs"]

@@ -8,7 +8,7 @@ import polars as pl
 
 from updraft.core.engine.cache import TableCache
 from updraft.core.engine.files import Door, Files
-from updraft.core.engine.plan import Plan, plan
+from updraft.core.engine.planning import Plan, plan
 from updraft.core.engine.table import Table, compute
 from updraft.core.flow.model import Flow, Ref
 from updraft.core.problems import Problem
@@ -35,11 +35,14 @@ class Engine:
         fingerprint = planned.fingerprint(planned.resolve(Ref(step_id)))
         return self.cache.get(fingerprint) if fingerprint else None
 
-    def look(self, planned: Plan, step_id: str, files: Files) -> Table:
+    def look(self, planned: Plan, step_id: str, files: Files, *, draft: bool = False) -> Table:
         """The table after a step, computed where needed.
 
+        Args:
+            draft: the plan holds settings that are only tried; what is computed for them is let go first.
+
         Steps before it that are not known are not materialised: they become part of the same lazy query, so that
-        only the columns and rows that matter are computed.
+        only the columns and rows that matter are computed. Each is applied once, however many ways lead to it.
 
         Raises:
             Problem: the step, or one that it depends on, cannot be computed; `step` says which.
@@ -49,36 +52,47 @@ class Engine:
         self._raise_problem(planned, ref.step)
         table = self.cache.get(step.fingerprint)
         if table is not None:
+            if not draft:
+                self.cache.settle(step.fingerprint)
             return table
         with self._lock(step.fingerprint):  # two windows that want the same table compute it once
             table = self.cache.get(step.fingerprint)
             if table is None:
-                inputs = {port: self._lazy(planned, source, files) for port, source in step.inputs.items()}
+                met: dict[Ref, pl.LazyFrame] = {}
+                inputs = {port: self._lazy(planned, source, files, met) for port, source in step.inputs.items()}
                 assert step.kind is not None and step.settings is not None
                 try:
                     table = compute(step.kind, step.settings, inputs, Door(files, step.step.id), step.fingerprint)
                 except Problem as problem:
                     raise (problem if problem.step else problem.at(step.step.id)) from None
-                self.cache.put(table)
+                self.cache.put(table, draft=draft)
         return table
 
-    def _lazy(self, planned: Plan, ref: Ref, files: Files) -> pl.LazyFrame:
+    def _lazy(self, planned: Plan, ref: Ref, files: Files, met: dict[Ref, pl.LazyFrame]) -> pl.LazyFrame:
+        """The table at an output, described from the nearest known ones; `met` holds those described before."""
         ref = planned.resolve(ref)
+        if ref in met:
+            return met[ref]
         step = planned.steps[ref.step]
         known = self.cache.get(step.fingerprint)
         if known is not None:
-            return known.lazy(ref.output)
+            met[ref] = known.lazy(ref.output)
+            return met[ref]
         assert step.kind is not None and step.settings is not None
         if not step.inputs:
             return self.look(planned, ref.step, files).lazy(ref.output)  # a file is read once, then kept
-        inputs = {port: self._lazy(planned, source, files) for port, source in step.inputs.items()}
+        inputs = {port: self._lazy(planned, source, files, met) for port, source in step.inputs.items()}
         try:
             result = step.kind.apply(inputs, step.settings, Door(files, step.step.id))
             if any(count.level == "stop" for count in result.counts):
                 return self.look(planned, ref.step, files).lazy(ref.output)  # its checks must be made
-            return result.sides[ref.output] if ref.output else result.table
         except Problem as problem:
             raise (problem if problem.step else problem.at(step.step.id)) from None
+        for output, table in {"": result.table, **result.sides}.items():
+            here = Ref(ref.step, output)
+            # Kept within the query where several steps take it: or the query's plan would hold it that many times.
+            met[here] = table.cache() if planned.takers(here) > 1 else table
+        return met[ref]
 
     def _raise_problem(self, planned: Plan, step_id: str) -> None:
         step = planned.steps[step_id]

@@ -16,7 +16,7 @@ MAIN_PORT = "table"  # the port a step is inserted at, and the one that a remove
 
 
 class _Edit(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
     def apply(self, flow: Flow) -> Flow:
         raise NotImplementedError
@@ -230,7 +230,7 @@ class DismissFinding(_Edit):
 Edit = Annotated[
     AddStep | RemoveStep | MoveStep | SetSettings | RenameStep | NoteStep | SwitchStep | CopyStep | ConnectInput
     | DescribeFlow | DismissFinding, Field(discriminator="op")]
-EDIT: TypeAdapter[Any] = TypeAdapter(Edit)
+EDIT: TypeAdapter[Any] = TypeAdapter(Edit, config=ConfigDict(defer_build=True))
 
 
 def label(step: Step) -> str:

@@ -30,7 +30,7 @@ class Ref(NamedTuple):
 
 
 class _Frozen(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
 
 class Step(_Frozen):

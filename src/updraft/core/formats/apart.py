@@ -16,9 +16,9 @@ from typing import Any
 
 import polars as pl
 
-from updraft.core.formats import apart_reader
 from updraft.core.problems import Problem
 
+_READER = Path(__file__).with_name("apart_reader.py")
 _SECONDS = 20.0  # and one more for every megabyte
 _MEMORY = 6 << 30  # bytes of address space
 _ROOM = 80  # times the size of the file that its cells may take beyond that
@@ -83,7 +83,7 @@ def _about(path: Path, how: str, folder: Path, done_to: str) -> Any:
     again = "It may have been cut off on the way: ask for it again"
     try:
         done = subprocess.run(
-            [sys.executable, "-P", apart_reader.__file__, how, str(path.resolve()), str(folder), str(_MEMORY + _ROOM * size)],
+            [sys.executable, "-P", str(_READER), how, str(path.resolve()), str(folder), str(_MEMORY + _ROOM * size)],
             capture_output=True, text=True, timeout=_SECONDS + size / 1e6,
             env={**os.environ, "POLARS_MAX_THREADS": "1", "RUST_BACKTRACE": "0"})
     except subprocess.TimeoutExpired:

@@ -6,10 +6,7 @@ import codecs
 import re
 from pathlib import Path
 
-import ftfy
-import ftfy.badness
 import polars as pl
-from charset_normalizer import from_bytes
 
 from updraft.core.problems import Problem
 
@@ -47,6 +44,8 @@ def find_encoding(sample: bytes, *, whole: bool, wanted: str | None, name: str) 
         return "utf-8", "all bytes are valid UTF-8"
     except UnicodeDecodeError:
         pass
+    from charset_normalizer import from_bytes
+
     best = from_bytes(sample[:64 * 1024], cp_isolation=_LIKELY).best()
     return (best.encoding if best else "cp1252"), "not valid UTF-8; the letters fit this encoding best"
 
@@ -61,6 +60,7 @@ def _sixteen_bits(sample: bytes, name: str) -> tuple[str, str]:
                   "Choose the file's own format, or save it again as CSV.", code="not_text")
 
 
+_BEYOND_ASCII = r"[^\x00-\x7f]"
 # Letters that UTF-8 read as a western code page turns into, as UTF-8: Ã Â Å Ä Ð Ñ, and â before a sign of its own.
 _SIGNS = re.compile(rb"\xc3(?:[\x82-\x85\x90\x91]|\xa2[\xc2\xe2])")
 
@@ -86,18 +86,22 @@ def broken_text(frame: pl.DataFrame, most: int = 4000) -> tuple[int, str]:
     for series in frame.get_columns():
         if series.dtype != pl.String:
             continue
-        strange = series.filter(series.str.contains(r"[^\x00-\x7f]")).unique(maintain_order=True).head(most)
-        for value in strange:
-            if ftfy.badness.is_bad(value) and ftfy.fix_encoding(value) != value:
+        for value in series.filter(series.str.contains(_BEYOND_ASCII)).unique(maintain_order=True).head(most):
+            from ftfy import fix_encoding
+            from ftfy.badness import is_bad
+
+            if is_bad(value) and fix_encoding(value) != value:
                 count, example = count + 1, example or value
     return count, example
 
 
 def mend_text(frame: pl.DataFrame) -> pl.DataFrame:
     """The table with broken text repaired; values that are fine stay as they are."""
+    from ftfy import fix_encoding
+
     def column(series: pl.Series) -> pl.Series:
-        strange = series.filter(series.str.contains(r"[^\x00-\x7f]")).drop_nulls().unique()
-        pairs = [(old, new) for old in strange if (new := ftfy.fix_encoding(old)) != old]
+        strange = series.filter(series.str.contains(_BEYOND_ASCII)).drop_nulls().unique()
+        pairs = [(old, new) for old in strange if (new := fix_encoding(old)) != old]
         return series.replace([old for old, _ in pairs], [new for _, new in pairs]) if pairs else series
 
     return frame.with_columns([column(s) for s in frame.get_columns() if s.dtype == pl.String])

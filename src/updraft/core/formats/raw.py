@@ -9,7 +9,7 @@ from itertools import zip_longest
 from pathlib import Path
 from typing import Any, Literal
 
-from updraft.core.formats import packed, workbook
+from updraft.core.formats import packed
 from updraft.core.formats.delimited import dialect
 from updraft.core.formats.options import Detected, Node
 from updraft.core.formats.text import sample_of
@@ -62,6 +62,8 @@ def raw(path: Path, detected: Detected) -> Raw:
         case "delimited" | "fixed":
             return Raw("lines", _lines(path, detected), _last_lines(path, detected))
         case "workbook":
+            from updraft.core.formats import workbook
+
             first = workbook.raw_rows(path, options, FIRST)
             return Raw("cells", _rows(first, detected))
         case "json" | "json_lines" | "xml":

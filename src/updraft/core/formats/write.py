@@ -6,7 +6,6 @@ from collections.abc import Callable
 from pathlib import Path
 
 import polars as pl
-import xlsxwriter
 
 from updraft.core.problems import Problem
 
@@ -57,6 +56,8 @@ def write_xlsx(table: pl.DataFrame, path: Path, *, sheet: str = "Table") -> None
     if not 0 < len(sheet) <= 31 or _BAD_SHEET & set(sheet) or sheet.startswith("'"):
         raise Problem(f"Sheet name “{sheet}”", "workbooks allow 1 to 31 characters, none of [ ] : * ? / \\.",
                       "Choose another sheet name.", field="sheet")
+    import xlsxwriter
+
     with xlsxwriter.Workbook(path, {"strings_to_formulas": False, "strings_to_urls": False, "nan_inf_to_errors": True,
                                     "constant_memory": table.height > 50_000}) as book:
         page = book.add_worksheet(sheet)

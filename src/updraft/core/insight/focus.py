@@ -15,7 +15,7 @@ class Chip(BaseModel):
     `finding` names a finding whose rows are meant, where no rule holds in just them; whoever uses the focus knows them.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
     label: str
     column: str = ""
     conditions: tuple[Condition, ...] = ()
@@ -26,7 +26,7 @@ class Chip(BaseModel):
 class Focus(BaseModel):
     """Selections that must all hold; those of one column count as one, of which any may hold. `search` looks in all columns."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
     chips: tuple[Chip, ...] = ()
     search: str = ""
 

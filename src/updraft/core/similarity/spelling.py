@@ -4,10 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-import numpy as np
 import polars as pl
-from rapidfuzz import process
-from rapidfuzz.distance import OSA
 
 _BLANKS = r"[\s\u{a0}\u{200b}\u{200c}\u{200d}\u{2060}\u{feff}]+"
 MOST = 3000  # values compared pair by pair; beyond that a column is no list of categories
@@ -35,6 +32,10 @@ def near_misses(values: Sequence[str], counts: Sequence[int]) -> dict[str, str]:
     string alignment distance, after Damerau (1964). The words in another order, or a word shortened with a point, count
     too. Digits must be the same, and the rare value must be at most a third as frequent as the other one.
     """
+    import numpy as np
+    from rapidfuzz import process
+    from rapidfuzz.distance import OSA
+
     texts, many = list(values), np.asarray(counts)
     if len(texts) < 2 or len(texts) > MOST:
         return {}

@@ -1,28 +1,33 @@
-"""The kinds of steps, one file each, by family. Importing this package registers them all."""
+"""The kinds of steps, one file each, by family. A file is found by being there."""
 
-import importlib
-import pkgutil
+from typing import TYPE_CHECKING
 
-from updraft.core.steps.base import (
-    Context,
-    Count,
-    Output,
-    Port,
-    Remote,
-    Result,
-    Settings,
-    Source,
-    StepKind,
-    Tables,
-    Wanted,
-    also,
-    setting,
-)
-from updraft.core.steps.registry import kinds
-from updraft.core.steps.search import find_kinds
+from lazy_loader import attach
 
-for _module in pkgutil.walk_packages(__path__, __name__ + "."):
-    importlib.import_module(_module.name)
+if TYPE_CHECKING:
+    from updraft.core.steps.base import (
+        Context,
+        Count,
+        Output,
+        Port,
+        Remote,
+        Result,
+        Settings,
+        Source,
+        StepKind,
+        Tables,
+        Wanted,
+        also,
+        setting,
+    )
+    from updraft.core.steps.registry import kinds
+    from updraft.core.steps.search import find_kinds
 
+# Nothing is imported before it is used: a run loads the kinds of its flow.
+__getattr__, __dir__, _ = attach(__name__, submod_attrs={
+    "base": ["Context", "Count", "Output", "Port", "Remote", "Result", "Settings", "Source", "StepKind", "Tables", "Wanted", "also", "setting"],
+    "registry": ["kinds"],
+    "search": ["find_kinds"],
+})
 __all__ = ["Context", "Count", "Output", "Port", "Remote", "Result", "Settings", "Source", "StepKind", "Tables",
            "Wanted", "also", "find_kinds", "kinds", "setting"]

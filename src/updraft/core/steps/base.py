@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from abc import ABC, abstractmethod
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
@@ -21,7 +22,7 @@ Level = Literal["info", "warning", "stop"]
 class Settings(BaseModel):
     """Base of every kind's settings: frozen, and nothing that is not declared."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
     unfilled: ClassVar[frozenset[str]] = frozenset()  # settings in which {params.name} is left as it stands
 
 
@@ -122,7 +123,7 @@ class StepKind(ABC):
     Attributes:
         kind: the word in flow files.
         title: what it is called, verb first.
-        family: the group it is listed under.
+        family: the group it is listed under; its folder says it, with its place among the others.
         summary: one line on what it does.
         words: other words people search for.
         version: raised when the same settings give another result, so that cached tables are made anew.
@@ -133,6 +134,7 @@ class StepKind(ABC):
     kind: ClassVar[str]
     title: ClassVar[str]
     family: ClassVar[str]
+    place: ClassVar[int] = 100
     summary: ClassVar[str]
     words: ClassVar[tuple[str, ...]] = ()
     icon: ClassVar[str] = "circle"
@@ -148,6 +150,9 @@ class StepKind(ABC):
         if "kind" in cls.__dict__:
             if cls.kind in StepKind.registry:
                 raise TypeError(f"two step kinds are called {cls.kind}")
+            home = sys.modules[cls.__module__.rpartition(".")[0]]
+            if not hasattr(cls, "family"):
+                cls.family, cls.place = home.TITLE, home.PLACE
             StepKind.registry[cls.kind] = cls()
 
     @abstractmethod

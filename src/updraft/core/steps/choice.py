@@ -60,6 +60,16 @@ class ColumnChoice(Settings):
         return f"{text} but {listed(self.but)}" if self.but else text
 
 
+class Order(Settings):
+    """A column that rows are put in order by; `down` puts the largest first."""
+
+    column: str
+    down: bool = False
+
+    def words(self) -> str:
+        return f"{self.column} down" if self.down else self.column
+
+
 def need_columns(names: Iterable[str], schema: Iterable[str], *, field: str = "") -> None:
     """Raise the problem of the first name that the table lacks."""
     known = list(schema)

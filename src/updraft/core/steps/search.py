@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from rapidfuzz import fuzz
-
 from updraft.core.steps.base import StepKind
 from updraft.core.steps.registry import kinds
 
@@ -24,6 +22,8 @@ def find_kinds(query: str) -> list[StepKind]:
 
 
 def _score(word: str, kind: StepKind) -> float:
+    from rapidfuzz import fuzz
+
     places = ((kind.title.casefold(), 100), (" ".join(kind.words).casefold(), 80), (kind.family.casefold(), 50),
               (kind.summary.casefold(), 40))
     best = 0.0

@@ -31,9 +31,10 @@ class Finding:
         why: why it matters, and the threshold at which it is said.
         examples: values as they stand.
         rows: numbers of the rows from 0, in order.
-        repairs: the first is the one to take where nobody chooses.
+        repairs: the one to take first comes first.
         rule: conditions that hold in just these rows, where such a rule exists.
-        open: only a person can choose among the repairs.
+        open: a person decides; where it is not set, the first repair cannot harm (see `safe`).
+        verified: the evidence is arithmetic, not likeness.
         weight: how serious it is, 0 to 100.
     """
 
@@ -47,6 +48,7 @@ class Finding:
     repairs: tuple[Repair, ...] = ()
     rule: Mapping[str, Any] | None = None
     open: bool = False
+    verified: bool = True
     weight: float = 50.0
 
     @property

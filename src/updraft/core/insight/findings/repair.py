@@ -12,8 +12,9 @@ from pydantic import ValidationError
 from updraft.core.engine.files import Door, Files
 from updraft.core.engine.table import Table, compute
 from updraft.core.flow.edits import MAIN_PORT
-from updraft.core.insight.findings.find import find
+from updraft.core.insight.findings.finding import find
 from updraft.core.insight.findings.model import Finding, Repair, plural
+from updraft.core.insight.findings.safe import did_no_harm
 from updraft.core.problems import Problem
 from updraft.core.steps import kinds
 
@@ -62,11 +63,16 @@ def _effect(rows: int, cells: int, columns: int) -> str:
 
 
 def repair_all(
-    table: pl.DataFrame, others: Mapping[str, pl.DataFrame] | None = None, skip: frozenset[str] = frozenset()
+    table: pl.DataFrame, others: Mapping[str, pl.DataFrame] | None = None, skip: frozenset[str] = frozenset(), *,
+    open_too: bool = False,
 ) -> tuple[pl.DataFrame, list[Repaired], list[Finding]]:
-    """Take the first repair of every finding, the most serious first, and look again after each.
+    """Take the first repair of every finding that cannot harm, the most serious first, and look again after each.
 
-    What only a person can decide is left; so is a finding that comes back after its repair, and those whose key is in `skip`.
+    What a person decides is left; so is a finding that comes back after its repair, one whose repair turned out to lose
+    something, and those whose key is in `skip`.
+
+    Args:
+        open_too: take the first repair of open findings as well, as a person who agrees with all of them would.
 
     Returns:
         The repaired table, what was done in order, and the findings that are left.
@@ -75,14 +81,17 @@ def repair_all(
     tried: set[tuple[str, tuple[str, ...]]] = set()
     found = find(table, others)
     for _ in range(_ROUNDS):
-        next_ = next((f for f in found if f.repairs and not f.open and f.key not in skip and (f.code, f.columns) not in tried), None)
+        next_ = next((f for f in found if f.repairs and (open_too or not f.open) and f.key not in skip and (f.code, f.columns) not in tried), None)
         if next_ is None:
             break
         tried.add((next_.code, next_.columns))
         try:
-            table, effect = apply_repair(table, next_.repairs[0])
+            mended, effect = apply_repair(table, next_.repairs[0])
         except Problem:
             continue  # it stays among the findings that are left
+        if not open_too and not did_no_harm(next_, table, mended):
+            continue
+        table = mended
         done.append(Repaired(next_, next_.repairs[0], effect))
         found = find(table, others)
     return table, done, found

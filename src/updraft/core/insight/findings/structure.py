@@ -168,6 +168,7 @@ def totals(view: View) -> Iterator[Finding]:
         series,
         (Repair(f"Drop {words}", tuple(drop)),) if drop else (),
         rule,
+        verified=not len(wrong),
         weight=98,
     )
 

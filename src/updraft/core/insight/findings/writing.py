@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-import ftfy
 import polars as pl
 
 from updraft.core.insight.findings.model import Finding, Repair, chosen, plural, recode, short, step, where
@@ -75,7 +74,9 @@ def broken_text(view: View) -> Iterator[Finding]:
     """
     for column in view.texts:
         suspects = column.counts.filter(pl.col("value").str.contains(BROKEN))["value"]
-        broken = [value for value in suspects if ftfy.fix_encoding(value) != value]
+        from ftfy import fix_encoding
+
+        broken = [value for value in suspects if fix_encoding(value) != value]
         if broken:
             rows = column.rows_with(broken)
             yield Finding(
@@ -83,7 +84,7 @@ def broken_text(view: View) -> Iterator[Finding]:
                 (column.name,),
                 rows.len(),
                 f"Letters are broken in {plural(rows.len(), 'cell', 'cells')} of {column.name}",
-                f"“{short(broken, 1)[0]}” is “{short([ftfy.fix_encoding(broken[0])], 1)[0]}” read in a wrong encoding. Said where undoing "
+                f"“{short(broken, 1)[0]}” is “{short([fix_encoding(broken[0])], 1)[0]}” read in a wrong encoding. Said where undoing "
                 "that gives sound text.",
                 short(broken),
                 rows,

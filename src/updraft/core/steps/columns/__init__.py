@@ -1,0 +1,1 @@
+TITLE, PLACE = "Columns", 30  # what the family is called, and where it is offered

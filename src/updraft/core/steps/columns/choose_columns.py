@@ -27,7 +27,6 @@ class ChooseColumns(StepKind):
 
     kind = "choose_columns"
     title = "Choose columns"
-    family = "Columns"
     summary = "Keep, drop, reorder and rename columns in one place"
     words = ("select", "rename", "reorder", "remove columns", "delete columns", "keep columns", "header", "order")
     icon = "layout-three-columns"

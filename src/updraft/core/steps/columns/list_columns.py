@@ -14,7 +14,6 @@ class ListColumns(StepKind):
 
     kind = "list_columns"
     title = "List columns"
-    family = "Columns"
     summary = "A table of the columns themselves, with their kinds and figures"
     words = ("profile", "metadata", "schema", "describe", "column names", "field list", "data dictionary")
     icon = "list-columns"

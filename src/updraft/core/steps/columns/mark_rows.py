@@ -15,7 +15,6 @@ class MarkRows(StepKind):
 
     kind = "mark_rows"
     title = "Mark rows"
-    family = "Columns"
     summary = "Add a yes/no column that tells which rows meet conditions"
     words = ("flag", "tag", "label", "indicator", "boolean", "yes no column")
     icon = "bookmark-check"

@@ -19,7 +19,6 @@ class NamesFromRow(StepKind):
 
     kind = "names_from_row"
     title = "Names from a row"
-    family = "Columns"
     summary = "Take the columns' names from a row, and drop it with the rows above"
     words = ("header", "promote", "first row as header", "column names", "title lines", "use row as header")
     icon = "card-heading"

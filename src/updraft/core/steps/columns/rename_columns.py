@@ -16,7 +16,6 @@ class RenameColumns(StepKind):
 
     kind = "rename_columns"
     title = "Rename columns"
-    family = "Columns"
     summary = "Rename columns by a list of old and new names"
     words = ("rename", "header", "mapping", "dictionary", "labels", "column names", "by list")
     icon = "input-cursor-text"

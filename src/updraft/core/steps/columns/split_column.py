@@ -24,7 +24,6 @@ class SplitColumn(StepKind):
 
     kind = "split_column"
     title = "Split column"
-    family = "Columns"
     summary = "Split text at a sign into several columns or rows"
     words = ("text to columns", "delimiter", "separate", "explode", "parts", "comma separated", "split to rows")
     icon = "scissors"

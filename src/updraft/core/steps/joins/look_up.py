@@ -37,7 +37,6 @@ class LookUp(StepKind):
 
     kind = "look_up"
     title = "Look up"
-    family = "Join"
     summary = "Bring columns from another table by one or more keys"
     words = ("vlookup", "join", "left join", "merge tables", "enrich", "match", "reference")
     icon = "signpost-split"

@@ -1,0 +1,1 @@
+TITLE, PLACE = "Deliver", 90  # what the family is called, and where it is offered

@@ -24,7 +24,6 @@ class WriteFile(Output):
 
     kind = "write_file"
     title = "Write file"
-    family = "Deliver"
     summary = "Save the table as a workbook or as CSV"
     words = ("save", "export", "output", "xlsx", "csv", "download", "report", "deliver")
     icon = "file-earmark-arrow-down"

@@ -26,7 +26,6 @@ class ColumnsToRows(StepKind):
 
     kind = "columns_to_rows"
     title = "Columns to rows"
-    family = "Reshape"
     summary = "Turn columns such as months into rows, with their names as values"
     words = ("unpivot", "melt", "wide to long", "gather", "stack columns", "crosstab to list", "months in columns")
     icon = "distribute-vertical"

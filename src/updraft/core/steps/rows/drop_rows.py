@@ -6,7 +6,6 @@ class DropRows(RowFilter):
 
     kind = "drop_rows"
     title = "Drop rows"
-    family = "Rows"
     summary = "Leave out rows that meet conditions, or by position"
     words = ("filter", "exclude", "remove rows", "delete rows", "where", "totals row", "footer", "skip")
     icon = "eraser"

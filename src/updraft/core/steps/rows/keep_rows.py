@@ -6,7 +6,6 @@ class KeepRows(RowFilter):
 
     kind = "keep_rows"
     title = "Keep rows"
-    family = "Rows"
     summary = "Keep only rows that meet conditions, or by position"
     words = ("filter", "include", "where", "select rows", "subset", "top", "head", "sample", "only")
     icon = "check2-square"

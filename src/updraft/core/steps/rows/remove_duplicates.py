@@ -27,7 +27,6 @@ class RemoveDuplicates(StepKind):
 
     kind = "remove_duplicates"
     title = "Remove duplicates"
-    family = "Rows"
     summary = "Keep one row of several that are equal in the columns you choose"
     words = ("dedupe", "deduplicate", "distinct", "unique", "duplicate rows", "double")
     icon = "layers"

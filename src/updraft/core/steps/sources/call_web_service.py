@@ -6,10 +6,7 @@ from pathlib import Path
 from typing import Literal
 
 from updraft.core.connect import WebService
-from updraft.core.connect.paging import Paging, pages
-from updraft.core.connect.service import Service
-from updraft.core.formats import Reading, json_text, read, stacked
-from updraft.core.formats.records import find_records, outline, table_of_all
+from updraft.core.formats import Reading, read, stacked
 from updraft.core.steps.base import Context, Remote, Result, Settings, Tables, setting
 from updraft.core.steps.sources.read_file import ReadingSettings, as_result
 
@@ -51,7 +48,6 @@ class CallWebService(Remote):
 
     kind = "call_web_service"
     title = "Call web service"
-    family = "Bring in"
     summary = "Bring in the answer of a web service, all pages of it"
     words = ("api", "rest", "http", "get", "post", "json", "endpoint", "request", "url", "download", "source")
     icon = "cloud-arrow-down"
@@ -81,6 +77,9 @@ def answers_folder(context: Context) -> Iterator[Path]:
 
 @contextmanager
 def _answers(settings: CallWebServiceSettings, context: Context) -> Iterator[Iterator[Path]]:
+    from updraft.core.connect.paging import Paging, pages
+    from updraft.core.connect.service import Service
+
     connection = context.outside.connection(settings.connection, WebService)
     paging = Paging(settings.paging, settings.page_name, settings.size_name, settings.size, settings.first_page,
                     settings.next_at, settings.most)
@@ -97,6 +96,9 @@ def _read(paths: list[Path], settings: CallWebServiceSettings) -> Reading:
     if len(paths) == 1:
         return first
     if first.detected.format == "json":
+        from updraft.core.formats import json_text
+        from updraft.core.formats.records import find_records, outline, table_of_all
+
         values = [json_text.load(path, first.detected.options)[0] for path in paths]
         chosen = options.records if options.records is not None else find_records(outline(values[0]))[0]
         frame, said = table_of_all(values, replace(options, records=chosen), name=settings.path or settings.connection)

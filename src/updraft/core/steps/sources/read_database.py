@@ -1,31 +1,15 @@
-from typing import Any, ClassVar, Literal
-
-import polars as pl
-import sqlalchemy as sa
-from sqlalchemy.dialects.mysql import TINYINT
-from sqlalchemy.ext.compiler import compiles
-from sqlalchemy.sql.functions import FunctionElement
+from typing import ClassVar, Literal
 
 from updraft.core.connect import Database
-from updraft.core.connect.database import connected, one_select, read, reflected
-from updraft.core.problems import Problem, missing_column
+from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Remote, Result, Settings, Tables, setting
-from updraft.core.steps.choice import listed
-from updraft.core.steps.conditions import OPPOSITES, Condition, Group, Rule, value_of
-from updraft.core.values import DTYPES, Kind
-
-# As `is_blank` has it; written out, since databases do not agree on what white space is.
-_NOT_BLANK = "[^ \t\n\r\x0b\x0c\u0085\u00a0\u1680\u2000-\u200b\u2028\u2029\u202f\u205f\u3000\ufeff]"
+from updraft.core.steps.choice import Order, listed
+from updraft.core.steps.conditions import Rule
 
 
 class Bind(Settings):
     name: str
     value: str = ""
-
-
-class Order(Settings):
-    column: str
-    down: bool = False
 
 
 class ReadDatabaseSettings(Settings):
@@ -52,7 +36,6 @@ class ReadDatabase(Remote):
 
     kind = "read_database"
     title = "Read database"
-    family = "Bring in"
     summary = "Bring in a table of a database, or what a query gives"
     words = ("sql", "query", "table", "postgresql", "mysql", "mariadb", "sqlite", "import", "select", "source")
     icon = "database"
@@ -62,19 +45,9 @@ class ReadDatabase(Remote):
         connection = context.outside.connection(settings.connection, Database)
         if settings.by == "table" and not settings.table:
             raise Problem("The table", "none is chosen yet.", "Choose one.", field="table", code="unfinished")
-        with connected(connection) as database:
-            if settings.by == "sql":
-                query: Any = sa.text(one_select(settings.sql))
-                given = {bind.name: bind.value for bind in settings.binds}
-                missing = [name for name in query._bindparams if name not in given]
-                if missing:
-                    raise Problem(f"“:{missing[0]}”", "no value is given for it.", "Add it below the query.", field="binds",
-                                  code="unfinished")
-                found = read(database, query, {name: given[name] for name in query._bindparams}, context.outside)
-            else:
-                table = reflected(database, settings.table, connection)
-                found = _typed(read(database, selection(table, settings), {}, context.outside), table)
-        return Result(found.lazy())
+        from updraft.core.steps.sql_query import fetched
+
+        return Result(fetched(connection, settings, context.outside).lazy())
 
     def sentence(self, settings: ReadDatabaseSettings) -> str:
         if settings.by == "sql":
@@ -85,146 +58,3 @@ class ReadDatabase(Remote):
         if settings.rule.of:
             parts.append(f"where {settings.rule.words()}")
         return " · ".join(parts)
-
-
-def _typed(found: pl.DataFrame, table: sa.Table) -> pl.DataFrame:
-    """Columns without a single value get their kind from the database; so do those that are yes/no there."""
-    kinds = {series.name: _kind(table.columns[series.name]) for series in found if series.name in table.columns}
-    return found.with_columns(
-        pl.col(name).cast(DTYPES[kind]) for name, kind in kinds.items()
-        if found[name].null_count() == found.height or (kind is Kind.YES_NO and found.schema[name].is_integer()))
-
-
-def selection(table: sa.Table, settings: ReadDatabaseSettings) -> sa.Select[Any]:
-    """The query for a table's chosen columns, rows, order and limit.
-
-    A condition means just what it means in Keep rows: an empty cell meets only “is empty” and “is not”, and texts are
-    compared by their letters' numbers.
-    """
-    columns = [_column(table, name, "columns") for name in settings.columns] or list(table.columns)
-    query = sa.select(*columns)
-    if settings.rule.of:
-        query = query.where(_where(settings.rule, table))
-    for order in settings.order:
-        column = _ordered(_column(table, order.column, "order"))
-        query = query.order_by(column.desc() if order.down else column.asc())
-    return query.limit(settings.limit) if settings.limit else query
-
-
-def _column(table: sa.Table, name: str, field: str) -> Any:
-    if not name:
-        raise Problem("A condition", "it has no column yet.", "Choose one.", field=field, code="unfinished")
-    if name not in table.columns:
-        raise missing_column(name, list(table.columns.keys()), field=field)
-    return table.columns[name]
-
-
-def _where(item: Rule | Group | Condition, table: sa.Table) -> Any:
-    if isinstance(item, Condition):
-        return _test(item, _column(table, item.column, "rule"))
-    parts = [_where(inner, table) for inner in item.of]
-    if item.match == "all":
-        return sa.and_(sa.true(), *parts)
-    return sa.or_(sa.false(), *parts)
-
-
-def _test(condition: Condition, column: Any) -> Any:
-    test, kind = condition.test, _kind(column)
-    if test in OPPOSITES:
-        return sa.not_(_test(condition.model_copy(update={"test": OPPOSITES[test]}), column))
-    if test in ("empty", "filled"):
-        blank = sa.or_(column.is_(None), sa.not_(column.regexp_match(_NOT_BLANK))) if kind is Kind.TEXT else column.is_(None)
-        return blank if test == "empty" else sa.not_(blank)
-    if kind is Kind.TEXT or test in ("contains", "starts", "ends", "matches"):
-        return _text_test(condition, column if kind is Kind.TEXT else sa.cast(column, sa.String))
-    if test == "one_of":
-        return sa.and_(column.is_not(None), column.in_([value_of(text, kind, column.name) for text in condition.values]))
-    to = value_of(condition.to, kind, column.name) if test == "between" else None
-    return _compared(column, test, value_of(condition.value, kind, column.name), to)
-
-
-def _text_test(condition: Condition, column: Any) -> Any:
-    fold = condition.ignore_case
-    text = sa.func.lower(column) if fold else column
-    value, to = (v.lower() if fold else v for v in (condition.value, condition.to))
-    match condition.test:
-        case "one_of":
-            return sa.and_(column.is_not(None), text.in_([v.lower() if fold else v for v in condition.values]))
-        case "contains":
-            return sa.and_(column.is_not(None), Position(text, sa.literal(value)) > 0) if value else column.is_not(None)
-        case "starts" | "ends":
-            size, many = sa.func.length(text), len(value)
-            start = sa.literal(1) if condition.test == "starts" else size - many + 1
-            fits = sa.and_(size >= many, sa.func.substr(text, start, many) == value)
-            return sa.and_(column.is_not(None), fits) if value else column.is_not(None)
-        case "matches":
-            return sa.and_(column.is_not(None), column.regexp_match(f"(?i){condition.value}" if fold else condition.value))
-        case _:
-            ordered = _ordered(text) if condition.test not in ("equals", "not_equals") else text
-            return _compared(ordered, condition.test, value, to)
-
-
-def _compared(column: Any, test: str, value: Any, to: Any) -> Any:
-    match test:
-        case "equals":
-            return sa.and_(column.is_not(None), column == value)
-        case "not_equals":
-            return sa.or_(column.is_(None), column != value)
-        case "between":
-            return sa.and_(column.is_not(None), column >= value, column <= to)
-        case _:
-            answer = {"less": column < value, "at_most": column <= value, "more": column > value,
-                      "at_least": column >= value}[test]
-            return sa.and_(column.is_not(None), answer)
-
-
-def _kind(column: Any) -> Kind:
-    """The kind that a database type is read as. MySQL keeps yes/no as a whole number of one digit."""
-    if isinstance(column.type, TINYINT) and column.type.display_width == 1:
-        return Kind.YES_NO
-    kinds = ((sa.Boolean, Kind.YES_NO), (sa.Integer, Kind.WHOLE), (sa.Numeric, Kind.NUMBER), (sa.DateTime, Kind.DATETIME),
-             (sa.Date, Kind.DATE))
-    return next((kind for type_, kind in kinds if isinstance(column.type, type_)), Kind.TEXT)
-
-
-def _ordered(column: Any) -> Any:
-    """A column compared by the numbers of its letters, as everywhere else, and not by a language's alphabet."""
-    return InOrder(column) if isinstance(column.type, sa.String) else column
-
-
-class Position(FunctionElement[int]):
-    """Where a text stands in another, from 1; 0 when it does not."""
-
-    inherit_cache = True
-    type = sa.Integer()
-
-
-class InOrder(FunctionElement[str]):
-    inherit_cache = True
-    type = sa.String()
-
-
-@compiles(Position)
-def _instr(element: Any, compiler: Any, **options: Any) -> str:
-    return f"instr({compiler.process(element.clauses, **options)})"
-
-
-@compiles(Position, "postgresql")
-def _strpos(element: Any, compiler: Any, **options: Any) -> str:
-    return f"strpos({compiler.process(element.clauses, **options)})"
-
-
-@compiles(InOrder)
-def _as_it_is(element: Any, compiler: Any, **options: Any) -> str:
-    return str(compiler.process(element.clauses, **options))
-
-
-@compiles(InOrder, "postgresql")
-def _by_numbers(element: Any, compiler: Any, **options: Any) -> str:
-    return f'({compiler.process(element.clauses, **options)}) COLLATE "C"'
-
-
-@compiles(InOrder, "mysql")
-@compiles(InOrder, "mariadb")
-def _binary(element: Any, compiler: Any, **options: Any) -> str:
-    return f"CAST({compiler.process(element.clauses, **options)} AS BINARY)"

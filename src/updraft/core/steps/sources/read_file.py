@@ -95,7 +95,6 @@ class ReadFile(Source):
 
     kind = "read_file"
     title = "Read file"
-    family = "Bring in"
     summary = "Bring in a workbook, text, JSON, XML, Parquet, Arrow or SQLite file, packed or not"
     words = ("open", "import", "load", "input", "xlsx", "xls", "ods", "csv", "tsv", "json", "xml", "parquet", "arrow",
              "sqlite", "zip", "workbook", "source", "upload", "folder", "several files")

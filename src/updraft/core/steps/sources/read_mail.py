@@ -3,7 +3,6 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from updraft.core.connect import MailFolder
-from updraft.core.connect.mail import attachments
 from updraft.core.formats import read
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Remote, Result, Settings, Tables, setting
@@ -26,7 +25,6 @@ class ReadMail(Remote):
 
     kind = "read_mail"
     title = "Read mail"
-    family = "Bring in"
     summary = "Bring in the latest attachment from a mail folder"
     words = ("email", "e-mail", "attachment", "mailbox", "inbox", "maildir", "imap", "source")
     icon = "envelope-paper"
@@ -46,6 +44,8 @@ class ReadMail(Remote):
 
 @contextmanager
 def _latest(settings: ReadMailSettings, context: Context) -> Iterator[Path]:
+    from updraft.core.connect.mail import attachments
+
     connection = context.outside.connection(settings.connection, MailFolder)
     found = attachments(connection, settings.sender, settings.pattern)
     if not found:

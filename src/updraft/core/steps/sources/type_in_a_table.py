@@ -24,7 +24,6 @@ class TypeInATable(Source):
 
     kind = "type_in_a_table"
     title = "Type in a table"
-    family = "Bring in"
     summary = "A small table, typed or pasted from a spreadsheet"
     words = ("paste", "clipboard", "manual", "enter", "inline", "constant", "list", "create", "source")
     icon = "table"

@@ -12,7 +12,6 @@ class ProfileColumns(StepKind):
 
     kind = "profile_columns"
     title = "Profile columns"
-    family = "Summarise"
     summary = "Make a table of figures, with a row for each column"
     words = ("describe", "statistics", "data quality", "summary", "profile", "missing values", "overview")
     icon = "clipboard-data"

@@ -34,7 +34,6 @@ class Summarise(StepKind):
 
     kind = "summarise"
     title = "Summarise"
-    family = "Summarise"
     summary = "Group rows and count, add up or average them"
     words = ("group by", "aggregate", "sum", "count", "total", "average", "mean", "min", "max", "pivot", "subtotal",
              "distinct", "sumif", "countif")

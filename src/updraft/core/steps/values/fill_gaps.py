@@ -31,7 +31,6 @@ class FillGaps(StepKind):
 
     kind = "fill_gaps"
     title = "Fill gaps"
-    family = "Values"
     summary = "Fill empty cells from above, below, the group, or with a value"
     words = ("fill down", "fill up", "forward fill", "impute", "missing", "coalesce", "interpolate", "default")
     icon = "paint-bucket"

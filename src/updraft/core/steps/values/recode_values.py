@@ -29,7 +29,6 @@ class RecodeValues(StepKind):
 
     kind = "recode_values"
     title = "Recode values"
-    family = "Values"
     summary = "Replace values by a list of old and new"
     words = ("replace", "map", "find and replace", "substitute", "rename values", "correct", "spelling", "mapping")
     icon = "arrow-left-right"

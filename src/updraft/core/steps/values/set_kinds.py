@@ -36,7 +36,6 @@ class SetKinds(StepKind):
 
     kind = "set_kinds"
     title = "Set kinds"
-    family = "Values"
     summary = "Turn text into numbers, dates or yes/no, with formats"
     words = ("type", "convert", "cast", "data type", "number", "date", "parse", "text to number", "format")
     icon = "123"

@@ -25,7 +25,6 @@ class SetValues(StepKind):
 
     kind = "set_values"
     title = "Set values"
-    family = "Values"
     summary = "Set, empty or multiply cells in the rows that meet conditions"
     words = ("replace", "update", "clear", "correct", "conditional", "multiply", "scale", "overwrite", "null")
     icon = "pencil-square"

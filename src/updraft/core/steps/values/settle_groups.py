@@ -20,7 +20,6 @@ class SettleGroups(StepKind):
 
     kind = "settle_groups"
     title = "Settle groups"
-    family = "Values"
     summary = "Give every row of a group the value that most of the group has"
     words = ("majority", "consistent", "mode", "conflict", "one name for one code", "most frequent")
     icon = "people"

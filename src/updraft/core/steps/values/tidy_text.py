@@ -1,6 +1,5 @@
 from typing import Literal
 
-import ftfy
 import polars as pl
 
 from updraft.core.flow.edits import MAIN_PORT
@@ -37,7 +36,6 @@ class TidyText(StepKind):
 
     kind = "tidy_text"
     title = "Tidy text"
-    family = "Values"
     summary = "Trim and collapse blanks, change case, remove accents or control characters"
     words = ("trim", "clean", "whitespace", "spaces", "case", "upper", "lower", "proper", "strip", "accents", "nbsp")
     icon = "magic"
@@ -96,5 +94,7 @@ def _mended(values: pl.Series) -> pl.Series:
     suspect = values.str.contains(BROKEN).fill_null(False)
     if not suspect.any():
         return values
-    mended = [ftfy.fix_encoding(text) for text in values.filter(suspect)]
+    from ftfy import fix_encoding
+
+    mended = [fix_encoding(text) for text in values.filter(suspect)]
     return values.scatter(suspect.arg_true(), pl.Series(mended, dtype=pl.String))

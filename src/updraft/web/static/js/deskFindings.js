@@ -47,7 +47,7 @@ export class FindingsDesk {
       summary: !list ? "All rows are looked at; go on working meanwhile" : this.trouble ? this.trouble : many ? "Most serious first. Nothing is changed until you take a repair." : "No detector has anything to say about this table.",
       tools: h("button", { type: "button", class: "icon-button", "aria-label": "Back to the step", title: "Back to the step (Esc)", onclick: () => this.studio.act.chooseColumn(null) }, icon("x-lg")),
       body: [!list ? h("div", { class: "finding-wait", role: "status" }, h("span", { class: "busy-bar" }), "…") : h("ul", { class: "findings" }, list.map((finding) => this.card(finding))), this.dismissed()],
-      foot: sure ? [h("span", { class: "grow" }, `${plural(sure, "repair needs", "repairs need")} no choice`), h("button", { type: "button", class: "btn btn-primary", onclick: () => this.all() }, sure > 1 ? `Repair all ${sure}` : "Repair it")] : null,
+      foot: sure ? [h("span", { class: "grow" }, `${plural(sure, "repair", "repairs")} that cannot harm`), h("button", { type: "button", class: "btn btn-primary", onclick: () => this.all() }, sure > 1 ? `Repair all ${sure}` : "Repair it")] : null,
     });
     if (list && this.studio.table?.rows <= AUTO) this.effectsOf(list);
   }
@@ -60,11 +60,20 @@ export class FindingsDesk {
       open ? h("p", { class: "finding-why" }, finding.why) : null,
       h("div", { class: "finding-repairs" }, finding.repairs.map((repair, n) => (n && !open && !finding.open ? null : h("div", { class: "finding-repair" },
         h("div", {}, h("span", { class: "repair-says" }, repair.sentence), h("span", { class: "repair-effect", "data-effect": `${finding.key} ${n}` }, this.effects.get(`${finding.key} ${n}`) ?? "")),
-        h("button", { type: "button", class: `btn ${open && !n ? "btn-primary" : "btn-quiet"} btn-small`, "aria-label": `Repair: ${repair.sentence}`, onclick: () => this.take(finding, n) }, finding.open ? "Choose" : "Repair"))))),
+        h("button", { type: "button", class: `btn ${open && !n ? "btn-primary" : "btn-quiet"} btn-small`, "aria-label": `Repair: ${repair.sentence}`, onclick: () => this.take(finding, n) }, finding.open && finding.repairs.length > 1 ? "Choose" : "Repair"))))),
+      open ? this.cells(finding) : null,
       open ? h("div", { class: "finding-more" }, finding.rows.length ? h("button", { type: "button", class: "linkish", onclick: () => this.focus(finding) }, "Show the rows") : null,
         finding.columns.length === 1 ? h("button", { type: "button", class: "linkish", onclick: () => this.studio.chooseColumn(finding.columns[0]) }, `Look at ${finding.columns[0]}`) : null,
         h("button", { type: "button", class: "linkish", onclick: (event) => this.dismiss(finding, event.currentTarget) }, "Dismiss…")) : null);
     return card;
+  }
+
+  /** Every value that the first repair rewrites: old and new. Its rows are in focus beside. */
+  cells(finding) {
+    const changes = (finding.repairs[0]?.steps ?? []).flatMap((step) => step.settings.changes ?? []);
+    if (!changes.length) return null;
+    return h("ul", { class: "finding-cells", "aria-label": "Values that change" }, changes.map((change) => h("li", {},
+      h("del", {}, visible(change.old)), " → ", h("strong", {}, change.new || "empty"))));
   }
 
   /** Open a card, put its rows in focus, and work out what its repairs would do. */

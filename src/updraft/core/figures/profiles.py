@@ -9,7 +9,7 @@ from typing import Any
 
 import polars as pl
 
-from updraft.core.figures.histogram import Histogram, histogram
+from updraft.core.figures.histograms import Histogram, histogram
 from updraft.core.figures.patterns import pattern_counts, pattern_words
 from updraft.core.figures.text import shown
 from updraft.core.values import Kind, is_blank, kind_of

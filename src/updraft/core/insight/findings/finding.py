@@ -9,6 +9,7 @@ import polars as pl
 
 from updraft.core.insight.findings import cells, doubles, groups, kinds, meeting, numbers, standins, structure, writing
 from updraft.core.insight.findings.model import Finding, Repair, Step, step
+from updraft.core.insight.findings.safe import may_be_safe
 from updraft.core.insight.findings.view import View
 from updraft.core.values import decide
 
@@ -77,14 +78,15 @@ def find(
         return []
     found = list(structure.misplaced_header(view))
     if found:  # until the columns have their names, all else would be noise
-        return found
+        return [replace(finding, open=True) for finding in found]
     found = _told_once([finding for detector in ROWS for finding in detector(view)])
     below = _without_rows(view, found)
     for detector in DETECTORS:
         if stopped():
             break
         found += [below.seen_from_above(finding) for finding in detector(below.view)]
-    return sorted(_without_echoes(found, table.columns), key=lambda f: (-f.weight, f.columns, f.code))
+    told = (replace(f, open=bool(f.repairs) and not may_be_safe(f)) for f in _without_echoes(found, table.columns))
+    return sorted(told, key=lambda f: (-f.weight, f.columns, f.code))
 
 
 @dataclass(frozen=True)

@@ -18,7 +18,7 @@ from typing import Any, Literal
 import polars as pl
 
 from updraft.core.engine.files import Door, Files
-from updraft.core.engine.plan import Plan
+from updraft.core.engine.planning import Plan
 from updraft.core.engine.table import Fact, compute
 from updraft.core.flow.edits import label
 from updraft.core.flow.model import Ref

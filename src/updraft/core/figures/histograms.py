@@ -5,9 +5,12 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
+from typing import TYPE_CHECKING
 
-import numpy as np
 import polars as pl
+
+if TYPE_CHECKING:
+    import numpy as np
 
 
 @dataclass(frozen=True)
@@ -57,6 +60,8 @@ def histogram(series: pl.Series, bins: int = 24, *, log: bool = False) -> Histog
         return Histogram((), (), (), empty, outside, log)
     low, high = float(inside.min()), float(inside.max())  # type: ignore[arg-type]
     edges = _edges(low, high, bins, step, log)
+    import numpy as np
+
     places = np.searchsorted(edges, inside.to_numpy(), side="right") - 1
     counts = np.bincount(np.clip(places, 0, len(edges) - 2), minlength=len(edges) - 1)
     return Histogram(tuple(edges.tolist()), tuple(int(c) for c in counts), tuple(_label(e, dtype, step, high - low) for e in edges),
@@ -64,6 +69,8 @@ def histogram(series: pl.Series, bins: int = 24, *, log: bool = False) -> Histog
 
 
 def _edges(low: float, high: float, bins: int, step: int, log: bool) -> np.ndarray[tuple[int], np.dtype[np.float64]]:
+    import numpy as np
+
     if low == high:
         return np.array([low, low + (step or max(abs(low) * 1e-9, 1e-9))])
     if log:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
+from importlib import import_module
 from pathlib import Path
 
 import polars as pl
 
-from updraft.core.formats import columnar, delimited, fixed, json_text, packed, workbook, xml_text
+from updraft.core.formats import delimited, fixed, packed
 from updraft.core.formats.encoding import broken_text, find_encoding, may_be_broken, mend_text
 from updraft.core.formats.options import TITLES, Detected, Format, Reading, ReadOptions
 from updraft.core.formats.stacking import stacked_readings
@@ -21,6 +22,10 @@ _TEXTS = (".csv", ".tsv", ".tab", ".txt")
 _STARTS: tuple[tuple[bytes, Format], ...] = (
     (b"PK\x03\x04", "workbook"), (b"\xd0\xcf\x11\xe0", "workbook"), (b"PAR1", "parquet"), (b"ARROW1", "arrow"),
     (b"\xff\xff\xff\xff", "arrow"), (b"SQLite format 3\0", "sqlite"))
+# Format → module and function; imported when such a file comes, since their libraries are large.
+_READERS: dict[Format, tuple[str, str]] = {
+    "workbook": ("workbook", "read"), "json": ("json_text", "read"), "json_lines": ("json_text", "read"), "xml": ("xml_text", "read"),
+    "parquet": ("columnar", "read_parquet"), "arrow": ("columnar", "read_arrow"), "sqlite": ("columnar", "read_sqlite")}
 _DELIMITED_ENOUGH = 0.8  # share of lines that must split alike, or borders of fixed columns are looked for
 
 
@@ -96,6 +101,8 @@ def _text_format(path: Path, start: bytes, suffix: str, options: ReadOptions) ->
         raise Problem(path.name, "it is a web page, not data.", "If it came from a service, see that its address is right; "
                       "a table on a page can be copied and pasted.", field="path", code="web_page")
     if suffix not in _TEXTS:
+        from updraft.core.formats import json_text
+
         json_form = json_text.looks_like_json(text)
         if json_form:
             return "json_lines" if json_form == "json_lines" or suffix in (".jsonl", ".ndjson") else "json"
@@ -123,23 +130,13 @@ def _read_plain(path: Path, options: ReadOptions, columns: frozenset[str] | None
 
 
 def _read_as(path: Path, options: ReadOptions, columns: frozenset[str] | None) -> Reading:
-    match options.format:
-        case "workbook":
-            return workbook.read(path, options)
-        case "json" | "json_lines":
-            return json_text.read(path, options)
-        case "xml":
-            return xml_text.read(path, options)
-        case "parquet":
-            return columnar.read_parquet(path, options)
-        case "arrow":
-            return columnar.read_arrow(path, options)
-        case "sqlite":
-            return columnar.read_sqlite(path, options)
-        case "fixed":
-            return fixed.read(path, fixed.detect(path, options))
-        case _:
-            return delimited.read(path, delimited.detect(path, options), columns)
+    if options.format == "fixed":
+        return fixed.read(path, fixed.detect(path, options))
+    if options.format in _READERS:
+        module, name = _READERS[options.format]
+        found: Reading = getattr(import_module(f"updraft.core.formats.{module}"), name)(path, options)
+        return found
+    return delimited.read(path, delimited.detect(path, options), columns)
 
 
 def _read_members(path: Path, options: ReadOptions, columns: frozenset[str] | None) -> Reading:

@@ -57,6 +57,10 @@ class Plan:
         planned = self.steps.get(ref.step)
         return planned.fingerprint if planned else ""
 
+    def takers(self, ref: Ref) -> int:
+        """How many inputs take this output, switched-off steps passed through."""
+        return sum(taken == ref for step in self.steps.values() if step.passes_on is None for taken in step.inputs.values())
+
     def resolve(self, ref: Ref) -> Ref:
         """The output that really supplies `ref`, switched-off steps passed through."""
         planned = self.steps.get(ref.step)

@@ -1,0 +1,52 @@
+"""`updraft run`: run a flow file."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from updraft.cli.options import ALLOW, as_json
+
+
+@click.command()
+@click.argument("flow", type=click.Path(path_type=Path))
+@click.option("--input", "inputs", multiple=True, metavar="STEP=PATH", help="Let a source step read another file.")
+@click.option("--set", "settings", multiple=True, metavar="NAME=VALUE", help="Give a parameter another value.")
+@click.option("--out", type=click.Path(path_type=Path, file_okay=False), default=Path(),
+              help="Folder for the outputs; the current one by default.")
+@click.option("--connections", type=click.Path(path_type=Path), help="JSON file with the connections the flow names.")
+@click.option("--data", type=click.Path(path_type=Path, file_okay=False), envvar="UPDRAFT_DATA",
+              help="Or the app's data folder, to use the connections saved there.")
+@ALLOW
+@as_json()
+def run(flow: Path, inputs: tuple[str, ...], settings: tuple[str, ...], out: Path, connections: Path | None,
+        data: Path | None, allow: tuple[str, ...], as_json: bool) -> None:
+    """Run a flow file. Paths in it are relative to it."""
+    from updraft.cli import loading, saying
+    from updraft.core.connect.outside import Outside
+    from updraft.core.engine import Files, plan, with_inputs
+    from updraft.core.engine import run as run_flow
+    from updraft.core.problems import Problem
+
+    try:
+        found, given = with_inputs(loading.load(flow), loading.pairs(inputs, "--input", "STEP=PATH"))
+        outside = Outside(loading.connections(connections, data), None, frozenset(allow))
+        files = Files(flow.parent, given, confined=False, by_content=False, outside=outside, today=loading.today)
+        planned = plan(found, files, loading.pairs(settings, "--set", "NAME=VALUE"))
+        wrong = next((s.problem for s in planned.steps.values() if s.problem and s.step.enabled), None)
+        if wrong is not None:
+            raise wrong
+    except Problem as problem:
+        saying.fail(problem, as_json, 2)
+    report = run_flow(planned, files, out, progress=None if as_json else saying.say_step)
+    if as_json:
+        saying.say_json(report.as_dict())
+    else:
+        for output in report.outputs:
+            saying.say(f"Wrote {saying.strong(str(output.path))} ({output.rows:,} rows)")
+        if report.error:
+            saying.say_problem(report.error)
+        saying.say(f"{'Done' if report.status == 'ok' else report.status.capitalize()} in {report.seconds:.2f} s")
+    sys.exit(0 if report.status == "ok" else 1)

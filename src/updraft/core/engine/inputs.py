@@ -1,0 +1,45 @@
+"""Give the sources of a flow other files to read: for one run, from the page or the command line."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from updraft.core.flow.edits import SetSettings
+from updraft.core.flow.model import Flow
+from updraft.core.problems import Problem
+from updraft.core.steps import kinds
+
+
+def with_inputs(flow: Flow, inputs: dict[str, str]) -> tuple[Flow, dict[str, Path]]:
+    """The flow with some sources reading other files, and these files by the names that its settings now use.
+
+    A source of another kind than Read file becomes one.
+
+    Args:
+        inputs: id of a source step → the file it is to read.
+
+    Raises:
+        Problem: the flow has no source of that id, or the file is not there.
+    """
+    given = {}
+    for step_id, text in inputs.items():
+        sources = [step.id for step in flow.steps if (kind := kinds().get(step.kind)) and kind.role == "source"]
+        if step_id not in sources:
+            raise Problem(f"Input “{step_id}”", "the flow has no source of this id.",
+                          f"Its sources are: {', '.join(sources) or 'none'}.", code="bad_call")
+        path = Path(text).resolve()
+        if not path.is_file():
+            raise Problem(text, "this file is not here.", "Check the path.", step=step_id, code="no_file")
+        name = f"{step_id}={path.name}"
+        given[name] = path
+        flow = reading(flow, step_id, name)
+    return flow, given
+
+
+def reading(flow: Flow, step_id: str, path: str) -> Flow:
+    """The flow with this source reading a file, named as its settings name files."""
+    step = flow.step(step_id)
+    if step.kind == "read_file":
+        return SetSettings(id=step_id, settings={**step.settings, "path": path}).apply(flow)
+    instead = step.model_copy(update={"kind": "read_file", "settings": {"path": path}})
+    return flow.model_copy(update={"steps": tuple(instead if s.id == step_id else s for s in flow.steps)})

@@ -1,0 +1,85 @@
+"""The cache of tables: what is let go first, and that saving looks at no more than it must."""
+
+import polars as pl
+from hypothesis import given
+from hypothesis import strategies as st
+
+from updraft.core import Engine, Files, Flow, Step, Table, TableCache
+from updraft.core.steps.joins.look_up import LookUp
+
+
+def table(n: int, rows: int = 1000) -> Table:
+    return Table(f"{n:032x}", {"": pl.DataFrame({"x": range(rows)})}, {"": rows})
+
+
+def on_disk(folder) -> set[int]:
+    return {int(path.stem, 16) for path in folder.glob("*.json")}
+
+
+def test_drafts_are_let_go_before_tables_of_the_flow_whatever_was_used_last(tmp_path):
+    cache = TableCache(tmp_path, disk_bytes=40_000)
+    cache.put(table(0), wait=True)
+    cache.put(table(1), wait=True, draft=True)
+    cache.put(table(2), wait=True, draft=True)
+    cache.settle(table(2).fingerprint)
+    for n in (3, 4):
+        cache.put(table(n), wait=True)
+    assert 1 not in on_disk(tmp_path) and {0, 2, 3} <= on_disk(tmp_path)
+
+
+def test_a_cache_without_a_folder_lets_tables_go_too():
+    cache = TableCache(None, memory_bytes=20_000)
+    for n in range(9):
+        cache.put(table(n))
+    assert cache.get(table(0).fingerprint) is None and cache.get(table(8).fingerprint) is not None
+
+
+def test_what_an_earlier_process_left_counts_and_goes_first(tmp_path):
+    earlier = TableCache(tmp_path)
+    for n in range(4):
+        earlier.put(table(n), wait=True)
+    later = TableCache(tmp_path, disk_bytes=45_000)
+    assert later.get(table(0).fingerprint).height == 1000, "used again, so it is no longer the oldest"
+    for n in (7, 8):
+        later.put(table(n), wait=True)
+    assert 1 not in on_disk(tmp_path) and {0, 7, 8} <= on_disk(tmp_path)
+    assert not [path for path in tmp_path.iterdir() if path.name.startswith(f"{1:032x}")], "no file of it stays"
+
+
+def test_tables_beyond_what_may_wait_for_the_writer_stay_in_memory(tmp_path):
+    cache = TableCache(tmp_path, waiting_bytes=1)
+    for n in range(30):
+        cache.put(table(n, 20_000))
+    cache.flush()
+    assert 0 in on_disk(tmp_path) and len(on_disk(tmp_path)) < 30
+    assert all(cache.get(table(n).fingerprint) is not None for n in range(30))
+
+
+@given(st.lists(st.tuples(st.integers(0, 9), st.booleans()), max_size=25), st.integers(20_000, 90_000))
+def test_files_stay_under_the_limit_and_the_newest_is_there(tmp_path_factory, saves, limit):
+    folder = tmp_path_factory.mktemp("cache")
+    cache = TableCache(folder, disk_bytes=limit)
+    for n, draft in saves:
+        cache.put(table(n), wait=True, draft=draft)
+        assert n in on_disk(folder)
+        assert sum(path.stat().st_size for path in folder.iterdir()) <= max(limit, 12_000)
+
+
+def test_look_ups_chained_onto_themselves_apply_each_step_once(tmp_path, bench, monkeypatch):
+    calls, apply = [], LookUp.apply
+    monkeypatch.setattr(LookUp, "apply", lambda *args: calls.append(1) or apply(*args))
+    pl.DataFrame({"Lot": ["a", "b"], "Hub": ["Fen", "Dale"]}).write_ipc(tmp_path / "t.arrow")
+    steps = [Step(id="s0", kind="test_source", settings={"path": "t.arrow"})]
+    for n in range(1, 13):
+        settings = {
+            "keys": [{"column": "Lot", "reference": "Lot"}],
+            "bring": [{"column": "Hub", "name": f"Hub {n}"}],
+            "many": "first",
+        }
+        before = f"s{n - 1}"
+        steps.append(
+            Step(id=f"s{n}", kind="look_up", settings=settings, inputs={"table": before, "reference": before})
+        )
+    engine, files = Engine(), Files(tmp_path)
+    found = engine.look(engine.plan(Flow(steps=tuple(steps)), files), "s12", files)
+    assert found.lazy().collect()["Hub 12"].to_list() == ["Fen", "Dale"] and len(calls) == 12
