@@ -1,9 +1,6 @@
 """Plan, cache, look and run, on the flow of the example world."""
 
 import errno
-import os
-import subprocess
-import sys
 from datetime import date
 from pathlib import Path
 
@@ -284,24 +281,6 @@ def test_a_flow_without_steps_or_with_two_outputs_of_one_name_does_not_run(world
     twin = Step(id="twin", kind="write_file", settings={"name": "packet_report_2026-03.xlsx"}, inputs={"table": "tidy"})
     report = run(plan(AddStep(step=twin).apply(march_report()), files), files, tmp_path)
     assert report.error.code == "same_name" and report.error.step in ("twin", "write") and not list(tmp_path.iterdir())
-
-
-def test_many_looks_at_once_all_come_to_an_end():
-    """Steps call back into Python while Polars' threads wait for them; in a process of its own, since it might hang."""
-    script = """
-import threading, polars as pl
-from updraft.core.steps import kinds
-kind = kinds()["tidy_text"]
-table = pl.DataFrame({c: [f"  v{n % 24} x" for n in range(20000)] for c in "abcdefgh"}).lazy()
-def look():
-    for _ in range(10):
-        pl.collect_all([kind.apply({"table": table}, kind.Settings(), None).table, table], engine="in-memory")
-threads = [threading.Thread(target=look) for _ in range(4)]
-for thread in threads: thread.start()
-for thread in threads: thread.join()
-"""
-    environment = {**os.environ, "POLARS_MAX_THREADS": "2"}
-    subprocess.run([sys.executable, "-c", script], check=True, timeout=120, env=environment)
 
 
 def test_a_file_that_comes_otherwise_is_told_of_and_what_does_not_need_the_change_is_delivered(tmp_path):

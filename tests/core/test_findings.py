@@ -10,6 +10,8 @@ from hypothesis import strategies as st
 from tests.scoring import measure
 from updraft.core.insight import apply_repair, find, repair_all
 from updraft.core.insight.findings import CODES
+from updraft.core.insight.findings.model import Finding
+from updraft.core.insight.findings.safe import did_no_harm
 from updraft.demo.names import HUBS, VARIETIES
 
 
@@ -240,3 +242,22 @@ def test_duplicates_up_to_blanks_go_only_once_the_blanks_are_gone():
     again["Hub"][-1] += " "
     mended, done, _ = repair_all(pl.DataFrame(again))
     assert [d.finding.code for d in done] == ["stray_blanks", "duplicate_rows"] and mended.height == len(base["Hub"])
+
+
+@pytest.mark.parametrize(
+    ("code", "after", "harmless"),
+    [
+        ("stray_blanks", {"Lot": ["01", "2", "2"], "Grams": ["1", "2", "2"]}, True),
+        ("stray_blanks", {"Lot": ["01", None, "2"], "Grams": ["1", "2", "2"]}, False),
+        ("numbers_as_text", {"Lot": ["01", "2", "2"], "Grams": [1, 2, 2]}, True),
+        ("numbers_as_text", {"Lot": [1, 2, 2], "Grams": ["1", "2", "2"]}, False),
+        ("duplicate_rows", {"Lot": ["01", "2"], "Grams": ["1", "2"]}, True),
+        ("duplicate_rows", {"Lot": ["2"], "Grams": ["2"]}, False),
+        ("stray_blanks", {"Lot": ["01", "2"], "Grams": ["1", "2"]}, False),
+        ("blank_columns", {"Lot": ["01", "2", "2"]}, False),
+        ("stray_blanks", {"Lot": ["01", "2", "2", "3"], "Grams": ["1", "2", "2", "3"]}, False),
+    ],
+)
+def test_what_a_repair_did_is_judged_by_the_table(code, after, harmless):
+    before = pl.DataFrame({"Lot": ["01", "2", "2"], "Grams": ["1", "2", "2"]})
+    assert did_no_harm(Finding(code, (), 1, "", ""), before, pl.DataFrame(after)) is harmless

@@ -14,7 +14,7 @@ from updraft.core.steps import kinds
 
 WORDS = st.one_of(
     st.none(),
-    st.sampled_from(["", " ", "Lot 2", "Lot 10", "lot 1", "Élan", "elan", "Zebra", "9", "10", "09", "b2", "B2"]),
+    st.sampled_from([" ", "Élan", "elan", "B2", "b2", "b10"]),
 )
 ROWS = st.lists(st.tuples(WORDS, st.one_of(st.none(), st.integers(-3, 3))), max_size=25)
 

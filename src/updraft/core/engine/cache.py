@@ -224,7 +224,7 @@ class TableCache:
         assert self.folder is not None
         about = self._about(fingerprint)
         try:
-            files = self._paths(fingerprint, list(json.loads(about.read_text())["digests"])).values()
+            files = list(self._paths(fingerprint, list(json.loads(about.read_text())["digests"])).values())
         except (OSError, ValueError, KeyError, TypeError):
             files = list(self.folder.glob(f"{fingerprint}*.arrow"))  # nothing says which files there are
         for path in (about, *files):  # what tells of them first: without it the rest is not looked at

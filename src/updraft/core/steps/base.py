@@ -167,7 +167,7 @@ class StepKind(ABC):
         """The columns needed at a port when `wanted` are needed of the main output; None means all.
 
         A kind that says nothing needs all. One that does must name every column that can change its result, its
-        counts or its problems.
+        counts or its problems. Where a side output is taken, `wanted` is None: then name all that it needs, too.
         """
         return None
 

@@ -1,0 +1,153 @@
+"""Promises that only show when they are broken: each of these tests fails when one line of the engine is changed."""
+
+import json
+import os
+import subprocess
+import sys
+
+import polars as pl
+import pytest
+
+from tests import sources  # noqa: F401  registers the kind test_source
+from updraft.core import Engine, Files, Flow, Problem, Step, plan, run
+from updraft.core.engine.running import needed_columns
+from updraft.core.steps import Result, Settings, StepKind, kinds
+from updraft.core.steps.values.tidy_text import TidyText
+
+
+def flow_of(*steps: tuple, source: str = "t.arrow") -> Flow:
+    made = [Step(id="t", kind="test_source", settings={"path": source})]
+    made += [Step(id=i, kind=k, settings=s, inputs=inputs) for i, k, s, inputs in steps]
+    return Flow(steps=tuple(made))
+
+
+@pytest.fixture
+def lots(tmp_path):
+    table = pl.DataFrame({"Lot": ["a", "b", "c"], "Grams": ["1", "x", "3"], "Hub": ["Fen", "Dale", "Fen"]})
+    table.write_ipc(tmp_path / "t.arrow")
+    return Files(tmp_path)
+
+
+class OneOfEach(StepKind):
+    """A kind whose main output needs one column, and its side output all."""
+
+    kind, title, family, summary = "test_one_of_each", "One of each", "Test", "For tests"
+    outputs = ("others",)
+    Settings = Settings
+
+    def apply(self, tables, settings, context):
+        first = pl.col("Hub").is_first_distinct()
+        return Result(tables["table"].filter(first).select("Hub"), {"others": tables["table"].filter(~first)})
+
+    def reads(self, settings, wanted, port):
+        return None if wanted is None else frozenset({"Hub"})
+
+    def sentence(self, settings):
+        return "by Hub"
+
+
+def test_a_side_output_keeps_the_columns_that_only_it_is_taken_for(tmp_path):
+    """The main line needs one column; who takes the other rows gets all of them."""
+    (tmp_path / "t.csv").write_text("Lot,Hub\na,Fen\nb,Fen\n")
+    files = Files(tmp_path)
+    only_lot = {"columns": [{"column": "Lot"}], "others": "drop"}
+    flow = flow_of(
+        ("k", "test_one_of_each", {}, {"table": "t"}),
+        ("hubs", "write_file", {"name": "hubs.csv"}, {"table": "k"}),
+        ("c", "choose_columns", only_lot, {"table": "k.others"}),
+        ("lots", "write_file", {"name": "lots.csv"}, {"table": "c"}),
+    )
+    hubs = {"by": ["Hub"], "figures": [{"figure": "rows"}]}
+    counted = Step(id="s", kind="summarise", settings=hubs, inputs={"table": "k"})
+    reads = Step(id="t", kind="read_file", settings={"path": "t.csv"})  # a source that leaves out what nobody needs
+    written = flow.steps[2].model_copy(update={"inputs": {"table": "s"}})
+    planned = plan(flow.model_copy(update={"steps": (reads, flow.steps[1], counted, written, *flow.steps[3:])}), files)
+    assert needed_columns(planned)["t"] is None
+    assert run(planned, files, tmp_path / "out").status == "ok"
+    assert (tmp_path / "out/lots.csv").read_text() == "Lot\nb\n"
+
+
+def test_a_kind_that_comes_to_another_result_makes_kept_tables_anew(lots, monkeypatch):
+    flow = flow_of(("tidy", "tidy_text", {}, {"table": "t"}), ("k", "keep_rows", {"by": "first"}, {"table": "tidy"}))
+    before = plan(flow, lots)
+    monkeypatch.setattr(TidyText, "version", TidyText.version + 1)
+    after = plan(flow, lots)
+    assert before.steps["t"].fingerprint == after.steps["t"].fingerprint
+    for step in ("tidy", "k"):
+        assert before.steps[step].fingerprint != after.steps[step].fingerprint
+
+
+def test_a_check_that_stops_further_up_stops_a_look_further_down(lots):
+    """Looking computes one query over all steps; the checks on the way are made all the same."""
+    stops = {"columns": [{"column": "Grams", "kind": "whole"}], "failing": "stop"}
+    flow = flow_of(
+        ("k", "set_kinds", stops, {"table": "t"}),
+        ("tidy", "tidy_text", {}, {"table": "k"}),
+        ("c", "choose_columns", {"columns": [{"column": "Lot"}], "others": "drop"}, {"table": "tidy"}),
+    )
+    engine = Engine()
+    with pytest.raises(Problem) as caught:
+        engine.look(engine.plan(flow, lots), "c", lots)
+    assert caught.value.step == "k" and "1 value of Grams" in str(caught.value)
+
+
+@pytest.mark.parametrize(("grams", "times", "exact"), [(0.1, 3.0, 0.3), (1.1, 1.1, 1.21), (4.35, 100.0, 435.0)])
+def test_products_are_the_numbers_a_person_would_write(bench, grams, times, exact):
+    everywhere = {"of": [{"column": "Grams", "test": "filled"}]}
+    settings = {"columns": ["Grams"], "to": "times", "times": times, "rule": everywhere}
+    done = bench.apply("set_values", settings, pl.DataFrame({"Grams": [grams]}))
+    assert done.frames[""]["Grams"].to_list() == [exact] and grams * times != exact
+
+
+def test_units_give_the_numbers_a_person_would_write(bench):
+    unit = {"column": "w", "kind": "number", "dressed": True, "units": [{"unit": "kg", "times": 1.1}]}
+    done = bench.apply("set_kinds", {"columns": [unit]}, pl.DataFrame({"w": ["1.1 kg"]}))
+    assert done.frames[""]["w"].to_list() == [1.21]
+
+
+def test_of_values_that_are_as_frequent_the_one_that_comes_first_settles_a_group(bench):
+    table = pl.DataFrame({"code": ["1", "1", "2", "2", "2", "2"], "name": ["B", "A", "C", "D", "D", "C"]})
+    settings = {"within": ["code"], "columns": ["name"], "percent": 50}
+    assert bench.apply("settle_groups", settings, table).frames[""]["name"].to_list() == ["B"] * 2 + ["C"] * 4
+    strict = bench.apply("settle_groups", {**settings, "percent": 51}, table)
+    assert strict.frames[""].equals(table) and [fact.count for fact in strict.facts] == [2]
+    just = pl.DataFrame({"code": ["1"] * 5, "name": ["A", "B", "A", "B", "A"]})
+    settled = bench.apply("settle_groups", {**settings, "percent": 60}, just)
+    assert settled.frames[""]["name"].to_list() == ["A"] * 5, "60 of 100 is enough where 60 are asked for"
+
+
+def test_many_looks_at_once_end_and_give_what_one_look_gives():
+    """Steps call back into Python while Polars' threads wait for them; in a process of its own, since it might hang."""
+    script = """
+import json, threading, polars as pl
+from updraft.core.engine.running import needed_columns
+from updraft.core.steps import Result, Settings, StepKind, kinds
+kind = kinds()["tidy_text"]
+table = pl.DataFrame({c: [f"  v{n % 24}  x" for n in range(20000)] for c in "abcdefgh"}).lazy()
+found = []
+def look():
+    for _ in range(10):
+        one, _ = pl.collect_all([kind.apply({"table": table}, kind.Settings(), None).table, table], engine="in-memory")
+        found.append(sorted(set(one.hash_rows().to_list())) and one["h"].unique().sort().to_list())
+threads = [threading.Thread(target=look) for _ in range(4)]
+for thread in threads: thread.start()
+for thread in threads: thread.join()
+print(json.dumps([len(found), found[0], all(one == found[0] for one in found)]))
+"""
+    environment = {**os.environ, "POLARS_MAX_THREADS": "2"}
+    done = subprocess.run(
+        [sys.executable, "-c", script], check=True, timeout=120, env=environment, capture_output=True, text=True
+    )
+    looks, values, alike = json.loads(done.stdout)
+    assert looks == 40 and alike and values == sorted(f"v{n} x" for n in range(24))
+
+
+def test_families_are_found_in_order_and_a_kind_is_loaded_by_its_name_alone():
+    families = list(dict.fromkeys(kind.family for kind in kinds().values() if kind.family != "Test"))
+    assert families[0] == "Bring in" and families[-1] == "Deliver" and len(families) == 8
+    script = (
+        "import sys; from updraft.core.steps import kinds; k = kinds()['drop_rows']\n"
+        "print(k.family, sorted(m for m in sys.modules if m.startswith('updraft.core.steps.') and m.count('.') > 3))"
+    )
+    done = subprocess.run([sys.executable, "-c", script], check=True, capture_output=True, text=True)
+    assert done.stdout.strip() == "Rows ['updraft.core.steps.rows.choosing', 'updraft.core.steps.rows.drop_rows']"
