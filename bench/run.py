@@ -14,6 +14,7 @@ from pathlib import Path
 
 import polars as pl
 
+import caching
 import looking
 import reading
 import startup
@@ -170,6 +171,7 @@ def main() -> None:
     ]
     brought = [(what, f"{seconds:.1f} s", "", f"≤ {AIM:.0f} s", seconds <= AIM) for what, seconds in measure()]
     started = startup.measure()
+    rows += caching.measure()
     looked = looking.measure()
     read = reading.measure()
     fifth = "\n".join(f"| {a} | {b} | {d} | {'yes' if e else 'no'} |" for a, b, _, d, e in started)

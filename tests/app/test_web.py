@@ -2,9 +2,15 @@
 
 import io
 import json
+import threading
 import time
 
+import polars as pl
 import pytest
+
+from tests.served import until
+from updraft.core.steps import Result
+from updraft.core.steps.sources.type_in_a_table import TypeInATable
 
 ADD = {"op": "add", "step": {"kind": "read_file", "settings": {"path": "growers.xlsx"}}}
 
@@ -359,3 +365,27 @@ def test_formats_and_searches_for_the_desk(client, world):
     assert client.call("GET", f"{address}?column=day&kind=date").json["formats"] == ["YYYY-MM-DD", "DD.MM.YY"]
     assert client.call("GET", f"{address}?column=nope&kind=date").json["problem"]["code"] == "missing_column"
     assert client.call("GET", "/api/flows/kinds?q=vlookup").json["kinds"] == ["look_up"]
+
+
+def test_a_source_that_hangs_holds_up_no_other_flow(client, monkeypatch):
+    hanging, begun = threading.Event(), threading.Event()
+
+    def wait(self, tables, settings, context):
+        begun.set()
+        assert hanging.wait(60)
+        return Result(pl.DataFrame({"a": [1]}).lazy())
+
+    monkeypatch.setattr(TypeInATable, "apply", wait)
+    try:
+        slow, quick = client.flow(), client.flow()
+        add = {"op": "add", "step": {"kind": "type_in_a_table", "settings": {}}}
+        client.post(f"/api/flows/{slow}/edits", {"edits": [add]})
+        assert begun.wait(20)
+        client.upload(quick, "lots.csv", b"Lot,Hub\na,Fen\n")
+        add = {"op": "add", "step": {"kind": "read_file", "settings": {"path": "lots.csv"}}}
+        client.post(f"/api/flows/{quick}/edits", {"edits": [add]})
+        steps = lambda flow: client.call("GET", f"/api/flows/{flow}").json["steps"].values()  # noqa: E731
+        until(lambda: [s["status"] for s in steps(quick)] == ["fresh"], 20)
+        assert [s["status"] for s in steps(slow)] == ["computing"]
+    finally:
+        hanging.set()

@@ -151,3 +151,12 @@ def test_families_are_found_in_order_and_a_kind_is_loaded_by_its_name_alone():
     )
     done = subprocess.run([sys.executable, "-c", script], check=True, capture_output=True, text=True)
     assert done.stdout.strip() == "Rows ['updraft.core.steps.rows.choosing', 'updraft.core.steps.rows.drop_rows']"
+
+
+def test_what_is_counted_is_said_in_the_singular_for_one_and_names_stay_as_they_are(bench):
+    name = "rows are {n} 1 cells"
+    table = pl.DataFrame({name: ["1", "x", "y"], "Hub": ["Fen", "Fen", "Fen"]})
+    column = {"columns": [{"column": name, "kind": "whole"}]}
+    for rows, said in ((3, f"2 values of {name} are not a whole number"), (2, f"1 value of {name} is not a whole number")):
+        facts = [fact.text for fact in bench.apply("set_kinds", column, table.head(rows)).facts]
+        assert facts[0] == said

@@ -137,7 +137,7 @@ def test_rows_are_marked_settled_split_and_named(bench):
     codes = pl.DataFrame({"code": ["a", "a", "a", "b", "b", None], "name": ["X", "X", "Y", "P", "Q", "Z"]})
     settled = bench.apply("settle_groups", {"within": ["code"], "columns": ["name"]}, codes)
     assert settled.frames[""]["name"].to_list() == ["X", "X", "X", "P", "Q", "Z"]
-    assert [fact.text for fact in settled.facts] == ["1 group has no majority in name", "1 cells changed"]
+    assert [fact.text for fact in settled.facts] == ["1 group has no majority in name", "1 cell changed"]
 
     tags = pl.DataFrame({"tag": ["early; frost hardy", "early", None, "; late"], "n": [1, 2, 3, 4]})
     assert bench.apply("split_column", {"column": "tag", "at": ";", "into": "rows"}, tags).frames[""].rows() == [

@@ -19,6 +19,8 @@ from updraft.core.engine import Door, Plan, PlannedStep
 from updraft.core.steps import Source
 from updraft.store import ConnectionStore, FlowStore, Folders, RunStore
 
+FILLED_AT_ONCE = 4  # flows: a slow source of one does not hold up the stops of the others
+
 
 def studio() -> Studio:
     """The app's one Studio."""
@@ -37,7 +39,7 @@ class Studio:
         self._files: dict[str, Files] = {}
         self._failed: OrderedDict[str, Problem] = OrderedDict()  # by fingerprint: what came up while computing
         self._wanted: dict[str, tuple[str, ...]] = {}  # flow → fingerprints being filled in
-        self._filler = ThreadPoolExecutor(1, thread_name_prefix="stops")
+        self._filler = ThreadPoolExecutor(FILLED_AT_ONCE, thread_name_prefix="stops")
         self._lock = threading.Lock()
 
     def files(self, flow_id: str) -> Files:

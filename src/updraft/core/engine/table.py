@@ -11,7 +11,9 @@ import polars as pl
 
 from updraft.core.figures import shown
 from updraft.core.problems import Problem
-from updraft.core.steps import Context, Result, Settings, StepKind
+from updraft.core.steps import Context, Count, Result, Settings, StepKind
+
+_CHANGED = Count("cells_changed", pl.LazyFrame(), "{n} cells changed", one="{n} cell changed")
 
 
 @dataclass(frozen=True)
@@ -104,7 +106,7 @@ def compute(kind: StepKind, settings: Settings, inputs: dict[str, pl.LazyFrame],
         rows_in = int(old["\0rows"][0]) if "\0rows" in old.columns else old.height
         changed = _changed(old, table, result.touched or ())
     if sum(changed.values()):
-        facts = (*facts, Fact("cells_changed", sum(changed.values()), f"{sum(changed.values()):,} cells changed"))
+        facts = (*facts, Fact("cells_changed", sum(changed.values()), _CHANGED.said(sum(changed.values()))))
     return Table(
         fingerprint, frames, {name: collected[n].height for n, name in enumerate(names)}, rows_in,
         time.perf_counter() - started, facts, result.touched, changed, result.brought, result.warnings,
@@ -125,21 +127,11 @@ def _facts(result: Result, counted: list[pl.DataFrame]) -> tuple[Fact, ...]:
         number = int(frame.item() or 0)
         if not number:
             continue
-        text = count.text.replace("{n}", f"{number:,}")
-        text = text if number != 1 else _singular(text)
+        text = count.said(number)
         if count.level == "stop":
             raise Problem(text, "the step is set to stop then.", count.way_out, code=count.code)
         facts.append(Fact(count.code, number, text, count.level))
     return tuple(facts)
-
-
-def _singular(text: str) -> str:
-    for many, one in (("1 values of", "1 value of"), ("1 rows", "1 row"), ("1 groups have", "1 group has"), ("1 cells", "1 cell"),
-                      ("1 empty cells", "1 empty cell"), ("1 row meet ", "1 row meets "), ("cell are", "cell is"), ("row are", "row is"),
-                      ("are not", "is not"), (" share", " shares"),
-                      ("do not occur", "does not occur")):
-        text = text.replace(many, one)
-    return text
 
 
 def _changed(before: pl.DataFrame, after: pl.DataFrame, touched: tuple[str, ...]) -> dict[str, int]:

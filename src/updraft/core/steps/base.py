@@ -52,7 +52,8 @@ class Port:
 class Count:
     """A number worth saying, as a lazy frame of one cell; the engine computes it together with the table.
 
-    `text` is a sentence with `{n}` in it, said when the number is not 0. Level `stop` fails the step then, with
+    `text` is a sentence that begins with `{n}`, `one` the same for a single thing; said when the number is not 0. Level
+    `stop` fails the step then, with
     `way_out` as the advice.
     """
 
@@ -61,6 +62,12 @@ class Count:
     text: str
     level: Level = "info"
     way_out: str = ""
+    one: str = ""
+
+    def said(self, number: int) -> str:
+        """The sentence for a number, in the singular where it is 1."""
+        text = self.one if number == 1 and self.one else self.text
+        return text.replace("{n}", f"{number:,}", 1)  # the first: a column may be called so, too
 
 
 @dataclass(frozen=True)

@@ -28,7 +28,7 @@ class MarkRows(StepKind):
                           "Give the new column another name.", field="name")
         here = compiled(settings.rule, schema)
         return Result(table.with_columns(here.alias(name)), touched=(), counts=(
-            Count("rows_met", table.select(here.sum()), "{n} rows are marked"),))
+            Count("rows_met", table.select(here.sum()), "{n} rows are marked", one="{n} row is marked"),))
 
     def reads(self, settings: MarkRowsSettings, wanted: Wanted, port: str) -> Wanted:
         less = None if wanted is None else wanted - {settings.name.strip()}

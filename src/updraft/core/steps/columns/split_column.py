@@ -43,7 +43,8 @@ class SplitColumn(StepKind):
             parts = pl.col(name).str.split(settings.at).list.eval(_part(pl.element()))
             more = table.select(pl.col(name).str.count_matches(settings.at, literal=True).sum())
             return Result(table.with_columns(parts.alias(name)).explode(name, empty_as_null=True), counts=(
-                Count("split", more, f"{{n}} rows more, one for each further part of {name}"),))
+                Count("split", more, f"{{n}} rows more, one for each further part of {name}",
+                      one=f"{{n}} row more, for the further part of {name}"),))
         return self._into_columns(table, schema, settings)
 
     def _into_columns(self, table: pl.LazyFrame, schema: pl.Schema, settings: SplitColumnSettings) -> Result:
@@ -64,7 +65,8 @@ class SplitColumn(StepKind):
         kept = table if settings.keep else table.rename({name: whole})
         short = table.select((pl.col(name).str.count_matches(settings.at, literal=True) < many - 1).sum())
         return Result(kept.with_columns(fresh).select(order), touched=(), counts=(
-            Count("short", short, f"{{n}} rows have fewer than {many} parts", "warning"),))
+            Count("short", short, f"{{n}} rows have fewer than {many} parts", "warning",
+                  one=f"{{n}} row has fewer than {many} parts"),))
 
     def reads(self, settings: SplitColumnSettings, wanted: Wanted, port: str) -> Wanted:
         less = None if wanted is None else wanted - frozenset(settings.names)

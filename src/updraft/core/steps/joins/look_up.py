@@ -58,7 +58,8 @@ class LookUp(StepKind):
         counts = [Count("double_keys", reference.select(pl.struct(names).is_duplicated().sum()),
                         "{n} rows of the other table share their key with another one",
                         "stop" if settings.many == "stop" else "info",
-                        "Choose which of them to take, or remove the duplicates there.")]
+                        "Choose which of them to take, or remove the duplicates there.",
+                        "{n} row of the other table shares its key with another one")]
         if settings.many in ("first", "last"):
             keep: Literal["first", "last"] = "first" if settings.many == "first" else "last"
             reference = reference.unique(subset=names, keep=keep, maintain_order=True)
@@ -70,8 +71,8 @@ class LookUp(StepKind):
         keys = listed(pair.column for pair in settings.keys)
         counts += [
             Count("unmatched_values", unmatched.select(pl.struct(names).n_unique()), f"{{n}} values of {keys} without a match",
-                  "warning"),
-            Count("unmatched", unmatched.select(pl.len()), "{n} rows without a match", "warning"),
+                  "warning", one=f"{{n}} value of {keys} without a match"),
+            Count("unmatched", unmatched.select(pl.len()), "{n} rows without a match", "warning", one="{n} row without a match"),
         ]
         extra = [*names, _HIT]
         return Result(joined.drop(extra), {"unmatched": unmatched.select(schema.names())}, tuple(counts),

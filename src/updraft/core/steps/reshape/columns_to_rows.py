@@ -49,8 +49,9 @@ class ColumnsToRows(StepKind):
         if settings.empty == "leave_out":
             done = done.filter(pl.col(names["\0value"]).is_not_null())
         empty = table.select(pl.sum_horizontal(pl.col(name).null_count() for name in chosen))
-        said = "{n} empty cells are left out" if settings.empty == "leave_out" else "{n} rows have no value"
-        return Result(done, counts=(Count("empty_cells", empty, said),))
+        many, one = (("{n} empty cells are left out", "{n} empty cell is left out") if settings.empty == "leave_out"
+                     else ("{n} rows have no value", "{n} row has no value"))
+        return Result(done, counts=(Count("empty_cells", empty, many, one=one),))
 
     def _check_names(self, settings: ColumnsToRowsSettings, stay: list[str]) -> None:
         for field, name in (("name", settings.name.strip()), ("value", settings.value.strip())):

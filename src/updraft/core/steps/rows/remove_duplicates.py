@@ -55,7 +55,8 @@ class RemoveDuplicates(StepKind):
         marked = pl.concat([table, stays], how="horizontal")
         kept, removed = (marked.filter(side).drop("\0stays") for side in (pl.col("\0stays"), ~pl.col("\0stays")))
         return Result(kept, {"removed": removed}, (
-            Count("removed", removed.select(pl.len()), f"{{n}} rows removed, equal in {listed(settings.keys) or 'every column'}"),))
+            Count("removed", removed.select(pl.len()), f"{{n}} rows removed, equal in {listed(settings.keys) or 'every column'}",
+                  one=f"{{n}} row removed, equal in {listed(settings.keys) or 'every column'}"),))
 
     def _key(self, name: str, dtype: pl.DataType, settings: RemoveDuplicatesSettings) -> pl.Expr:
         key = pl.col(name)

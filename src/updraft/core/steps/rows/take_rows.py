@@ -57,7 +57,8 @@ class TakeRows(StepKind):
         ranked = ranked.sort(keys, descending=settings.by == "largest", nulls_last=True, maintain_order=True)
         number = self._within(pl.int_range(1, pl.len() + 1, dtype=pl.Int64), settings)
         ranked = ranked.with_columns(pl.when(keys[0].is_not_null()).then(number).alias(_RANK)).cache()
-        none = Count("no_value", table.select(keys[0].is_null().sum()), f"{{n}} rows have no {settings.column}", "info")
+        none = Count("no_value", table.select(keys[0].is_null().sum()), f"{{n}} rows have no {settings.column}",
+                     one=f"{{n}} row has no {settings.column}")
         return self._split(ranked, schema, settings, (none,))
 
     def _within(self, number: pl.Expr, settings: TakeRowsSettings) -> pl.Expr:
@@ -72,6 +73,7 @@ class TakeRows(StepKind):
         return also(wanted, [name for name in (*settings.within, settings.column) if name])
 
     def sentence(self, settings: TakeRowsSettings) -> str:
-        what = {"first": "the first", "last": "the last", "largest": f"the largest by {settings.column or '…'}:",
-                "smallest": f"the smallest by {settings.column or '…'}:", "random": "at random"}[settings.by]
-        return f"{what} {settings.count:,}" + (f" of each {listed(settings.within)}" if settings.within else "")
+        many, by = f"{settings.count:,}", settings.column or "…"
+        what = {"first": f"the first {many}", "last": f"the last {many}", "largest": f"the {many} largest by {by}",
+                "smallest": f"the {many} smallest by {by}", "random": f"{many} at random"}[settings.by]
+        return what + (f" of each {listed(settings.within)}" if settings.within else "")

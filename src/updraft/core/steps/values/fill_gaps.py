@@ -49,7 +49,8 @@ class FillGaps(StepKind):
         filled = {name: self._filled(name, schema[name], settings) for name in settings.columns}
         left = table.with_columns(**filled).select(pl.sum_horizontal(is_blank(n, schema[n]).sum() for n in filled))
         return Result(table.with_columns(**filled), touched=tuple(filled), counts=(
-            Count("gaps_left", left, f"{{n}} cells of {listed(settings.columns)} stay empty"),))
+            Count("gaps_left", left, f"{{n}} cells of {listed(settings.columns)} stay empty",
+                  one=f"{{n}} cell of {listed(settings.columns)} stays empty"),))
 
     def _filled(self, name: str, dtype: pl.DataType, settings: FillGapsSettings) -> pl.Expr:
         cell = pl.when(~is_blank(name, dtype)).then(pl.col(name))

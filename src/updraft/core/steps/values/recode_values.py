@@ -48,7 +48,8 @@ class RecodeValues(StepKind):
             fresh = table.with_columns(self._replaced(column, settings, old, new, schema[name]).alias(name))
         seen = table.select(pl.lit(len(changes)) - self._key(column, settings, schema[name].is_float()).unique().is_in(old.implode()).sum())
         return Result(fresh, touched=(name,), counts=(
-            Count("unused_changes", seen, f"{{n}} of {len(changes)} old values do not occur in {name}"),))
+            Count("unused_changes", seen, f"{{n}} of {len(changes)} old values do not occur in {name}",
+                  one=f"{{n}} of {len(changes)} old values does not occur in {name}"),))
 
     def reads(self, settings: RecodeSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [settings.column])

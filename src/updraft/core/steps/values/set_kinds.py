@@ -54,7 +54,8 @@ class SetKinds(StepKind):
         counts = tuple(
             Count(f"not_converted:{c.column}", table.select(failed[c.column].sum()),
                   f"{{n}} values of {c.column} are not a {TITLES[Kind(c.kind)]}", level,
-                  "Add a format, recode them, or choose what becomes of them.")
+                  "Add a format, recode them, or choose what becomes of them.",
+                  f"{{n}} value of {c.column} is not a {TITLES[Kind(c.kind)]}")
             for c in settings.columns if c.kind != "text")
         any_failed = pl.any_horizontal([*failed.values(), pl.lit(False)])
         if settings.failing == "reject":

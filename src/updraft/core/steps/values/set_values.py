@@ -40,7 +40,7 @@ class SetValues(StepKind):
         fresh = {name: pl.when(here).then(self._value(name, schema[name], settings)).otherwise(pl.col(name)).alias(name)
                  for name in settings.columns}
         return Result(table.with_columns(**fresh), touched=tuple(fresh), counts=(
-            Count("rows_met", table.select(here.sum()), "{n} rows meet the conditions"),))
+            Count("rows_met", table.select(here.sum()), "{n} rows meet the conditions", one="{n} row meets the conditions"),))
 
     def _value(self, name: str, dtype: pl.DataType, settings: SetValuesSettings) -> pl.Expr:
         kind = kind_of(dtype)

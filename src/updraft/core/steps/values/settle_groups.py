@@ -37,7 +37,8 @@ class SettleGroups(StepKind):
             groups = self._groups(table, name, settings.within)
             decided = pl.col("\0most") * 100 >= settings.percent * pl.col("\0filled")
             counts.append(Count(f"unsettled:{name}", groups.select((~decided).sum()),
-                                f"{{n}} groups have no majority in {name}", "warning"))
+                                f"{{n}} groups have no majority in {name}", "warning",
+                                one=f"{{n}} group has no majority in {name}"))
             settled = groups.filter(decided).select(*settings.within, pl.col("\0value").alias(f"\0{number}"))
             done = done.join(settled, on=settings.within, how="left", maintain_order="left")
         fresh = {name: pl.when(pl.col(name).is_not_null()).then(pl.coalesce(f"\0{number}", name)).otherwise(None)

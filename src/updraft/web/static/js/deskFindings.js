@@ -56,7 +56,7 @@ export class FindingsDesk {
     const open = this.open === finding.key;
     const card = h("li", { class: `finding${open ? " is-open" : ""}` },
       h("button", { type: "button", class: "finding-open", "aria-expanded": String(open), onclick: () => this.choose(finding) }, h("span", { class: "finding-says" }, finding.sentence), h("span", { class: "finding-count" }, count(finding.count))),
-      finding.examples.length ? h("div", { class: "finding-examples" }, finding.examples.slice(0, open ? 5 : 3).map((text) => h("code", { title: text }, visible(text)))) : null,
+      finding.examples.length && !(open && this.cells(finding)) ? h("div", { class: "finding-examples" }, finding.examples.slice(0, open ? 5 : 3).map((text) => h("code", { title: text }, visible(text)))) : null,
       open ? h("p", { class: "finding-why" }, finding.why) : null,
       h("div", { class: "finding-repairs" }, finding.repairs.map((repair, n) => (n && !open && !finding.open ? null : h("div", { class: "finding-repair" },
         h("div", {}, h("span", { class: "repair-says" }, repair.sentence), h("span", { class: "repair-effect", "data-effect": `${finding.key} ${n}` }, this.effects.get(`${finding.key} ${n}`) ?? "")),
