@@ -11,10 +11,8 @@ from typing import TYPE_CHECKING
 
 from updraft.cli.saying import fail
 from updraft.core.connect.model import CONNECTION, Connection
-from updraft.core.engine import Engine, Files
 from updraft.core.flow import Flow
 from updraft.core.flow import load as load_flow
-from updraft.core.insight.neighbours import dismissed, neighbours
 from updraft.core.problems import Problem
 
 if TYPE_CHECKING:
@@ -68,6 +66,9 @@ def connections(path: Path | None, data: Path | None) -> dict[str, Connection]:
 def table_of(path: Path, step_id: str, as_json: bool) -> tuple[
         pl.DataFrame, dict[str, pl.DataFrame], dict[str, str]]:
     """The table of a data file, or of a step of a flow file with the other tables it may meet and what was dismissed."""
+    from updraft.core.engine import Engine, Files
+    from updraft.core.insight.neighbours import dismissed, neighbours
+
     try:
         engine = Engine()
         if not path.is_file():

@@ -8,8 +8,8 @@ from pydantic import ValidationError
 
 from updraft.core import Problem, Ref, Table
 from updraft.core.engine import Plan, PlannedStep
-from updraft.core.flow.edits import label
 from updraft.core.flow.layout import course
+from updraft.core.flow.model import label
 from updraft.core.steps import StepKind, kinds
 from updraft.store import SavedFlow
 from updraft.web.studio import Studio

@@ -13,7 +13,8 @@ from updraft.core import Flow, Problem, Ref, Table
 from updraft.core.engine import Plan
 from updraft.core.engine.table import differs
 from updraft.core.figures import shown
-from updraft.core.flow.edits import SetSettings, label
+from updraft.core.flow.edits import SetSettings
+from updraft.core.flow.model import label
 from updraft.core.insight import ColumnSummary, summarise_columns
 from updraft.core.values import TITLES, guess_format, kind_of
 from updraft.core.values.kinds import Kind

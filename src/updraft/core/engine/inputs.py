@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from updraft.core.flow.edits import SetSettings
 from updraft.core.flow.model import Flow
 from updraft.core.problems import Problem
 from updraft.core.steps import kinds
@@ -39,7 +38,6 @@ def with_inputs(flow: Flow, inputs: dict[str, str]) -> tuple[Flow, dict[str, Pat
 def reading(flow: Flow, step_id: str, path: str) -> Flow:
     """The flow with this source reading a file, named as its settings name files."""
     step = flow.step(step_id)
-    if step.kind == "read_file":
-        return SetSettings(id=step_id, settings={**step.settings, "path": path}).apply(flow)
-    instead = step.model_copy(update={"kind": "read_file", "settings": {"path": path}})
+    known = step.settings if step.kind == "read_file" else {}
+    instead = step.model_copy(update={"kind": "read_file", "settings": {**known, "path": path}})
     return flow.model_copy(update={"steps": tuple(instead if s.id == step_id else s for s in flow.steps)})

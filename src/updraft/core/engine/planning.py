@@ -13,8 +13,7 @@ from pydantic import ValidationError
 
 from updraft.core.engine.dates import day_of
 from updraft.core.engine.files import Files
-from updraft.core.flow.edits import label
-from updraft.core.flow.model import Flow, Ref, Step
+from updraft.core.flow.model import Flow, Ref, Step, label
 from updraft.core.flow.order import cycles, drawing_order
 from updraft.core.problems import Problem, nearest
 from updraft.core.steps import Remote, Settings, Source, StepKind, kinds

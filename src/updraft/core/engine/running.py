@@ -20,8 +20,7 @@ import polars as pl
 from updraft.core.engine.files import Door, Files
 from updraft.core.engine.planning import Plan
 from updraft.core.engine.table import Fact, compute
-from updraft.core.flow.edits import label
-from updraft.core.flow.model import Ref
+from updraft.core.flow.model import Ref, label
 from updraft.core.problems import Problem
 from updraft.core.steps import Output, Wanted
 

@@ -9,10 +9,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from updraft.core.flow.model import Dismissal, Flow, Parameter, Ref, Step
+from updraft.core.flow.model import MAIN_PORT, Dismissal, Flow, Parameter, Ref, Step, label
 from updraft.core.problems import Problem
-
-MAIN_PORT = "table"  # the port a step is inserted at, and the one that a removed step's takers fall back on
 
 
 class _Edit(BaseModel):
@@ -231,11 +229,6 @@ Edit = Annotated[
     AddStep | RemoveStep | MoveStep | SetSettings | RenameStep | NoteStep | SwitchStep | CopyStep | ConnectInput
     | DescribeFlow | DismissFinding, Field(discriminator="op")]
 EDIT: TypeAdapter[Any] = TypeAdapter(Edit, config=ConfigDict(defer_build=True))
-
-
-def label(step: Step) -> str:
-    """What a step is called: its own name, or its kind in words."""
-    return step.name or step.kind.replace("_", " ").capitalize()
 
 
 def _need(flow: Flow, step_id: str) -> Step:

@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal, NamedTuple
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, model_validator
 
+MAIN_PORT = "table"  # the port a step is inserted at, and the one that a removed step's takers fall back on
 Identifier = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,63}$")]
 
 
@@ -111,3 +112,8 @@ class Flow(_Frozen):
         while self.has(candidate):
             candidate, number = f"{stem}_{number}", number + 1
         return candidate
+
+
+def label(step: Step) -> str:
+    """What a step is called: its own name, or its kind in words."""
+    return step.name or step.kind.replace("_", " ").capitalize()

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from updraft.core.flow.edits import label
-from updraft.core.flow.model import Flow, Ref
+from updraft.core.flow.model import Flow, Ref, label
 
 
 def neighbours(flow: Flow, step_id: str) -> dict[str, str]:

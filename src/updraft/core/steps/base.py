@@ -13,7 +13,7 @@ import polars as pl
 from pydantic import BaseModel, ConfigDict, Field
 
 from updraft.core.connect import Outside
-from updraft.core.flow.edits import MAIN_PORT
+from updraft.core.flow.model import MAIN_PORT
 
 Tables = Mapping[str, pl.LazyFrame]
 Level = Literal["info", "warning", "stop"]

@@ -11,7 +11,7 @@ from pydantic import ValidationError
 
 from updraft.core.engine.files import Door, Files
 from updraft.core.engine.table import Table, compute
-from updraft.core.flow.edits import MAIN_PORT
+from updraft.core.flow.model import MAIN_PORT
 from updraft.core.insight.findings.finding import find
 from updraft.core.insight.findings.model import Finding, Repair, plural
 from updraft.core.insight.findings.safe import did_no_harm

@@ -1,6 +1,6 @@
 import polars as pl
 
-from updraft.core.flow.edits import MAIN_PORT
+from updraft.core.flow.model import MAIN_PORT
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Tables
 from updraft.core.values import TITLES, is_blank, kind_of
 

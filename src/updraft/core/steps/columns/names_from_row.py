@@ -1,4 +1,4 @@
-from updraft.core.flow.edits import MAIN_PORT
+from updraft.core.flow.model import MAIN_PORT
 from updraft.core.formats.header import column_names
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Tables, setting

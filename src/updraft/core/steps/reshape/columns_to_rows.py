@@ -2,7 +2,7 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.flow.edits import MAIN_PORT
+from updraft.core.flow.model import MAIN_PORT
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Tables, Wanted, setting
 from updraft.core.steps.choice import ColumnChoice, listed

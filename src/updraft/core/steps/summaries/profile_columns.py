@@ -1,5 +1,5 @@
 from updraft.core.figures import profile, profile_table
-from updraft.core.flow.edits import MAIN_PORT
+from updraft.core.flow.model import MAIN_PORT
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Tables
 
 

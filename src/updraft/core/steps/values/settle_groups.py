@@ -1,6 +1,6 @@
 import polars as pl
 
-from updraft.core.flow.edits import MAIN_PORT
+from updraft.core.flow.model import MAIN_PORT
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Tables, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns

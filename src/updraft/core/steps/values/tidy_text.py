@@ -2,7 +2,7 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.flow.edits import MAIN_PORT
+from updraft.core.flow.model import MAIN_PORT
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Tables, Wanted, also, setting
 from updraft.core.steps.choice import ColumnChoice
 from updraft.core.values import Kind, by_value
