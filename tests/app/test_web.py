@@ -389,3 +389,10 @@ def test_a_source_that_hangs_holds_up_no_other_flow(client, monkeypatch):
         assert [s["status"] for s in steps(slow)] == ["computing"]
     finally:
         hanging.set()
+
+
+def test_a_run_with_an_input_for_no_source_is_refused_in_words(client, world):
+    flow = with_growers(client, world)
+    answer = client.post(f"/api/flows/{flow}/runs", {"inputs": {"gone": "growers.xlsx"}})
+    assert answer.status_code == 422 and "Its sources are: read_file" in answer.json["problem"]["text"]
+    assert client.post(f"/api/flows/{flow}/runs", {"inputs": {"read_file": "growers.xlsx"}}).status_code == 201

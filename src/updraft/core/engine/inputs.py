@@ -22,10 +22,7 @@ def with_inputs(flow: Flow, inputs: dict[str, str]) -> tuple[Flow, dict[str, Pat
     """
     given = {}
     for step_id, text in inputs.items():
-        sources = [step.id for step in flow.steps if (kind := kinds().get(step.kind)) and kind.role == "source"]
-        if step_id not in sources:
-            raise Problem(f"Input “{step_id}”", "the flow has no source of this id.",
-                          f"Its sources are: {', '.join(sources) or 'none'}.", code="bad_call")
+        _need_source(flow, step_id)
         path = Path(text).resolve()
         if not path.is_file():
             raise Problem(text, "this file is not here.", "Check the path.", step=step_id, code="no_file")
@@ -36,8 +33,20 @@ def with_inputs(flow: Flow, inputs: dict[str, str]) -> tuple[Flow, dict[str, Pat
 
 
 def reading(flow: Flow, step_id: str, path: str) -> Flow:
-    """The flow with this source reading a file, named as its settings name files."""
+    """The flow with this source reading a file, named as its settings name files.
+
+    Raises:
+        Problem: the flow has no source of that id.
+    """
+    _need_source(flow, step_id)
     step = flow.step(step_id)
     known = step.settings if step.kind == "read_file" else {}
     instead = step.model_copy(update={"kind": "read_file", "settings": {**known, "path": path}})
     return flow.model_copy(update={"steps": tuple(instead if s.id == step_id else s for s in flow.steps)})
+
+
+def _need_source(flow: Flow, step_id: str) -> None:
+    sources = [step.id for step in flow.steps if (kind := kinds().get(step.kind)) and kind.role == "source"]
+    if step_id not in sources:
+        raise Problem(f"Input “{step_id}”", "the flow has no source of this id.",
+                      f"Its sources are: {', '.join(sources) or 'none'}.", code="bad_call")
