@@ -2,19 +2,21 @@
 
 import polars as pl
 
-from updraft.core.steps import Result, Settings, Source
+from updraft.core.steps import Result, Settings, StepKind
 
 
 class ArrowSettings(Settings):
     path: str
 
 
-class TestSource(Source):
+class TestSource(StepKind):
     __test__ = False
     kind = "test_source"
     title = "Test source"
     family = "Test"
     summary = "For tests"
+    inputs = ()
+    needs = frozenset({"files"})
     Settings = ArrowSettings
 
     def files(self, settings):

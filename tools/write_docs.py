@@ -31,8 +31,9 @@ def _kind(kind: StepKind) -> list[str]:
     ports = [f"*{port.title.lower()}* (`{port.name}`)" for port in kind.inputs]
     if len(ports) > 1:
         lines += [f"Takes {' and '.join(ports)}.", ""]
-    if kind.outputs:
-        lines += [f"Side output: {', '.join(f'*{name}*' for name in kind.outputs)}.", ""]
+    sides = [f"*{out.name}* ({out.title.lower()})" for out in kind.outputs if not out.main]
+    if sides:
+        lines += [f"Side output: {', '.join(sides)}.", ""]
     lines += ["| setting | in the file | what it says |", "|---|---|---|"]
     for name, field in kind.Settings.model_fields.items():
         extra = field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}

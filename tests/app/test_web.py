@@ -212,7 +212,7 @@ def test_a_flow_file_goes_out_and_comes_in_the_same(client, world):
     [
         (b"\xff\xfe", "not UTF-8"),
         (b"{}", "not a flow"),
-        (b'{"updraft": 2}', "Update Updraft"),
+        (b'{"updraft": 99}', "Update Updraft"),
         (b"[" * 100_000, "not readable"),
     ],
 )

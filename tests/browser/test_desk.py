@@ -150,9 +150,9 @@ def test_the_unmatched_rows_are_read_and_worked_on_as_a_table_of_their_own(page)
     page.keyboard.type("save")
     page.wait_for_selector(".add-option")
     page.keyboard.press("Enter")
-    page.wait_for_function("() => updraft.state.steps.write_file?.inputs.table === 'look_up.unmatched'")
+    page.wait_for_function("() => updraft.state.steps.write_file?.main === 'look_up.unmatched'")
     settle(page)
-    assert page.evaluate("updraft.state.steps.summarise.inputs.table") == "look_up", "the main line is left alone"
+    assert page.evaluate("updraft.state.steps.summarise.main") == "look_up", "the main line is left alone"
     assert page.evaluate("updraft.state.steps.write_file.rows") == 6
 
 

@@ -102,7 +102,7 @@ def test_editing_in_the_middle_and_everything_after_follows_and_comes_back(page)
 
     page.locator("[data-step=tidy]").focus()
     page.keyboard.press("Alt+ArrowDown")
-    page.wait_for_function("() => updraft.state.steps.tidy.inputs.table === 'recode_variety' && !updraft.state.pending")
+    page.wait_for_function("() => updraft.state.steps.tidy.main === 'recode_variety' && !updraft.state.pending")
     page.locator("[data-step=kinds]").click(button="right")
     page.get_by_role("menuitem", name="Copy").click()
     page.wait_for_function("() => updraft.state.course.stops.length === 11")

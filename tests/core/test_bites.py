@@ -11,7 +11,7 @@ import pytest
 from tests import sources  # noqa: F401  registers the kind test_source
 from updraft.core import Engine, Files, Flow, Problem, Step, plan, run
 from updraft.core.engine.running import needed_columns
-from updraft.core.steps import Result, Settings, StepKind, kinds
+from updraft.core.steps import Out, Result, Settings, StepKind, kinds
 from updraft.core.steps.values.tidy_text import TidyText
 
 
@@ -32,12 +32,12 @@ class OneOfEach(StepKind):
     """A kind whose main output needs one column, and its side output all."""
 
     kind, title, family, summary = "test_one_of_each", "One of each", "Test", "For tests"
-    outputs = ("others",)
+    outputs = (Out(main=True), Out("others", "The others"))
     Settings = Settings
 
     def apply(self, tables, settings, context):
         first = pl.col("Hub").is_first_distinct()
-        return Result(tables["table"].filter(first).select("Hub"), {"others": tables["table"].filter(~first)})
+        return Result(tables.main.filter(first).select("Hub"), {"others": tables.main.filter(~first)})
 
     def reads(self, settings, wanted, port):
         return None if wanted is None else frozenset({"Hub"})
@@ -121,13 +121,13 @@ def test_many_looks_at_once_end_and_give_what_one_look_gives():
     script = """
 import json, threading, polars as pl
 from updraft.core.engine.running import needed_columns
-from updraft.core.steps import Result, Settings, StepKind, kinds
+from updraft.core.steps import Tables, kinds
 kind = kinds()["tidy_text"]
 table = pl.DataFrame({c: [f"  v{n % 24}  x" for n in range(20000)] for c in "abcdefgh"}).lazy()
 found = []
 def look():
     for _ in range(10):
-        one, _ = pl.collect_all([kind.apply({"table": table}, kind.Settings(), None).table, table], engine="in-memory")
+        one, _ = pl.collect_all([kind.apply(Tables.of(table), kind.Settings(), None).table, table], engine="in-memory")
         found.append(sorted(set(one.hash_rows().to_list())) and one["h"].unique().sort().to_list())
 threads = [threading.Thread(target=look) for _ in range(4)]
 for thread in threads: thread.start()

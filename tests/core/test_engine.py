@@ -12,6 +12,7 @@ from tests.expected import expected_report
 from updraft.core import Engine, Files, Flow, Parameter, Problem, Ref, Step, TableCache, plan, run
 from updraft.core.engine import table as table_module
 from updraft.core.flow.edits import AddStep, RemoveStep, SetSettings, SwitchStep
+from updraft.core.steps import SHAPES
 from updraft.demo import MONTHS, march_report
 
 
@@ -51,7 +52,7 @@ def test_look_and_run_agree_and_an_edit_recomputes_only_what_follows(world, tmp_
     assert {s.id: s.rows_out for s in report.steps} == {i: t.height for i, t in tables.items()}
     computed.clear()
     edited = engine.plan(
-        SetSettings(id="tidy", settings={"columns": {"by": "names", "names": ["Grower"]}}).apply(flow), files
+        SetSettings(id="tidy", settings={"columns": {"by": "names", "names": ["Grower"]}}).apply(flow, SHAPES), files
     )
     engine.look(edited, "tidy", files)
     assert computed == ["tidy_text"]
@@ -108,8 +109,8 @@ def test_the_fingerprint_follows_content_settings_and_order_of_steps(world, tmp_
 
     first = mark(flow)
     assert mark(flow.model_copy(update={"name": "other"})) == first
-    assert mark(SetSettings(id="k", settings={"case": "upper"}).apply(flow)) != first
-    assert mark(SwitchStep(id="k", enabled=False).apply(flow)) == plan(flow, Files(tmp_path)).fingerprint(Ref("r"))
+    assert mark(SetSettings(id="k", settings={"case": "upper"}).apply(flow, SHAPES)) != first
+    assert mark(SwitchStep(id="k", enabled=False).apply(flow, SHAPES)) == plan(flow, Files(tmp_path)).fingerprint(Ref("r"))
     (tmp_path / "x.csv").write_text("a,b\n1,3\n")
     assert mark(flow) != first
 
@@ -124,14 +125,14 @@ def problem_at(flow: Flow, folder: Path) -> dict[str, str]:
 
 def test_what_is_wrong_is_said_at_the_step_and_only_stops_what_needs_it(world):
     flow = march_report()
-    gone = SetSettings(id="growers", settings={"path": "grower.xlsx"}).apply(flow)
+    gone = SetSettings(id="growers", settings={"path": "grower.xlsx"}).apply(flow, SHAPES)
     found = problem_at(gone, world)
     assert found["growers"] == "no_file" and found["look_up"] == "waits for growers" and found["kinds"] == ""
-    assert problem_at(RemoveStep(id="growers").apply(flow), world)["recode_hub"] == "unfinished"
-    new = AddStep(step=Step(id="new", kind="keep_rose"), after="tidy").apply(flow)
+    assert problem_at(RemoveStep(id="growers").apply(flow, SHAPES), world)["recode_hub"] == "unfinished"
+    new = AddStep(step=Step(id="new", kind="keep_rose"), after="tidy").apply(flow, SHAPES)
     assert problem_at(new, world)["new"] == "unknown_kind"
-    assert problem_at(SwitchStep(id="growers", enabled=False).apply(flow), world)["growers"] == "source_off"
-    assert problem_at(SetSettings(id="tidy", settings={"case": "loud"}).apply(flow), world)["tidy"] == "bad_setting"
+    assert problem_at(SwitchStep(id="growers", enabled=False).apply(flow, SHAPES), world)["growers"] == "source_off"
+    assert problem_at(SetSettings(id="tidy", settings={"case": "loud"}).apply(flow, SHAPES), world)["tidy"] == "bad_setting"
     with pytest.raises(Problem, match="did you mean “month”"):
         plan(flow, Files(world), {"months": "2026-04"})
     with pytest.raises(Problem) as caught:
@@ -141,7 +142,7 @@ def test_what_is_wrong_is_said_at_the_step_and_only_stops_what_needs_it(world):
 
 
 def test_a_missing_column_is_met_while_computing_and_names_the_nearest(world, tmp_path):
-    flow = SetSettings(id="recode_variety", settings={"column": "Varieties", "changes": []}).apply(march_report())
+    flow = SetSettings(id="recode_variety", settings={"column": "Varieties", "changes": []}).apply(march_report(), SHAPES)
     files = Files(world)
     report = run(plan(flow, files), files, tmp_path)
     assert report.status == "failed" and report.error.step == "recode_variety"
@@ -161,7 +162,7 @@ def test_a_file_outside_the_flows_folder_cannot_be_read(tmp_path):
 def test_outputs_appear_whole_or_not_at_all(world, tmp_path, monkeypatch):
     files, flow = Files(world), march_report()
     second = Step(id="second", kind="write_file", settings={"name": "second.csv"}, inputs={"table": "summarise"})
-    flow = AddStep(step=second).apply(flow)
+    flow = AddStep(step=second).apply(flow, SHAPES)
     (tmp_path / "second.csv").write_text("old")
 
     def full(*_args, **_more):
@@ -185,9 +186,9 @@ def test_a_file_that_exists(world, tmp_path, exists, names):
     for _ in range(2):
         assert run(plan(flow, files), files, tmp_path).status == "ok"
     assert sorted(p.name for p in tmp_path.iterdir()) == names
-    refusing = SetSettings(id="w", settings={"name": "x.csv", "exists": "refuse"}).apply(flow)
+    refusing = SetSettings(id="w", settings={"name": "x.csv", "exists": "refuse"}).apply(flow, SHAPES)
     assert "a file of this name is there already" in str(run(plan(refusing, files), files, tmp_path).error)
-    outside = SetSettings(id="w", settings={"name": "../x.csv"}).apply(flow)
+    outside = SetSettings(id="w", settings={"name": "../x.csv"}).apply(flow, SHAPES)
     assert "plain file name" in str(run(plan(outside, files), files, tmp_path).error)
 
 
@@ -267,11 +268,11 @@ def test_parameters_fill_every_text_of_the_settings(world):
             "by": "rule",
             "rule": {"of": [{"column": "Order", "test": "one_of", "values": ["Total", "x {params.month}"]}]},
         },
-    ).apply(march_report())
+    ).apply(march_report(), SHAPES)
     planned = plan(flow, Files(world), {"month": "2026-04"})
     assert planned.steps["drop_totals"].settings.rule.of[0].values == ("Total", "x 2026-04")
     assert planned.steps["orders"].settings.path == "packet_orders_2026-04.xlsx"
-    unknown = SetSettings(id="write", settings={"name": "{params.year}.csv"}).apply(flow)
+    unknown = SetSettings(id="write", settings={"name": "{params.year}.csv"}).apply(flow, SHAPES)
     assert problem_at(unknown, world)["write"] == "no_parameter"
 
 
@@ -279,7 +280,7 @@ def test_a_flow_without_steps_or_with_two_outputs_of_one_name_does_not_run(world
     files = Files(world)
     assert run(plan(Flow(), files), files, tmp_path).error.code == "empty_flow"
     twin = Step(id="twin", kind="write_file", settings={"name": "packet_report_2026-03.xlsx"}, inputs={"table": "tidy"})
-    report = run(plan(AddStep(step=twin).apply(march_report()), files), files, tmp_path)
+    report = run(plan(AddStep(step=twin).apply(march_report(), SHAPES), files), files, tmp_path)
     assert report.error.code == "same_name" and report.error.step in ("twin", "write") and not list(tmp_path.iterdir())
 
 

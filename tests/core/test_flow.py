@@ -11,6 +11,7 @@ from updraft.core.flow import schema
 from updraft.core.flow.edits import EDIT, AddStep, CopyStep, MoveStep, RemoveStep, SwitchStep
 from updraft.core.flow.layout import course
 from updraft.core.flow.order import cycles, downstream, drawing_order
+from updraft.core.steps import SHAPES
 from updraft.demo import march_report
 
 
@@ -30,31 +31,31 @@ def wires(flow: Flow) -> dict[str, dict[str, str]]:
 
 def test_inserting_a_step_hands_the_takers_over_and_branching_does_not():
     new = Step(id="new", kind="keep_rows")
-    inserted = AddStep(step=new, after="a").apply(chain("a", "b"))
+    inserted = AddStep(step=new, after="a").apply(chain("a", "b"), SHAPES)
     assert wires(inserted) == {"a": {}, "new": {"table": "a"}, "b": {"table": "new"}}
-    branched = AddStep(step=new, after="a", insert=False).apply(chain("a", "b"))
+    branched = AddStep(step=new, after="a", insert=False).apply(chain("a", "b"), SHAPES)
     assert wires(branched)["b"] == {"table": "a"} and wires(branched)["new"] == {"table": "a"}
 
 
 def test_a_step_on_a_side_output_leaves_the_main_line_alone():
-    new = AddStep(step=Step(id="new", kind="keep_rows"), after="b.unmatched").apply(chain("a", "b", "c"))
+    new = AddStep(step=Step(id="new", kind="keep_rows"), after="b.unmatched").apply(chain("a", "b", "c"), SHAPES)
     assert wires(new)["c"] == {"table": "b"} and wires(new)["new"] == {"table": "b.unmatched"}
 
 
 def test_removing_a_step_closes_the_line_and_unplugs_its_side_outputs():
-    flow = AddStep(step=Step(id="odd", kind="keep_rows"), after="b.unmatched").apply(chain("a", "b", "c"))
-    assert wires(RemoveStep(id="b").apply(flow)) == {"a": {}, "odd": {}, "c": {"table": "a"}}
+    flow = AddStep(step=Step(id="odd", kind="keep_rows"), after="b.unmatched").apply(chain("a", "b", "c"), SHAPES)
+    assert wires(RemoveStep(id="b").apply(flow, SHAPES)) == {"a": {}, "odd": {}, "c": {"table": "a"}}
 
 
 def test_moving_a_step_keeps_the_takers_of_its_side_outputs():
-    flow = AddStep(step=Step(id="odd", kind="keep_rows"), after="b.unmatched").apply(chain("a", "b", "c"))
-    moved = MoveStep(id="b", after="c").apply(flow)
+    flow = AddStep(step=Step(id="odd", kind="keep_rows"), after="b.unmatched").apply(chain("a", "b", "c"), SHAPES)
+    moved = MoveStep(id="b", after="c").apply(flow, SHAPES)
     assert wires(moved) == {"a": {}, "c": {"table": "a"}, "b": {"table": "c"}, "odd": {"table": "b.unmatched"}}
 
 
 def test_a_source_cannot_stand_behind_a_step():
     with pytest.raises(Problem, match="takes no table"):
-        MoveStep(id="a", after="b").apply(chain("a", "b"))
+        MoveStep(id="a", after="b").apply(chain("a", "b"), SHAPES)
 
 
 def test_edits_never_change_the_flow_they_are_given():
@@ -66,7 +67,7 @@ def test_edits_never_change_the_flow_they_are_given():
         CopyStep(id="look_up"),
         SwitchStep(id="tidy", enabled=False),
     ):
-        assert dump(edit.apply(flow)) != before
+        assert dump(edit.apply(flow, SHAPES)) != before
         assert edit.sentence(flow)
     assert dump(flow) == before
 
@@ -92,7 +93,7 @@ def test_whatever_is_edited_no_circle_and_no_dangling_input_appears(edits):
     flow = chain(*IDS)
     for edit in edits:
         try:
-            flow = edit.apply(flow)
+            flow = edit.apply(flow, SHAPES)
         except Problem:
             continue
     assert not cycles(flow)
@@ -164,7 +165,7 @@ def test_a_circle_is_found_and_the_flow_still_loads_and_draws():
     [
         ("not json", "not readable as JSON"),
         ("[]", "not a flow"),
-        ('{"updraft": 99, "name": "x"}', "reads up to format 1"),
+        ('{"updraft": 99, "name": "x"}', "reads up to format 2"),
         ('{"updraft": "1"}', "not a version number"),
         ('{"updraft": 1, "steps": [{"id": "A b", "kind": "x"}]}', "steps → 0 → id"),
         ('{"updraft": 1, "steps": [{"id": "a", "kind": "x"}, {"id": "a", "kind": "x"}]}', "stands there twice"),
@@ -188,4 +189,4 @@ def test_the_published_schema_is_current_and_fits_a_flow_file():
 
 def test_edits_come_as_data():
     edit = EDIT.validate_python({"op": "switch", "id": "a", "enabled": False})
-    assert edit.apply(chain("a")).step("a").enabled is False
+    assert edit.apply(chain("a"), SHAPES).step("a").enabled is False

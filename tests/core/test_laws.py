@@ -6,10 +6,12 @@ from hypothesis import strategies as st
 
 from tests import sources  # noqa: F401  registers the kind test_source
 from updraft.core import Engine, Files, Flow, Problem, Step, plan
+from updraft.core.engine.planning import arriving
 from updraft.core.engine.running import needed_columns, run
 from updraft.core.engine.table import compute
 from updraft.core.flow.edits import SwitchStep
 from updraft.core.insight import column_values, counted_values, ordered_values, summarise_columns
+from updraft.core.steps import SHAPES
 
 COLUMNS = ["a", "b", "c", "n"]
 TEXT = st.one_of(st.none(), st.sampled_from(["x", " x", "X ", "y", "é", "1", "02", ""]))
@@ -154,7 +156,7 @@ def step_by_step(flow: Flow, files: Files) -> dict:
     for step_id, step in planned.steps.items():
         if step.problem:
             raise step.problem
-        inputs = {port: tables[ref.step].lazy(ref.output) for port, ref in step.inputs.items()}
+        inputs = arriving(planned, step, lambda ref: tables[ref.step].lazy(ref.output))
         tables[step_id] = compute(step.kind, step.settings, inputs, files)
     return tables
 
@@ -194,7 +196,7 @@ def test_looking_running_and_computing_step_by_step_agree(tmp_path, rows, others
 @settings(max_examples=40)
 def test_a_step_switched_off_is_as_if_it_were_not_there(tmp_path, rows, steps, which):
     files, which = put(tmp_path, rows, rows), which % len(steps)
-    off = SwitchStep(id=f"s{which}", enabled=False).apply(flow_of(steps, None))
+    off = SwitchStep(id=f"s{which}", enabled=False).apply(flow_of(steps, None), SHAPES)
     without = flow_of([step for n, step in enumerate(steps) if n != which], None)
     try:
         expected = step_by_step(without, files)["write"].lazy().collect()

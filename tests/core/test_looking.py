@@ -25,6 +25,7 @@ from updraft.core.insight import (
 )
 from updraft.core.insight.compare import gone_and_new
 from updraft.core.insight.neighbours import dismissed, neighbours
+from updraft.core.steps import SHAPES
 from updraft.core.steps.conditions import compiled
 
 TEXT = st.one_of(st.none(), st.text("ab1 -é.(", max_size=5))
@@ -225,10 +226,10 @@ def test_a_dismissed_finding_stays_away_at_later_steps_and_travels_with_the_flow
         {"id": "join", "kind": "look_up", "inputs": {"table": "tidy", "reference": "short"}}]})  # fmt: skip
     assert neighbours(flow, "lots") == {"short": "Choose columns"} and neighbours(flow, "join") == {}
     away = EDIT.validate_python({"op": "dismiss", "id": "lots", "finding": "zeros:Grams", "reason": "measured"}).apply(
-        flow
+        flow, SHAPES
     )
     assert dismissed(load(dump(away)), "tidy") == {"zeros:Grams": "measured"} and dismissed(away, "hubs") == {}
     assert (
-        EDIT.validate_python({"op": "dismiss", "id": "tidy", "finding": "zeros:Grams", "restore": True}).apply(away)
+        EDIT.validate_python({"op": "dismiss", "id": "tidy", "finding": "zeros:Grams", "restore": True}).apply(away, SHAPES)
         == flow
     )

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from updraft.core import Problem
 from updraft.core.engine.table import compute
-from updraft.core.steps import kinds
+from updraft.core.steps import Tables, kinds
 
 WORDS = st.one_of(
     st.none(),
@@ -26,7 +26,7 @@ def made(rows) -> pl.DataFrame:
 
 def done(kind: str, settings: dict, table: pl.DataFrame):
     kind = kinds()[kind]
-    return compute(kind, kind.Settings.model_validate(settings), {"table": table.lazy()}, None)
+    return compute(kind, kind.Settings.model_validate(settings), Tables.of(table.lazy()), None)
 
 
 def natural(text: str) -> tuple:

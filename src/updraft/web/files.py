@@ -15,6 +15,7 @@ from updraft.core.engine import digest_of
 from updraft.core.flow.edits import SetSettings
 from updraft.core.formats import TITLES, Detected, ReadOptions, detect
 from updraft.core.formats.raw import raw
+from updraft.core.steps import SHAPES
 from updraft.core.steps.sources.read_file import ReadingSettings
 from updraft.store.folders import safe_name
 from updraft.web.studio import remembered, studio
@@ -72,7 +73,7 @@ def detected(flow_id: str) -> Any:
     flow = studio().flows.get(flow_id).flow
     step_id = str(body.get("step", ""))
     if body.get("settings") is not None and flow.has(step_id):
-        flow = SetSettings(id=step_id, settings=body["settings"]).apply(flow)
+        flow = SetSettings(id=step_id, settings=body["settings"]).apply(flow, SHAPES)
     planned = studio().plan(flow_id, flow).steps.get(step_id)
     if planned is not None and planned.problem is not None:
         raise planned.problem

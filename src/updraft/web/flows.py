@@ -11,7 +11,7 @@ from updraft.core import Flow, Problem, dump, load
 from updraft.core.engine import reading
 from updraft.core.flow.document import SUFFIX
 from updraft.core.flow.edits import EDIT
-from updraft.core.steps import find_kinds
+from updraft.core.steps import SHAPES, find_kinds
 from updraft.store.folders import safe_name
 from updraft.web.state import flow_state
 from updraft.web.studio import studio
@@ -61,7 +61,7 @@ def edit(flow_id: str) -> Any:
         for raw in body.get("edits", []):
             change = EDIT.validate_python(_with_id(raw, flow))
             sentences.append(change.sentence(flow))
-            flow = change.apply(flow)
+            flow = change.apply(flow, SHAPES)
     except ValidationError as error:
         first = error.errors()[0]
         raise Problem("This change", f"{first['msg'].removeprefix('Value error, ')}.",

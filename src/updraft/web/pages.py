@@ -6,7 +6,7 @@ from typing import Any
 
 from flask import Blueprint, render_template
 
-from updraft.core.steps import Remote, kinds
+from updraft.core.steps import kinds
 from updraft.core.steps.sources.read_file import ReadingSettings
 from updraft.core.values import FORMATS, TITLES
 from updraft.web.connections import where
@@ -50,9 +50,9 @@ def catalogue() -> list[dict[str, Any]]:
     """Every kind of step as the page needs it: for the add box, and to draw its form."""
     return [
         {"kind": k.kind, "title": k.title, "family": k.family, "summary": k.summary, "words": k.words, "icon": k.icon,
-         "role": k.role, "outputs": k.outputs, "starting": k.starting_settings(),
-         "ports": [{"name": port.name, "title": port.title} for port in k.inputs],
-         "remote": isinstance(k, Remote), "reads_files": issubclass(k.Settings, ReadingSettings),
+         "role": k.role, "outputs": [vars(out) for out in k.outputs if not out.main], "desk": k.desk, "starting": k.starting_settings(),
+         "ports": [vars(port) for port in k.inputs],
+         "remote": "outside" in k.needs, "reads_files": issubclass(k.Settings, ReadingSettings),
          "schema": k.Settings.model_json_schema()}
         for k in kinds().values()
     ]

@@ -6,11 +6,12 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from updraft.core import Problem, Ref, Table
+from updraft.core import Flow, Problem, Ref, Table
 from updraft.core.engine import Plan, PlannedStep
 from updraft.core.flow.layout import course
 from updraft.core.flow.model import label
-from updraft.core.steps import StepKind, kinds
+from updraft.core.flow.order import downstream, drawing_order
+from updraft.core.steps import StepKind, kinds, outputs_of
 from updraft.store import SavedFlow
 from updraft.web.studio import Studio
 from updraft.web.words import change
@@ -45,11 +46,28 @@ def _step(studio: Studio, planned: Plan, step: PlannedStep, pending: bool) -> di
         status = "fresh" if table else "computing" if pending else "waiting"
     return {
         "id": step.step.id, "kind": step.step.kind, "label": label(step.step) if step.step.name or not kind else kind.title,
-        "name": step.step.name, "note": step.step.note, "enabled": step.step.enabled, "inputs": step.step.inputs,
+        "name": step.step.name, "note": step.step.note, "enabled": step.step.enabled,
+        "inputs": {port: list(step.step.plugged(port)) for port in step.step.inputs},
+        "main": next(iter(step.step.plugged(kind.main_port.name)), None) if kind and kind.main_port else None,
         "settings": step.step.settings, "role": kind.role if kind else "step", "icon": kind.icon if kind else "question",
         "sentence": sentence(kind, step), "status": status, "problem": problem.as_dict() if problem else None,
         "blocked_by": blocked, "fingerprint": step.fingerprint, **(_numbers(table) if table else {}),
     }
+
+
+def takeable(flow: Flow, step_id: str) -> list[list[str]]:
+    """The tables that a step could take without a circle: reference and title, in the order of the course."""
+    after = downstream(flow, step_id) | {step_id}
+    found = []
+    for number, other in enumerate(drawing_order(flow), start=1):
+        step = flow.step(other)
+        kind = kinds().get(step.kind)
+        if other in after:
+            continue
+        title = f"{number} · {step.name or (kind.title if kind else label(step))}"
+        found.append([other, title])
+        found += [[f"{other}.{out.name}", f"{title}: {out.title.lower()}"] for out in outputs_of(step) if not out.main]
+    return found
 
 
 def problem_of(studio: Studio, planned: Plan, step: PlannedStep) -> tuple[Problem | None, str]:
@@ -86,8 +104,7 @@ def origins(planned: Plan, studio: Studio, step_id: str) -> dict[str, str]:
     while ref is not None:
         chain.append(ref.step)
         step = planned.steps[ref.step]
-        main = step.kind.inputs[0].name if step.kind and step.kind.inputs else None
-        ref = planned.resolve(step.inputs[main]) if main and main in step.inputs else None
+        ref = planned.resolve(step.main) if step.main else None
     found: dict[str, str] = {}
     for link in reversed(chain):
         table = studio.engine.known(planned, link)

@@ -16,7 +16,6 @@ from flask import current_app
 from updraft.core import Engine, Files, Flow, Problem, Table, TableCache
 from updraft.core.connect import Outside
 from updraft.core.engine import Door, Plan, PlannedStep
-from updraft.core.steps import Source
 from updraft.store import ConnectionStore, FlowStore, Folders, RunStore
 
 FILLED_AT_ONCE = 4  # flows: a slow source of one does not hold up the stops of the others
@@ -67,7 +66,7 @@ class Studio:
 
     def readable(self, flow_id: str, planned: PlannedStep) -> list[Path]:
         """The files that a step which reads files would read now."""
-        assert isinstance(planned.kind, Source)
+        assert planned.kind is not None
         return planned.kind.readable(planned.settings, Door(self.files(flow_id), planned.step.id))
 
     def plan(self, flow_id: str, flow: Flow) -> Plan:
@@ -134,7 +133,7 @@ class Studio:
 
     def failed_below(self, planned: Plan, step_id: str) -> str | None:
         """The id of the nearest step below this one that failed while computing."""
-        waiting, seen = [ref.step for ref in planned.steps[step_id].inputs.values()], set()
+        waiting, seen = [ref.step for ref in planned.steps[step_id].refs], set()
         while waiting:
             below = waiting.pop()
             if below in seen or below not in planned.steps:
@@ -142,7 +141,7 @@ class Studio:
             seen.add(below)
             if planned.steps[below].fingerprint in self._failed:
                 return below
-            waiting += [ref.step for ref in planned.steps[below].inputs.values()]
+            waiting += [ref.step for ref in planned.steps[below].refs]
         return None
 
 

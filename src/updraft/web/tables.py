@@ -16,10 +16,11 @@ from updraft.core.figures import shown
 from updraft.core.flow.edits import SetSettings
 from updraft.core.flow.model import label
 from updraft.core.insight import ColumnSummary, summarise_columns
+from updraft.core.steps import SHAPES, kinds
 from updraft.core.values import TITLES, guess_format, kind_of
 from updraft.core.values.kinds import Kind
 from updraft.web.looking import asked_focus, focused_rows
-from updraft.web.state import origins
+from updraft.web.state import origins, takeable
 from updraft.web.studio import remembered, studio
 from updraft.web.words import did
 
@@ -41,20 +42,22 @@ def look(flow_id: str) -> Any:
     if not flow.has(step_id):
         raise Problem("This step", "the flow does not have it any more.", "Choose another one.", code="no_step")
     if body.get("settings") is not None:
-        flow = SetSettings(id=step_id, settings=body["settings"]).apply(flow)
+        flow = SetSettings(id=step_id, settings=body["settings"]).apply(flow, SHAPES)
     planned = studio().plan(flow_id, flow)
     incoming = _incoming(flow_id, flow, planned, step_id)
     try:
         table = studio().look(flow_id, planned, step_id, draft=body.get("settings") is not None)
     except Problem as problem:
-        main = incoming.get("table")
+        port = kind.main_port if (kind := kinds().get(flow.step(step_id).kind)) else None
+        main = incoming.get(port.name) if port else None
         fallback = None
         if main and main["known"]:
             fallback = _about(flow_id, planned, Ref.parse(main["ref"]), None)
-        return jsonify(problem=problem.as_dict(), table=fallback, incoming=incoming)
+        return jsonify(problem=problem.as_dict(), table=fallback, incoming=incoming, takeable=takeable(flow, step_id))
     ref = planned.resolve(Ref(step_id))
     chosen = output if output in table.frames else ref.output
-    return jsonify(problem=None, table=_about(flow_id, planned, Ref(ref.step, chosen), table), incoming=incoming)
+    return jsonify(problem=None, table=_about(flow_id, planned, Ref(ref.step, chosen), table), incoming=incoming,
+                   takeable=takeable(flow, step_id))
 
 
 @blueprint.get("/tables/<key>/rows")
@@ -110,11 +113,11 @@ def _about(flow_id: str, planned: Plan, ref: Ref, table: Table | None) -> dict[s
     table = table or app.look(flow_id, planned, ref.step)
     step = planned.steps[ref.step]
     before = came = None
-    if not ref.output and step.kind is not None and step.inputs:
-        first = planned.resolve(step.inputs[step.kind.inputs[0].name])
+    if not ref.output and step.main is not None:
+        first = planned.resolve(step.main)
         came = f"{planned.fingerprint(first)}.{first.output}"
-    if table.touched and not ref.output and step.kind is not None:
-        main = planned.resolve(step.inputs[step.kind.inputs[0].name])
+    if table.touched and not ref.output and step.main is not None:
+        main = planned.resolve(step.main)
         app.look(flow_id, planned, main.step)
         before = f"{planned.fingerprint(main)}.{main.output}"
     elsewhere = origins(planned, app, ref.step)
@@ -134,8 +137,8 @@ def _about(flow_id: str, planned: Plan, ref: Ref, table: Table | None) -> dict[s
 def _incoming(flow_id: str, flow: Flow, planned: Plan, step_id: str) -> dict[str, Any]:
     """What arrives at each port, for the form's column pickers."""
     found: dict[str, Any] = {}
-    for port, text in flow.step(step_id).inputs.items():
-        ref = planned.resolve(Ref.parse(text))
+    for port, plugged in reversed(flow.step(step_id).plugs()):  # of many tables the first one's columns are offered
+        ref = planned.resolve(plugged)
         try:
             table = studio().look(flow_id, planned, ref.step)
             columns = [{"name": n, "kind": kind_of(t).value} for n, t in table.schema(ref.output).items()]

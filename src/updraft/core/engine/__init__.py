@@ -10,7 +10,7 @@ if TYPE_CHECKING:
     from updraft.core.engine.files import Door, Files, digest_of
     from updraft.core.engine.inputs import reading, with_inputs
     from updraft.core.engine.planning import Plan, PlannedStep, plan
-    from updraft.core.engine.running import Delivered, Report, StepReport, Stopped, run
+    from updraft.core.engine.running import Report, StepReport, Stopped, run
     from updraft.core.engine.table import Fact, Table
 
 # Nothing is imported before it is used: a command starts with what it needs.
@@ -20,7 +20,7 @@ __getattr__, __dir__, _ = attach(__name__, submod_attrs={
     "files": ["Door", "Files", "digest_of"],
     "inputs": ["reading", "with_inputs"],
     "planning": ["Plan", "PlannedStep", "plan"],
-    "running": ["Delivered", "Report", "StepReport", "Stopped", "run"],
+    "running": ["Report", "StepReport", "Stopped", "run"],
     "table": ["Fact", "Table"],
 })
-__all__ = ["Delivered", "Door", "Engine", "Fact", "Files", "Plan", "PlannedStep", "Report", "StepReport", "Stopped", "Table", "TableCache", "digest_of", "plan", "reading", "run", "with_inputs"]
+__all__ = ["Door", "Engine", "Fact", "Files", "Plan", "PlannedStep", "Report", "StepReport", "Stopped", "Table", "TableCache", "digest_of", "plan", "reading", "run", "with_inputs"]

@@ -8,7 +8,7 @@ import polars as pl
 
 from updraft.core.engine.cache import TableCache
 from updraft.core.engine.files import Door, Files
-from updraft.core.engine.planning import Plan, plan
+from updraft.core.engine.planning import Plan, arriving, plan
 from updraft.core.engine.table import Table, compute
 from updraft.core.flow.model import Flow, Ref
 from updraft.core.problems import Problem
@@ -59,7 +59,7 @@ class Engine:
             table = self.cache.get(step.fingerprint)
             if table is None:
                 met: dict[Ref, pl.LazyFrame] = {}
-                inputs = {port: self._lazy(planned, source, files, met) for port, source in step.inputs.items()}
+                inputs = arriving(planned, step, lambda source: self._lazy(planned, source, files, met))
                 assert step.kind is not None and step.settings is not None
                 try:
                     table = compute(step.kind, step.settings, inputs, Door(files, step.step.id), step.fingerprint)
@@ -79,9 +79,9 @@ class Engine:
             met[ref] = known.lazy(ref.output)
             return met[ref]
         assert step.kind is not None and step.settings is not None
-        if not step.inputs:
+        if not step.inputs or "outside" in step.kind.needs:
             return self.look(planned, ref.step, files).lazy(ref.output)  # a file is read once, then kept
-        inputs = {port: self._lazy(planned, source, files, met) for port, source in step.inputs.items()}
+        inputs = arriving(planned, step, lambda source: self._lazy(planned, source, files, met))
         try:
             result = step.kind.apply(inputs, step.settings, Door(files, step.step.id))
             if any(count.level == "stop" for count in result.counts):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,10 +17,10 @@ from updraft.core.engine.files import Files
 from updraft.core.flow.model import Flow, Ref, Step, label
 from updraft.core.flow.order import cycles, drawing_order
 from updraft.core.problems import Problem, nearest
-from updraft.core.steps import Remote, Settings, Source, StepKind, kinds
+from updraft.core.steps import Incoming, Port, Settings, StepKind, Tables, kinds
 
 _PARAMETER = re.compile(r"\{params\.([a-z][a-z0-9_]*)\}")
-_CACHE_FORMAT = 1  # raised when the engine itself comes to other results
+_CACHE_FORMAT = 2  # raised when the engine itself comes to other results
 
 
 @dataclass(frozen=True)
@@ -27,7 +28,7 @@ class PlannedStep:
     """One step as it will be computed.
 
     Args:
-        inputs: port → (the table that really arrives there, switched-off steps left out).
+        inputs: port → the tables that really arrive there, switched-off steps left out.
         passes_on: set for a switched-off step: the table it hands on.
         problem: why it cannot be computed; then `kind` or `settings` may be missing.
         waits_for: id of the step whose problem stops this one.
@@ -37,11 +38,22 @@ class PlannedStep:
     step: Step
     kind: StepKind | None
     settings: Settings | None
-    inputs: dict[str, Ref]
+    inputs: dict[str, tuple[Ref, ...]]
     fingerprint: str = ""
     passes_on: Ref | None = None
     problem: Problem | None = None
     waits_for: str = ""
+
+    @property
+    def refs(self) -> list[Ref]:
+        """All tables that arrive, whatever the port."""
+        return [ref for refs in self.inputs.values() for ref in refs]
+
+    @property
+    def main(self) -> Ref | None:
+        """The table that arrives at the main port, the first of many; None for a source, or when nothing comes in."""
+        port = self.kind.main_port if self.kind else None
+        return next(iter(self.inputs.get(port.name, ())), None) if port else None
 
 
 @dataclass(frozen=True)
@@ -58,7 +70,7 @@ class Plan:
 
     def takers(self, ref: Ref) -> int:
         """How many inputs take this output, switched-off steps passed through."""
-        return sum(taken == ref for step in self.steps.values() if step.passes_on is None for taken in step.inputs.values())
+        return sum(taken == ref for step in self.steps.values() if step.passes_on is None for taken in step.refs)
 
     def resolve(self, ref: Ref) -> Ref:
         """The output that really supplies `ref`, switched-off steps passed through."""
@@ -67,6 +79,16 @@ class Plan:
             ref = planned.passes_on
             planned = self.steps.get(ref.step)
         return ref
+
+
+def arriving(planned: Plan, step: PlannedStep, table: Callable[[Ref], pl.LazyFrame]) -> Tables:
+    """The tables that come into a step, each made by `table` from where it comes."""
+    main = step.kind.main_port if step.kind else None
+    arrived = {
+        port: [Incoming(table(ref), label(planned.flow.step(ref.step))) for ref in refs]
+        for port, refs in step.inputs.items()
+    }
+    return Tables(arrived, main.name if main else "")
 
 
 def plan(flow: Flow, files: Files, parameters: dict[str, str] | None = None) -> Plan:
@@ -102,7 +124,7 @@ def plan(flow: Flow, files: Files, parameters: dict[str, str] | None = None) -> 
 def _planned(flow: Flow, step: Step, done: dict[str, PlannedStep], looped: set[str], values: dict[str, str],
              wrong: dict[str, Problem], files: Files) -> PlannedStep:
     kind = kinds().get(step.kind)
-    inputs: dict[str, Ref] = {}
+    inputs: dict[str, tuple[Ref, ...]] = {}
     settings: Settings | None = None
     problem: Problem | None = None
     try:
@@ -110,15 +132,17 @@ def _planned(flow: Flow, step: Step, done: dict[str, PlannedStep], looped: set[s
         if step.id in looped:
             raise Problem(f"“{label(step)}”", "its own result comes back to it as input.",
                           "Let one of the steps in the circle take another table.", code="cycle")
-        inputs = _inputs(flow, step, kind, done)
         if not step.enabled:
-            return _switched_off(step, kind, inputs, done)
+            return _switched_off(flow, step, kind, done)
         settings = _settings(step, kind, values, wrong)
-        waits = next((ref.step for ref in inputs.values() if not done[ref.step].fingerprint), "")
+        inputs = _inputs(flow, step, kind.ports(settings), done)
+        waits = next((ref.step for refs in inputs.values() for ref in refs if not done[ref.step].fingerprint), "")
         if waits:
             return PlannedStep(step, kind, settings, inputs, waits_for=done[waits].waits_for or waits)
-        content = [files.digest(path) for path in kind.files(settings)] if isinstance(kind, Source) else []
-        content += _outside(step.id, settings, files) if isinstance(kind, Remote) else []
+        grounds = _Grounds(step.id, files)
+        content = kind.depends_on(settings, grounds)
+        if "names" in kind.needs:
+            content += [label(flow.step(ref.step)) for refs in inputs.values() for ref in refs]
         return PlannedStep(step, kind, settings, inputs, _fingerprint(kind, settings, inputs, done, content))
     except Problem as found:
         problem = found.at(step.id)
@@ -135,31 +159,44 @@ def _known(step: Step) -> StepKind:
     return kind
 
 
-def _inputs(flow: Flow, step: Step, kind: StepKind, done: dict[str, PlannedStep]) -> dict[str, Ref]:
-    found: dict[str, Ref] = {}
-    for port in kind.inputs:
-        text = step.inputs.get(port.name)
-        ref = Ref.parse(text) if text else None
-        if ref is None or not flow.has(ref.step):
+def _inputs(flow: Flow, step: Step, ports: tuple[Port, ...], done: dict[str, PlannedStep]) -> dict[str, tuple[Ref, ...]]:
+    found: dict[str, tuple[Ref, ...]] = {}
+    for port in ports:
+        taken = [Ref.parse(text) for text in step.plugged(port.name)]
+        taken = [ref for ref in taken if flow.has(ref.step)]
+        if not taken:
             raise Problem(f"“{label(step)}”", f"nothing comes in at “{port.title}”.",
                           "Choose the table it should take.", field=port.name, code="unfinished")
-        source = kinds().get(flow.step(ref.step).kind)
-        if ref.output and source is not None and ref.output not in source.outputs:
-            raise Problem(f"“{label(step)}”", f"“{label(flow.step(ref.step))}” has no output “{ref.output}”.",
-                          "Choose the table it should take.", field=port.name, code="no_output")
-        passed = done[ref.step].passes_on if ref.step in done else None
-        found[port.name] = passed if passed is not None else ref
-    unknown = set(step.inputs) - {port.name for port in kind.inputs}
+        if len(taken) > 1 and not port.many:
+            raise Problem(f"“{label(step)}”", f"several tables come in at “{port.title}”, which takes one.",
+                          "Choose the table it should take.", field=port.name, code="too_many")
+        found[port.name] = tuple(_arriving(flow, step, port, ref, done) for ref in taken)
+    unknown = set(step.inputs) - {port.name for port in ports}
     if unknown:
         raise Problem(f"“{label(step)}”", f"it has no input “{sorted(unknown)[0]}”.", "Unplug it.", code="no_port")
     return found
 
 
-def _switched_off(step: Step, kind: StepKind, inputs: dict[str, Ref], done: dict[str, PlannedStep]) -> PlannedStep:
-    if not kind.inputs:
+def _arriving(flow: Flow, step: Step, port: Port, ref: Ref, done: dict[str, PlannedStep]) -> Ref:
+    """The output that really arrives; the main one by its empty name, switched-off steps left out."""
+    before = done.get(ref.step)
+    kind = before.kind if before else None
+    if ref.output and kind is not None:
+        outs = {out.name: out for out in (kind.outs(before.settings) if before and before.settings else kind.outputs)}
+        if ref.output not in outs:
+            raise Problem(f"“{label(step)}”", f"“{label(flow.step(ref.step))}” has no output “{ref.output}”.",
+                          "Choose the table it should take.", field=port.name, code="no_output")
+        ref = Ref(ref.step) if outs[ref.output].main else ref
+    return before.passes_on if before and before.passes_on is not None else ref
+
+
+def _switched_off(flow: Flow, step: Step, kind: StepKind, done: dict[str, PlannedStep]) -> PlannedStep:
+    if kind.main_port is None:
         raise Problem(f"“{label(step)}”", "it is switched off, so no table comes from it.",
                       "Switch it on, or take its lane out.", code="source_off")
-    main = inputs[kind.inputs[0].name]
+    inputs = _inputs(flow, step.model_copy(update={"inputs": {
+        port: taken for port, taken in step.inputs.items() if port == kind.main_port.name}}), (kind.main_port,), done)
+    main = inputs[kind.main_port.name][0]
     below = done[main.step]
     waits = "" if below.fingerprint else (below.waits_for or main.step)
     return PlannedStep(step, kind, None, inputs, below.fingerprint, passes_on=main, waits_for=waits)
@@ -197,14 +234,27 @@ def _filled(value: Any, values: dict[str, str], wrong: dict[str, Problem]) -> An
     return [_filled(item, values, wrong) for item in value] if isinstance(value, list | tuple) else value
 
 
-def _outside(step_id: str, settings: Settings, files: Files) -> list[str]:
-    """What tells one state of a remote source from another: its connection, and what was brought last."""
-    known = files.outside.connections.get(getattr(settings, "connection", ""))
-    return [files.token(step_id), known.model_dump_json() if known else ""]
+@dataclass(frozen=True)
+class _Grounds:
+    """What the plan tells a step of the world."""
+
+    step: str
+    files: Files
+
+    def content(self, path: str) -> str:
+        return self.files.digest(path)
+
+    @property
+    def brought(self) -> str:
+        return self.files.token(self.step)
+
+    def connection(self, name: str) -> str:
+        known = self.files.outside.connections.get(name)
+        return known.model_dump_json() if known else ""
 
 
-def _fingerprint(kind: StepKind, settings: Settings, inputs: dict[str, Ref], done: dict[str, PlannedStep],
-                 content: list[str]) -> str:
+def _fingerprint(kind: StepKind, settings: Settings, inputs: dict[str, tuple[Ref, ...]],
+                 done: dict[str, PlannedStep], content: list[str]) -> str:
     parts = [_CACHE_FORMAT, pl.__version__, kind.kind, kind.version, settings.model_dump(mode="json"),
-             {port: [done[ref.step].fingerprint, ref.output] for port, ref in sorted(inputs.items())}, content]
+             {port: [[done[ref.step].fingerprint, ref.output] for ref in refs] for port, refs in sorted(inputs.items())}, content]
     return xxhash.xxh3_128(json.dumps(parts, sort_keys=True, ensure_ascii=False).encode()).hexdigest()

@@ -11,7 +11,7 @@ import polars as pl
 
 from updraft.core.figures import shown
 from updraft.core.problems import Problem
-from updraft.core.steps import Context, Count, Result, Settings, StepKind
+from updraft.core.steps import Context, Count, Result, Settings, StepKind, Tables
 
 _CHANGED = Count("cells_changed", pl.LazyFrame(), "{n} cells changed", one="{n} cell changed")
 
@@ -32,7 +32,7 @@ class Table:
 
     Args:
         frames: main output under "", side outputs by name.
-        rows_in: rows of the main input; None for a source.
+        rows_in: rows of the main input (of all its tables, where it takes many); None for a source.
         seconds: time the query took.
         touched: as in Result; None when rows came or went.
         changed: cells changed, by column.
@@ -76,7 +76,7 @@ class Table:
         }
 
 
-def compute(kind: StepKind, settings: Settings, inputs: dict[str, pl.LazyFrame], context: Context,
+def compute(kind: StepKind, settings: Settings, inputs: Tables, context: Context,
             fingerprint: str = "") -> Table:
     """Apply a step and collect its tables, its counts and its changed cells in one query.
 
@@ -87,7 +87,7 @@ def compute(kind: StepKind, settings: Settings, inputs: dict[str, pl.LazyFrame],
     try:
         result = kind.apply(inputs, settings, context)
         names = ["", *result.sides]
-        before = _before(kind, result, inputs)
+        before = _before(result, inputs)
         queries = [result.table, *result.sides.values(), *(count.frame for count in result.counts), *before]
         # In memory: the streaming engine may add floats up in another order from run to run.
         collected = pl.collect_all(queries, engine="in-memory")
@@ -103,7 +103,7 @@ def compute(kind: StepKind, settings: Settings, inputs: dict[str, pl.LazyFrame],
     rows_in: int | None = None
     if before:
         old = collected[-1]
-        rows_in = int(old["\0rows"][0]) if "\0rows" in old.columns else old.height
+        rows_in = int(old["\0rows"].sum()) if "\0rows" in old.columns else old.height
         changed = _changed(old, table, result.touched or ())
     if sum(changed.values()):
         facts = (*facts, Fact("cells_changed", sum(changed.values()), _CHANGED.said(sum(changed.values()))))
@@ -113,12 +113,13 @@ def compute(kind: StepKind, settings: Settings, inputs: dict[str, pl.LazyFrame],
         result.evidence)
 
 
-def _before(kind: StepKind, result: Result, inputs: dict[str, pl.LazyFrame]) -> list[pl.LazyFrame]:
-    """The main input: only the columns that may change, or only its number of rows."""
-    if not kind.inputs:
+def _before(result: Result, inputs: Tables) -> list[pl.LazyFrame]:
+    """The main input: only the columns that may change, or only the rows of each table there."""
+    if not inputs.mains:
         return []
-    main = inputs[kind.inputs[0].name]
-    return [main.select(result.touched) if result.touched else main.select(pl.len().alias("\0rows"))]
+    if result.touched:
+        return [inputs.main.select(result.touched)]
+    return [pl.concat([main.select(pl.len().alias("\0rows")) for main in inputs.mains])]
 
 
 def _facts(result: Result, counted: list[pl.DataFrame]) -> tuple[Fact, ...]:

@@ -11,11 +11,11 @@ from pydantic import ValidationError
 from updraft.core.flow.model import Flow
 from updraft.core.problems import Problem
 
-FORMAT = 1
+FORMAT = 2  # 2: a port may take several tables; decisions
 SUFFIX = ".updraft.json"
 
 # One entry per old version: turns a document of that version into the next one.
-MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
+MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: lambda body: body}
 
 
 def dump(flow: Flow) -> str:

@@ -1,22 +1,39 @@
 """Edits of a flow: each is data (so that it can come from a page or a file) and a pure function Flow → Flow.
 
-`edit.apply(flow)` gives the new flow, `edit.sentence(flow)` says what it does to the flow as it was.
+`edit.apply(flow, shapes)` gives the new flow, `edit.sentence(flow)` says what it does to the flow as it was.
 """
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Protocol
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from updraft.core.flow.model import MAIN_PORT, Dismissal, Flow, Parameter, Ref, Step, label
+from updraft.core.flow.model import Dismissal, Flow, Parameter, Ref, Step, label
+from updraft.core.flow.order import upstream
 from updraft.core.problems import Problem
+
+
+class Shapes(Protocol):
+    """What edits must know of the kinds of steps."""
+
+    def main_port(self, step: Step) -> str | None:
+        """The port a step is put into a lane at; None for a source."""
+
+    def takes_many(self, step: Step, port: str) -> bool:
+        """Whether a port takes any number of tables."""
+
+    def ports(self, step: Step) -> list[str]:
+        """All ports it has."""
+
+    def has_table(self, step: Step) -> bool:
+        """Whether others may take its table: it does not end a lane."""
 
 
 class _Edit(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
-    def apply(self, flow: Flow) -> Flow:
+    def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         raise NotImplementedError
 
     def sentence(self, flow: Flow) -> str:
@@ -27,21 +44,24 @@ class AddStep(_Edit):
     """Put a step into the flow.
 
     With `after`, it takes that output. `insert` says whether the steps that took it now take the new one;
-    without `insert` the new step branches off.
+    without `insert` the new step branches off. With `plug`, its other ports take the ends of other lanes, the latest
+    first, and so does a main port that takes many.
     """
 
     op: Literal["add"] = "add"
     step: Step
     after: str = ""
     insert: bool = True
+    plug: bool = False
 
-    def apply(self, flow: Flow) -> Flow:
+    def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         if flow.has(self.step.id):
             raise Problem(f"Step “{self.step.id}”", "the flow has a step of this id already.", "Choose another id.")
         if not self.after:
             return _with_steps(flow, [*flow.steps, self.step])
         _need(flow, Ref.parse(self.after).step)
-        step = self.step.model_copy(update={"inputs": {MAIN_PORT: self.after, **_others(self.step)}})
+        step = _behind(self.step, self.after, shapes)
+        step = _plugged(step, flow, shapes) if self.plug else step
         steps = [_repointed(s, self.after, step.id) for s in flow.steps] if self.insert else list(flow.steps)
         place = next(n for n, s in enumerate(steps) if s.id == Ref.parse(self.after).step) + 1
         return _with_steps(flow, [*steps[:place], step, *steps[place:]])
@@ -56,9 +76,9 @@ class RemoveStep(_Edit):
     op: Literal["remove"] = "remove"
     id: str
 
-    def apply(self, flow: Flow) -> Flow:
+    def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         gone = _need(flow, self.id)
-        fallback = gone.inputs.get(MAIN_PORT)
+        fallback = _before(gone, shapes)
         return _with_steps(flow, [_repointed(s, gone.id, fallback, sides=True) for s in flow.steps if s.id != gone.id])
 
     def sentence(self, flow: Flow) -> str:
@@ -72,20 +92,21 @@ class MoveStep(_Edit):
     id: str
     after: str
 
-    def apply(self, flow: Flow) -> Flow:
+    def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         step = _need(flow, self.id)
         if Ref.parse(self.after).step == self.id:
             return flow
-        if MAIN_PORT not in step.inputs:
+        if not _before(step, shapes):
             raise Problem(f"“{label(step)}”", "a source takes no table, so it cannot stand behind another step.",
                           "Move the steps that follow it instead.", step=self.id)
         _need(flow, Ref.parse(self.after).step)
-        moved = AddStep(step=step, after=self.after).apply(RemoveStep(id=self.id).apply(flow))
+        moved = AddStep(step=step, after=self.after).apply(RemoveStep(id=self.id).apply(flow, shapes), shapes)
         # Takers of its side outputs lost them in the removal; they follow the step to its new place.
-        sides = {(s.id, port): text for s in flow.steps for port, text in s.inputs.items()
-                 if Ref.parse(text).step == self.id and Ref.parse(text).output}
-        steps = [s.model_copy(update={"inputs": {**s.inputs, **{p: t for (i, p), t in sides.items() if i == s.id}}})
-                 for s in moved.steps]
+        sides: dict[str, dict[str, str | tuple[str, ...]]] = {}
+        for taker, port, ref in flow.consumers(self.id):
+            if ref.output:
+                sides.setdefault(taker.id, {})[port] = taker.inputs[port]
+        steps = [s.model_copy(update={"inputs": {**s.inputs, **sides.get(s.id, {})}}) for s in moved.steps]
         return _with_steps(flow, steps)
 
     def sentence(self, flow: Flow) -> str:
@@ -100,7 +121,7 @@ class SetSettings(_Edit):
     id: str
     settings: dict[str, Any]
 
-    def apply(self, flow: Flow) -> Flow:
+    def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         return _changed(flow, self.id, settings=self.settings)
 
     def sentence(self, flow: Flow) -> str:
@@ -114,7 +135,7 @@ class RenameStep(_Edit):
     id: str
     name: str
 
-    def apply(self, flow: Flow) -> Flow:
+    def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         return _changed(flow, self.id, name=self.name.strip())
 
     def sentence(self, flow: Flow) -> str:
@@ -126,7 +147,7 @@ class NoteStep(_Edit):
     id: str
     note: str
 
-    def apply(self, flow: Flow) -> Flow:
+    def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         return _changed(flow, self.id, note=self.note)
 
     def sentence(self, flow: Flow) -> str:
@@ -140,7 +161,7 @@ class SwitchStep(_Edit):
     id: str
     enabled: bool
 
-    def apply(self, flow: Flow) -> Flow:
+    def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         return _changed(flow, self.id, enabled=self.enabled)
 
     def sentence(self, flow: Flow) -> str:
@@ -153,36 +174,42 @@ class CopyStep(_Edit):
     op: Literal["copy"] = "copy"
     id: str
 
-    def apply(self, flow: Flow) -> Flow:
+    def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         step = _need(flow, self.id)
         twin = step.model_copy(update={"id": flow.new_id(step.kind), "name": f"{label(step)} (copy)"})
-        return AddStep(step=twin, after=self.id if MAIN_PORT in step.inputs else "").apply(flow)
+        return AddStep(step=twin, after=self.id if _before(step, shapes) else "").apply(flow, shapes)
 
     def sentence(self, flow: Flow) -> str:
         return f"Copied “{label(_need(flow, self.id))}”"
 
 
 class ConnectInput(_Edit):
-    """Let a port take another output; an empty `source` unplugs it."""
+    """Let a port take another output, or several in an order where it takes many; an empty `source` unplugs it."""
 
     op: Literal["connect"] = "connect"
     id: str
     port: str
-    source: str = ""
+    source: str | tuple[str, ...] = ""
 
-    def apply(self, flow: Flow) -> Flow:
+    def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         step = _need(flow, self.id)
         inputs = {port: text for port, text in step.inputs.items() if port != self.port}
-        if self.source:
-            _need(flow, Ref.parse(self.source).step)
-            inputs[self.port] = self.source
+        sources = self._sources()
+        for source in sources:
+            _need(flow, Ref.parse(source).step)
+        if sources:
+            inputs[self.port] = sources if shapes.takes_many(step, self.port) else sources[0]
         return _changed(flow, self.id, inputs=inputs)
 
     def sentence(self, flow: Flow) -> str:
         where = f"“{label(_need(flow, self.id))}”"
-        if not self.source:
+        labels = [f"“{label(_need(flow, Ref.parse(source).step))}”" for source in self._sources()]
+        if not labels:
             return f"Unplugged the {self.port} of {where}"
-        return f"{where} now takes its {self.port} from “{label(_need(flow, Ref.parse(self.source).step))}”"
+        return f"{where} now takes its {self.port} from {', '.join(labels)}"
+
+    def _sources(self) -> tuple[str, ...]:
+        return tuple(filter(None, (self.source,) if isinstance(self.source, str) else self.source))
 
 
 class DescribeFlow(_Edit):
@@ -193,7 +220,7 @@ class DescribeFlow(_Edit):
     note: str | None = None
     parameters: tuple[Parameter, ...] | None = None
 
-    def apply(self, flow: Flow) -> Flow:
+    def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         given = {k: v for k, v in (("name", self.name), ("note", self.note), ("parameters", self.parameters))
                  if v is not None}
         return Flow.model_validate({**dict(flow), **given})
@@ -213,7 +240,7 @@ class DismissFinding(_Edit):
     reason: str = ""
     restore: bool = False
 
-    def apply(self, flow: Flow) -> Flow:
+    def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         if self.restore:
             return flow.model_copy(update={"dismissed": tuple(d for d in flow.dismissed if d.finding != self.finding)})
         _need(flow, self.id)
@@ -249,17 +276,47 @@ def _with_steps(flow: Flow, steps: list[Step]) -> Flow:
     return Flow.model_validate({**dict(flow), "steps": tuple(steps)})
 
 
-def _others(step: Step) -> dict[str, str]:
-    return {port: text for port, text in step.inputs.items() if port != MAIN_PORT}
+def _before(step: Step, shapes: Shapes) -> str | None:
+    """What a step takes at its main port, the first of many; None for a source, or where nothing comes in."""
+    port = shapes.main_port(step)
+    return next(iter(step.plugged(port)), None) if port else None
+
+
+def _behind(step: Step, after: str, shapes: Shapes) -> Step:
+    """The step taking an output at its main port. Where that takes many, the others stay."""
+    port = shapes.main_port(step)
+    if port is None:
+        raise Problem(f"“{label(step)}”", "a source takes no table, so it cannot stand behind another step.",
+                      "Add it beside the others.", step=step.id)
+    taken: str | tuple[str, ...] = after
+    if shapes.takes_many(step, port):
+        taken = (after, *(text for text in step.plugged(port)[1:] if text != after))
+    return step.model_copy(update={"inputs": {port: taken, **{p: t for p, t in step.inputs.items() if p != port}}})
+
+
+def _plugged(step: Step, flow: Flow, shapes: Shapes) -> Step:
+    """The step with what is open at its ports plugged to ends of other lanes."""
+    mine = upstream(flow, step.refs())
+    ends = [other.id for other in flow.steps
+            if other.id not in mine and other.enabled and not flow.consumers(other.id) and shapes.has_table(other)]
+    inputs = dict(step.inputs)
+    for port in shapes.ports(step):
+        many = shapes.takes_many(step, port)
+        if ends and (many or port not in inputs):
+            end = ends.pop()
+            inputs[port] = (*step.plugged(port), end) if many else end
+    return step.model_copy(update={"inputs": inputs})
 
 
 def _repointed(step: Step, old: str, new: str | None, *, sides: bool = False) -> Step:
     """The step with every input `old` taken from `new`; with `sides`, inputs from old's side outputs are unplugged."""
-    inputs: dict[str, str] = {}
-    for port, text in step.inputs.items():
-        if text == old:
-            if new:
-                inputs[port] = new
-        elif not (sides and Ref.parse(text).step == old):
-            inputs[port] = text
+    inputs: dict[str, str | tuple[str, ...]] = {}
+    for port, taken in step.inputs.items():
+        kept: list[str] = []
+        for text in step.plugged(port):
+            instead = new if text == old else None if sides and Ref.parse(text).step == old else text
+            if instead and instead not in kept:
+                kept.append(instead)
+        if kept:
+            inputs[port] = kept[0] if isinstance(taken, str) else tuple(kept)
     return step if inputs == step.inputs else step.model_copy(update={"inputs": inputs})

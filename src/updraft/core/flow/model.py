@@ -11,7 +11,7 @@ from typing import Annotated, Any, Literal, NamedTuple
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, model_validator
 
-MAIN_PORT = "table"  # the port a step is inserted at, and the one that a removed step's takers fall back on
+MAIN_PORT = "table"  # what most kinds call their main port
 Identifier = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,63}$")]
 
 
@@ -35,18 +35,30 @@ class _Frozen(BaseModel):
 
 
 class Step(_Frozen):
-    """One operation: a kind with settings. `inputs` maps a port to `step` or `step.output`."""
+    """One operation: a kind with settings.
+
+    `inputs` maps a port to `step` or `step.output`, or to a list of them where the port takes many.
+    """
 
     id: Identifier
     kind: Annotated[str, StringConstraints(min_length=1, max_length=64)]
     name: Annotated[str, StringConstraints(max_length=200)] = ""
     settings: dict[str, Any] = Field(default_factory=dict)
-    inputs: dict[str, str] = Field(default_factory=dict)
+    inputs: dict[str, str | tuple[str, ...]] = Field(default_factory=dict)
     note: Annotated[str, StringConstraints(max_length=4000)] = ""
     enabled: bool = True
 
+    def plugs(self) -> list[tuple[str, Ref]]:
+        """Every (port, output it takes), in the order of the ports."""
+        return [(port, Ref.parse(text)) for port in self.inputs for text in self.plugged(port)]
+
+    def plugged(self, port: str) -> tuple[str, ...]:
+        """What comes in at a port, as `inputs` says it."""
+        taken = self.inputs.get(port, ())
+        return (taken,) if isinstance(taken, str) else taken
+
     def refs(self) -> list[Ref]:
-        return [Ref.parse(text) for text in self.inputs.values()]
+        return [ref for _, ref in self.plugs()]
 
 
 class Parameter(_Frozen):
@@ -99,9 +111,7 @@ class Flow(_Frozen):
     def consumers(self, step_id: str) -> list[tuple[Step, str, Ref]]:
         """Every (step, port, ref) that takes an output of this step."""
         return [
-            (step, port, Ref.parse(text))
-            for step in self.steps for port, text in step.inputs.items()
-            if Ref.parse(text).step == step_id
+            (step, port, ref) for step in self.steps for port, ref in step.plugs() if ref.step == step_id
         ]
 
     def new_id(self, kind: str) -> str:

@@ -8,7 +8,7 @@ from updraft.core.flow.model import Flow, Ref
 def inputs_of(flow: Flow) -> dict[str, list[str]]:
     """For each step the ids of the existing steps it takes from, main port first."""
     return {
-        step.id: [Ref.parse(text).step for text in step.inputs.values() if flow.has(Ref.parse(text).step)]
+        step.id: [ref.step for ref in step.refs() if flow.has(ref.step)]
         for step in flow.steps
     }
 
@@ -67,6 +67,19 @@ def drawing_order(flow: Flow) -> list[str]:
     for node in [*ends, *(step.id for step in flow.steps)]:
         visit(node)
     return ordered
+
+
+def upstream(flow: Flow, refs: list[Ref]) -> set[str]:
+    """Ids of the steps that make these tables, and of all before them."""
+    edges = inputs_of(flow)
+    found: set[str] = set()
+    waiting = [ref.step for ref in refs if flow.has(ref.step)]
+    while waiting:
+        here = waiting.pop()
+        if here not in found:
+            found.add(here)
+            waiting += edges[here]
+    return found
 
 
 def downstream(flow: Flow, step_id: str) -> set[str]:

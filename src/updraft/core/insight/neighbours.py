@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from updraft.core.flow.model import Flow, Ref, label
+from updraft.core.flow.model import Flow, label
 
 
 def neighbours(flow: Flow, step_id: str) -> dict[str, str]:
@@ -16,8 +16,7 @@ def neighbours(flow: Flow, step_id: str) -> dict[str, str]:
         taker.id not in mine for taker, _, _ in flow.consumers(step.id))}
     # A table that is joined further down is no neighbour by lane, but it is what this one must meet.
     for taker in (step for step in flow.steps if step.id in down):
-        for text in taker.inputs.values():
-            other = Ref.parse(text).step
+        for other in (ref.step for ref in taker.refs()):
             if flow.has(other) and other not in mine:
                 found[other] = label(flow.step(other))
     return found

@@ -8,26 +8,26 @@ if TYPE_CHECKING:
     from updraft.core.steps.base import (
         Context,
         Count,
-        Output,
-        Port,
-        Remote,
+        Grounds,
         Result,
         Settings,
-        Source,
         StepKind,
-        Tables,
         Wanted,
         also,
         setting,
     )
     from updraft.core.steps.registry import kinds
     from updraft.core.steps.search import find_kinds
+    from updraft.core.steps.shapes import SHAPES, outputs_of
+    from updraft.core.steps.tables import Incoming, Out, Port, Tables
 
 # Nothing is imported before it is used: a run loads the kinds of its flow.
 __getattr__, __dir__, _ = attach(__name__, submod_attrs={
-    "base": ["Context", "Count", "Output", "Port", "Remote", "Result", "Settings", "Source", "StepKind", "Tables", "Wanted", "also", "setting"],
+    "base": ["Context", "Count", "Grounds", "Result", "Settings", "StepKind", "Wanted", "also", "setting"],
     "registry": ["kinds"],
     "search": ["find_kinds"],
+    "shapes": ["SHAPES", "outputs_of"],
+    "tables": ["Incoming", "Out", "Port", "Tables"],
 })
-__all__ = ["Context", "Count", "Output", "Port", "Remote", "Result", "Settings", "Source", "StepKind", "Tables",
-           "Wanted", "also", "find_kinds", "kinds", "setting"]
+__all__ = ["SHAPES", "Context", "Count", "Grounds", "Incoming", "Out", "Port", "Result", "Settings", "StepKind",
+           "Tables", "Wanted", "also", "find_kinds", "kinds", "outputs_of", "setting"]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 from abc import ABC, abstractmethod
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, ClassVar, Literal, Protocol
@@ -13,10 +13,14 @@ import polars as pl
 from pydantic import BaseModel, ConfigDict, Field
 
 from updraft.core.connect import Outside
-from updraft.core.flow.model import MAIN_PORT
+from updraft.core.deliver import Delivery, Outlet
+from updraft.core.steps.tables import Out, Port, Tables
 
-Tables = Mapping[str, pl.LazyFrame]
 Level = Literal["info", "warning", "stop"]
+# What a kind may need besides the tables that come in. `files`: files of the flow; `outside`: a connection;
+# `decisions`: answers that people gave; `flows`: other flows; `names`: what the steps before it are called;
+# `effects`: its table is delivered when the flow runs.
+Need = Literal["files", "outside", "decisions", "flows", "names", "effects"]
 
 
 class Settings(BaseModel):
@@ -38,14 +42,6 @@ def setting(title: str, help: str = "", *, widget: str = "", default: Any = ...,
     if isinstance(default, list | dict | BaseModel):
         return Field(default_factory=lambda: default, **keywords)
     return Field(default, **keywords)
-
-
-@dataclass(frozen=True)
-class Port:
-    """An input: its name in `inputs`, and what it is called on the desk."""
-
-    name: str = MAIN_PORT
-    title: str = "Table"
 
 
 @dataclass(frozen=True)
@@ -124,6 +120,20 @@ class Context(Protocol):
         """The same for a path that may hold * and ?: all files it fits, by name; Problem when there is none."""
 
 
+class Grounds(Protocol):
+    """What a plan can tell of the world, for one step: equal answers mean equal tables."""
+
+    def content(self, path: str) -> str:
+        """Digest of the file or files that a setting names."""
+
+    @property
+    def brought(self) -> str:
+        """Names what was brought last from outside."""
+
+    def connection(self, name: str) -> str:
+        """All that is known of a connection but what it answers."""
+
+
 class StepKind(ABC):
     """One kind of step. Subclasses declare the class variables, `apply` and `sentence`, and are registered by that.
 
@@ -134,8 +144,10 @@ class StepKind(ABC):
         summary: one line on what it does.
         words: other words people search for.
         version: raised when the same settings give another result, so that cached tables are made anew.
-        inputs: ports, the main one first. A source has none.
-        outputs: names of side outputs.
+        inputs: ports, one of them main. A source has none.
+        outputs: outputs, one of them main.
+        needs: what it needs besides its tables, see Need.
+        desk: the module of the page that draws its desk; `form` makes one from the settings.
     """
 
     kind: ClassVar[str]
@@ -146,9 +158,10 @@ class StepKind(ABC):
     words: ClassVar[tuple[str, ...]] = ()
     icon: ClassVar[str] = "circle"
     version: ClassVar[int] = 1
-    role: ClassVar[Literal["source", "step", "output"]] = "step"
-    inputs: ClassVar[tuple[Port, ...]] = (Port(),)
-    outputs: ClassVar[tuple[str, ...]] = ()
+    inputs: ClassVar[tuple[Port, ...]] = (Port(main=True),)
+    outputs: ClassVar[tuple[Out, ...]] = (Out(main=True),)
+    needs: ClassVar[frozenset[Need]] = frozenset()
+    desk: ClassVar[str] = "form"
     Settings: ClassVar[type[Settings]]
 
     registry: ClassVar[dict[str, StepKind]] = {}
@@ -157,10 +170,22 @@ class StepKind(ABC):
         if "kind" in cls.__dict__:
             if cls.kind in StepKind.registry:
                 raise TypeError(f"two step kinds are called {cls.kind}")
+            if (cls.inputs and sum(port.main for port in cls.inputs) != 1) or sum(out.main for out in cls.outputs) != 1:
+                raise TypeError(f"{cls.kind} must have one main port (or none at all) and one main output")
             home = sys.modules[cls.__module__.rpartition(".")[0]]
             if not hasattr(cls, "family"):
                 cls.family, cls.place = home.TITLE, home.PLACE
             StepKind.registry[cls.kind] = cls()
+
+    @property
+    def role(self) -> Literal["source", "step", "output"]:
+        """Where it can stand: it begins a lane, stands in one, or ends one."""
+        return "source" if not self.inputs else "output" if "effects" in self.needs else "step"
+
+    @property
+    def main_port(self) -> Port | None:
+        """The port it is put into a lane at; None for a source."""
+        return next((port for port in self.inputs if port.main), None)
 
     @abstractmethod
     def apply(self, tables: Tables, settings: Any, context: Context) -> Result:
@@ -170,6 +195,14 @@ class StepKind(ABC):
     def sentence(self, settings: Any) -> str:
         """What the step does with these settings, in a few plain words."""
 
+    def ports(self, settings: Any) -> tuple[Port, ...]:
+        """The ports it has with these settings; the main one is the same with all of them."""
+        return self.inputs
+
+    def outs(self, settings: Any) -> tuple[Out, ...]:
+        """The outputs it has with these settings; the main one is the same with all of them."""
+        return self.outputs
+
     def reads(self, settings: Any, wanted: Wanted, port: str) -> Wanted:
         """The columns needed at a port when `wanted` are needed of the main output; None means all.
 
@@ -178,6 +211,21 @@ class StepKind(ABC):
         """
         return None
 
+    def files(self, settings: Any) -> tuple[str, ...]:
+        """The paths it reads, as its settings name them. For kinds that need files."""
+        return ()
+
+    def depends_on(self, settings: Any, grounds: Grounds) -> list[str]:
+        """What its result follows from besides its settings and the tables that come in.
+
+        Raises:
+            Problem: something of it is not there.
+        """
+        said = [grounds.content(path) for path in self.files(settings)]
+        if "outside" in self.needs:
+            said += [grounds.brought, grounds.connection(getattr(settings, "connection", ""))]
+        return said
+
     def starting_settings(self) -> dict[str, Any]:
         """Settings a new step begins with; may still miss what only a person can say."""
         try:
@@ -185,41 +233,10 @@ class StepKind(ABC):
         except ValueError:
             return {}
 
-
-class Source(StepKind):
-    """A kind that brings a table in; `files` names what it reads, so that the engine notices when that changes."""
-
-    role = "source"
-    inputs = ()
-
-    @abstractmethod
-    def files(self, settings: Any) -> tuple[str, ...]:
-        """The paths it reads, as its settings name them."""
-
     def readable(self, settings: Any, context: Context) -> list[Path]:
         """The files whose content becomes the table, for a picture of them; Problem when they cannot be had."""
         return [path for name in self.files(settings) for path in context.files(name)]
 
-
-class Remote(Source):
-    """A source outside this machine's files. What it brought is kept until somebody asks for it anew, or a run does."""
-
-    def files(self, settings: Any) -> tuple[str, ...]:
-        return ()
-
-
-class Output(StepKind):
-    """A kind that delivers its table. `apply` hands the table on; `deliver` is called only in a run."""
-
-    role = "output"
-
-    def apply(self, tables: Tables, settings: Any, context: Context) -> Result:
-        return Result(tables[MAIN_PORT], touched=())
-
-    @abstractmethod
-    def write(self, table: pl.DataFrame, settings: Any, path: Path) -> None:
-        """Write the whole table to this path, which is a scratch name in the folder it will be renamed in."""
-
-    @abstractmethod
-    def target(self, settings: Any, folder: Path) -> Path:
-        """The path the finished file takes; Problem when the settings forbid it."""
+    def prepare(self, table: pl.DataFrame, settings: Any, outlet: Outlet) -> Delivery:
+        """Make ready what the step delivers, whole and checked. For kinds with effects; called only in a run."""
+        raise NotImplementedError

@@ -11,12 +11,11 @@ from pydantic import ValidationError
 
 from updraft.core.engine.files import Door, Files
 from updraft.core.engine.table import Table, compute
-from updraft.core.flow.model import MAIN_PORT
 from updraft.core.insight.findings.finding import find
 from updraft.core.insight.findings.model import Finding, Repair, plural
 from updraft.core.insight.findings.safe import did_no_harm
 from updraft.core.problems import Problem
-from updraft.core.steps import kinds
+from updraft.core.steps import Tables, kinds
 
 _ROUNDS = 120
 
@@ -44,7 +43,7 @@ def apply_repair(table: pl.DataFrame, repair: Repair) -> tuple[pl.DataFrame, str
             settings = kind.Settings.model_validate(step["settings"])
         except ValidationError as error:
             raise Problem(repair.sentence, f"its settings do not fit ({error.errors()[0]['msg']}).", "Add the step by hand.") from None
-        done: Table = compute(kind, settings, {MAIN_PORT: table.lazy()}, door)
+        done: Table = compute(kind, settings, Tables.of(table.lazy()), door)
         cells += sum(done.changed.values())
         frame = done.frames[""]
         table = frame if isinstance(frame, pl.DataFrame) else frame.collect()

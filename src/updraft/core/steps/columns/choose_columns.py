@@ -2,10 +2,10 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.flow.model import MAIN_PORT
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Tables, Wanted, also, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.tables import Tables
 
 
 class ChosenColumn(Settings):
@@ -33,14 +33,15 @@ class ChooseColumns(StepKind):
     Settings = ChooseColumnsSettings
 
     def apply(self, tables: Tables, settings: ChooseColumnsSettings, context: Context) -> Result:
-        table = tables[MAIN_PORT]
+        table = tables.main
         schema = table.collect_schema()
         need_columns([c.column for c in settings.columns], schema, field="columns")
         picked = {c.column: c.name.strip() or c.column for c in settings.columns}
         if settings.others == "keep":
             picked |= {name: name for name in schema if name not in picked and name not in settings.drop}
         if not picked:
-            raise Problem("The column list", "no column is left.", "Keep at least one.", field="columns")
+            raise Problem("The column list", "no column is left.", "Keep at least one.", field="columns",
+                          code="no_columns")
         names = list(picked.values())
         double = next((name for name in names if names.count(name) > 1), None)
         if double is not None:
@@ -49,7 +50,9 @@ class ChooseColumns(StepKind):
 
     def reads(self, settings: ChooseColumnsSettings, wanted: Wanted, port: str) -> Wanted:
         named = {name for chosen in settings.columns for name in (chosen.column, chosen.name.strip())}
-        return also(wanted, named) if settings.others == "keep" else frozenset(named)
+        if settings.others == "drop":
+            return frozenset(named)
+        return also(wanted, named)
 
     def sentence(self, settings: ChooseColumnsSettings) -> str:
         renamed = [f"{c.column} → {c.name}" for c in settings.columns if c.name and c.name != c.column]

@@ -1,7 +1,7 @@
 import polars as pl
 
-from updraft.core.flow.model import MAIN_PORT
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Tables
+from updraft.core.steps.base import Context, Result, Settings, StepKind
+from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, is_blank, kind_of
 
 
@@ -20,7 +20,7 @@ class ListColumns(StepKind):
     Settings = ListColumnsSettings
 
     def apply(self, tables: Tables, settings: ListColumnsSettings, context: Context) -> Result:
-        table = tables[MAIN_PORT]
+        table = tables.main
         rows = [_row(table, name, dtype, place)
                 for place, (name, dtype) in enumerate(table.collect_schema().items(), start=1)]
         empty = pl.LazyFrame(schema={"Place": pl.Int64, "Column": pl.String, "Kind": pl.String})

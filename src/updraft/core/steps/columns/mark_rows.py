@@ -1,8 +1,8 @@
 
-from updraft.core.flow.model import MAIN_PORT
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Tables, Wanted, also, setting
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.conditions import Rule, compiled
+from updraft.core.steps.tables import Tables
 
 
 class MarkRowsSettings(Settings):
@@ -21,7 +21,7 @@ class MarkRows(StepKind):
     Settings = MarkRowsSettings
 
     def apply(self, tables: Tables, settings: MarkRowsSettings, context: Context) -> Result:
-        table = tables[MAIN_PORT]
+        table = tables.main
         schema, name = table.collect_schema(), settings.name.strip()
         if not name or name in schema:
             raise Problem(f"“{name}”", "the table has a column of this name already." if name else "the new column has no name.",
@@ -31,8 +31,7 @@ class MarkRows(StepKind):
             Count("rows_met", table.select(here.sum()), "{n} rows are marked", one="{n} row is marked"),))
 
     def reads(self, settings: MarkRowsSettings, wanted: Wanted, port: str) -> Wanted:
-        less = None if wanted is None else wanted - {settings.name.strip()}
-        return also(less, settings.rule.columns())
+        return also(wanted, [settings.name.strip(), *settings.rule.columns()])  # its own: it must not be there yet
 
     def sentence(self, settings: MarkRowsSettings) -> str:
         return f"{settings.name} · yes where {settings.rule.words()}"

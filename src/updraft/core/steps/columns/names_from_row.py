@@ -1,7 +1,7 @@
-from updraft.core.flow.model import MAIN_PORT
 from updraft.core.formats.header import column_names
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Tables, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.tables import Tables
 from updraft.core.values import decide
 
 
@@ -25,7 +25,7 @@ class NamesFromRow(StepKind):
     Settings = NamesFromRowSettings
 
     def apply(self, tables: Tables, settings: NamesFromRowSettings, context: Context) -> Result:
-        table = tables[MAIN_PORT]
+        table = tables.main
         schema = table.collect_schema()
         if settings.row < 1:
             raise Problem("The row", "rows are counted from 1.", "Type a number above 0.", field="row")

@@ -1,9 +1,9 @@
 import polars as pl
 
-from updraft.core.flow.model import MAIN_PORT
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Port, Result, Settings, StepKind, Tables, Wanted, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.tables import Port, Tables
 
 
 class RenameColumnsSettings(Settings):
@@ -19,11 +19,11 @@ class RenameColumns(StepKind):
     summary = "Rename columns by a list of old and new names"
     words = ("rename", "header", "mapping", "dictionary", "labels", "column names", "by list")
     icon = "input-cursor-text"
-    inputs = (Port(), Port("names", "List of names"))
+    inputs = (Port(main=True), Port("names", "List of names"))
     Settings = RenameColumnsSettings
 
     def apply(self, tables: Tables, settings: RenameColumnsSettings, context: Context) -> Result:
-        table, names = tables[MAIN_PORT], tables["names"]
+        table, names = tables.main, tables["names"]
         for field, column in (("old", settings.old), ("new", settings.new)):
             if not column:
                 raise Problem("The list", f"the column that holds the {field} names is not chosen yet.", "Choose it.",

@@ -2,10 +2,10 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.flow.model import MAIN_PORT
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Tables, Wanted, also, setting
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_columns
+from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, Kind, kind_of
 
 
@@ -30,7 +30,7 @@ class SplitColumn(StepKind):
     Settings = SplitColumnSettings
 
     def apply(self, tables: Tables, settings: SplitColumnSettings, context: Context) -> Result:
-        table = tables[MAIN_PORT]
+        table = tables.main
         schema, name = table.collect_schema(), settings.column
         need_columns([name], schema, field="column")
         if kind_of(schema[name]) is not Kind.TEXT:
@@ -69,8 +69,7 @@ class SplitColumn(StepKind):
                   one=f"{{n}} row has fewer than {many} parts"),))
 
     def reads(self, settings: SplitColumnSettings, wanted: Wanted, port: str) -> Wanted:
-        less = None if wanted is None else wanted - frozenset(settings.names)
-        return also(less, [settings.column])
+        return also(wanted, [settings.column, *settings.names])  # new names: they must not be there yet
 
     def sentence(self, settings: SplitColumnSettings) -> str:
         into = "rows" if settings.into == "rows" else ", ".join(settings.names) or "columns"

@@ -2,10 +2,10 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.flow.model import MAIN_PORT
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Count, Port, Result, Settings, StepKind, Tables, Wanted, also, setting
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.tables import Out, Port, Tables
 from updraft.core.values import TITLES, Kind, kind_of
 
 _HIT = "\0hit"  # a name no file can bring
@@ -40,12 +40,12 @@ class LookUp(StepKind):
     summary = "Bring columns from another table by one or more keys"
     words = ("vlookup", "join", "left join", "merge tables", "enrich", "match", "reference")
     icon = "signpost-split"
-    inputs = (Port(), Port("reference", "Look up in"))
-    outputs = ("unmatched",)
+    inputs = (Port(main=True), Port("reference", "Look up in"))
+    outputs = (Out(main=True), Out("unmatched", "Rows without a match"))
     Settings = LookUpSettings
 
     def apply(self, tables: Tables, settings: LookUpSettings, context: Context) -> Result:
-        table, other = tables[MAIN_PORT], tables["reference"]
+        table, other = tables.main, tables["reference"]
         schema, other_schema = table.collect_schema(), other.collect_schema()
         self._check(settings, schema, other_schema)
         names = [f"\0key{n}" for n in range(len(settings.keys))]

@@ -4,9 +4,11 @@ from typing import Literal
 
 import polars as pl
 
+from updraft.core.deliver import FileDelivery, Outlet
 from updraft.core.formats import write_csv, write_xlsx
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Output, Settings, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.tables import Tables
 
 
 class WriteFileSettings(Settings):
@@ -19,7 +21,7 @@ class WriteFileSettings(Settings):
         labels={"replace": "replace it", "both": "keep both", "refuse": "stop"})
 
 
-class WriteFile(Output):
+class WriteFile(StepKind):
     """Write the table as a workbook or as CSV. The file appears only once it is whole."""
 
     kind = "write_file"
@@ -27,9 +29,17 @@ class WriteFile(Output):
     summary = "Save the table as a workbook or as CSV"
     words = ("save", "export", "output", "xlsx", "csv", "download", "report", "deliver")
     icon = "file-earmark-arrow-down"
+    needs = frozenset({"effects"})
     Settings = WriteFileSettings
 
-    def target(self, settings: WriteFileSettings, folder: Path) -> Path:
+    def apply(self, tables: Tables, settings: WriteFileSettings, context: Context) -> Result:
+        return Result(tables.main, touched=())
+
+    def prepare(self, table: pl.DataFrame, settings: WriteFileSettings, outlet: Outlet) -> FileDelivery:
+        target = self._target(settings, outlet.folder)
+        return FileDelivery(outlet, settings.name.strip(), target, lambda path: self._write(table, settings, path), table.height)
+
+    def _target(self, settings: WriteFileSettings, folder: Path) -> Path:
         name = settings.name.strip()
         if not name or name in (".", "..") or re.search(r'[/\\:*?"<>|\x00-\x1f]', name) or len(name.encode()) > 200:
             raise Problem(f"File name “{name}”", "it must be a plain file name without folders.",
@@ -46,7 +56,7 @@ class WriteFile(Output):
             path, number = folder / f"{Path(name).stem} ({number}){Path(name).suffix}", number + 1
         return path
 
-    def write(self, table: pl.DataFrame, settings: WriteFileSettings, path: Path) -> None:
+    def _write(self, table: pl.DataFrame, settings: WriteFileSettings, path: Path) -> None:
         if Path(settings.name.strip()).suffix.lower() == ".csv":
             write_csv(table, path, delimiter=settings.delimiter)
         else:

@@ -2,11 +2,11 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.flow.model import MAIN_PORT
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Tables, Wanted, setting
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, setting
 from updraft.core.steps.choice import ColumnChoice, listed
-from updraft.core.values import TITLES, Kind, kind_of
+from updraft.core.steps.tables import Tables
+from updraft.core.values.common import common_type
 
 
 class ColumnsToRowsSettings(Settings):
@@ -32,7 +32,7 @@ class ColumnsToRows(StepKind):
     Settings = ColumnsToRowsSettings
 
     def apply(self, tables: Tables, settings: ColumnsToRowsSettings, context: Context) -> Result:
-        table = tables[MAIN_PORT]
+        table = tables.main
         schema = table.collect_schema()
         chosen = settings.columns.resolve(schema)
         if not chosen:
@@ -67,15 +67,8 @@ class ColumnsToRows(StepKind):
 
 
 def _common(dtypes: list[pl.DataType], names: list[str]) -> pl.DataType:
-    kinds = {kind_of(dtype) for dtype in dtypes}
-    if len(set(dtypes)) == 1:
-        return dtypes[0]
-    if kinds == {Kind.WHOLE}:
-        return pl.Int64()
-    if kinds <= {Kind.WHOLE, Kind.NUMBER}:
-        return pl.Float64()
-    nested = next((k for k in (Kind.LIST, Kind.RECORD) if k in kinds), None)
-    if nested:
-        raise Problem(listed(names), f"one of them holds {TITLES[nested]}s, and the others do not.",
-                      "Leave that column out.", field="columns")
-    return pl.String()
+    found = common_type(dtypes)
+    if found is None:
+        raise Problem(listed(names), "some of them hold lists or records, and the others do not.",
+                      "Leave those columns out.", field="columns")
+    return found

@@ -6,10 +6,10 @@ from typing import Any, Literal
 
 import polars as pl
 
-from updraft.core.flow.model import MAIN_PORT
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Tables, Wanted, also, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.conditions import Rule, compiled
+from updraft.core.steps.tables import Tables
 from updraft.core.values import is_blank
 
 
@@ -44,7 +44,7 @@ class RowFilter(StepKind):
     Settings = RowChoice
 
     def apply(self, tables: Tables, settings: RowChoice, context: Context) -> Result:
-        table = tables[MAIN_PORT]
+        table = tables.main
         schema = table.collect_schema()
         match settings.by:
             case "rule":

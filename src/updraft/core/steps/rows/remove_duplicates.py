@@ -2,9 +2,9 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.flow.model import MAIN_PORT
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Tables, Wanted, also, setting
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.tables import Out, Tables
 
 
 class Order(Settings):
@@ -30,11 +30,11 @@ class RemoveDuplicates(StepKind):
     summary = "Keep one row of several that are equal in the columns you choose"
     words = ("dedupe", "deduplicate", "distinct", "unique", "duplicate rows", "double")
     icon = "layers"
-    outputs = ("removed",)
+    outputs = (Out(main=True), Out("removed", "Removed rows"))
     Settings = RemoveDuplicatesSettings
 
     def apply(self, tables: Tables, settings: RemoveDuplicatesSettings, context: Context) -> Result:
-        table = tables[MAIN_PORT]
+        table = tables.main
         schema = table.collect_schema()
         names = list(settings.keys) or schema.names()
         need_columns(settings.keys, schema, field="keys")

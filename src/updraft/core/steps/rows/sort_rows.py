@@ -2,10 +2,10 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.flow.model import MAIN_PORT
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Tables, Wanted, also, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import Order, listed, need_columns
+from updraft.core.steps.tables import Tables
 from updraft.core.values import is_blank
 
 _WIDE = 24  # digits that a number inside a text is filled up to; longer ones are compared as text
@@ -31,7 +31,7 @@ class SortRows(StepKind):
     Settings = SortRowsSettings
 
     def apply(self, tables: Tables, settings: SortRowsSettings, context: Context) -> Result:
-        table = tables[MAIN_PORT]
+        table = tables.main
         schema = table.collect_schema()
         if not settings.order:
             raise Problem("The order", "no column is chosen yet.", "Choose the column to sort by.", field="order",

@@ -2,11 +2,11 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.flow.model import MAIN_PORT
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Tables, Wanted, also, setting
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.rows.sort_rows import sort_keys
+from updraft.core.steps.tables import Out, Tables
 
 _PLACE, _RANK = "\0place", "\0rank"  # names no file can bring
 
@@ -34,11 +34,11 @@ class TakeRows(StepKind):
     summary = "Take the first, last, largest or smallest rows, or some at random, of the table or of each group"
     words = ("head", "tail", "top n", "limit", "sample", "random", "first rows", "heaviest", "bottom", "ranking", "per group")
     icon = "list-ol"
-    outputs = ("rest",)
+    outputs = (Out(main=True), Out("rest", "The other rows"))
     Settings = TakeRowsSettings
 
     def apply(self, tables: Tables, settings: TakeRowsSettings, context: Context) -> Result:
-        table = tables[MAIN_PORT]
+        table = tables.main
         schema = table.collect_schema()
         need_columns(settings.within, schema, field="within")
         ranked = table.with_row_index(_PLACE)

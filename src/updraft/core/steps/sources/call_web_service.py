@@ -7,8 +7,9 @@ from typing import Literal
 
 from updraft.core.connect import WebService
 from updraft.core.formats import Reading, read, stacked
-from updraft.core.steps.base import Context, Remote, Result, Settings, Tables, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.sources.read_file import ReadingSettings, as_result
+from updraft.core.steps.tables import Tables
 
 
 class Pair(Settings):
@@ -43,7 +44,7 @@ class CallWebServiceSettings(ReadingSettings, CallSettings):
     pass
 
 
-class CallWebService(Remote):
+class CallWebService(StepKind):
     """Ask a web service and read its answer: JSON, CSV or XML, all pages of it. Looking again does not ask again."""
 
     kind = "call_web_service"
@@ -51,6 +52,8 @@ class CallWebService(Remote):
     summary = "Bring in the answer of a web service, all pages of it"
     words = ("api", "rest", "http", "get", "post", "json", "endpoint", "request", "url", "download", "source")
     icon = "cloud-arrow-down"
+    inputs = ()
+    needs = frozenset({"outside"})
     Settings = CallWebServiceSettings
 
     def apply(self, tables: Tables, settings: CallWebServiceSettings, context: Context) -> Result:

@@ -2,9 +2,10 @@ from typing import ClassVar, Literal
 
 from updraft.core.connect import Database
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Remote, Result, Settings, Tables, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import Order, listed
 from updraft.core.steps.conditions import Rule
+from updraft.core.steps.tables import Tables
 
 
 class Bind(Settings):
@@ -31,7 +32,7 @@ class ReadDatabaseSettings(Settings):
                                       when={"by": ["sql"]})
 
 
-class ReadDatabase(Remote):
+class ReadDatabase(StepKind):
     """Read a table or a query. Columns, conditions, order and limit are worked out in the database."""
 
     kind = "read_database"
@@ -39,6 +40,8 @@ class ReadDatabase(Remote):
     summary = "Bring in a table of a database, or what a query gives"
     words = ("sql", "query", "table", "postgresql", "mysql", "mariadb", "sqlite", "import", "select", "source")
     icon = "database"
+    inputs = ()
+    needs = frozenset({"outside"})
     Settings = ReadDatabaseSettings
 
     def apply(self, tables: Tables, settings: ReadDatabaseSettings, context: Context) -> Result:

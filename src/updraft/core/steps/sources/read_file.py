@@ -5,8 +5,9 @@ import polars as pl
 
 from updraft.core.formats import FILE_COLUMN, Reading, ReadOptions, differences, read, stacked_readings
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, Source, Tables, Wanted, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.tables import Tables
 from updraft.core.values import decide
 
 _TEXT = ["delimited", "fixed"]
@@ -90,7 +91,7 @@ class ReadFileSettings(ReadingSettings, PathSettings):
     pass
 
 
-class ReadFile(Source):
+class ReadFile(StepKind):
     """Read a file of any known format, or several of one shape as one table. What is not set is detected each time."""
 
     kind = "read_file"
@@ -100,6 +101,8 @@ class ReadFile(Source):
              "sqlite", "zip", "workbook", "source", "upload", "folder", "several files")
     icon = "file-earmark-spreadsheet"
     version = 2
+    inputs = ()
+    needs = frozenset({"files"})
     Settings = ReadFileSettings
 
     def files(self, settings: ReadFileSettings) -> tuple[str, ...]:

@@ -5,9 +5,10 @@ from pathlib import Path
 from updraft.core.connect import MailFolder
 from updraft.core.formats import read
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Remote, Result, Settings, Tables, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.sources.call_web_service import answers_folder
 from updraft.core.steps.sources.read_file import ReadingSettings, as_result
+from updraft.core.steps.tables import Tables
 
 
 class MailSettings(Settings):
@@ -20,7 +21,7 @@ class ReadMailSettings(ReadingSettings, MailSettings):
     pass
 
 
-class ReadMail(Remote):
+class ReadMail(StepKind):
     """Read the latest attachment that fits a sender and a file name, from a mail folder."""
 
     kind = "read_mail"
@@ -28,6 +29,8 @@ class ReadMail(Remote):
     summary = "Bring in the latest attachment from a mail folder"
     words = ("email", "e-mail", "attachment", "mailbox", "inbox", "maildir", "imap", "source")
     icon = "envelope-paper"
+    inputs = ()
+    needs = frozenset({"outside"})
     Settings = ReadMailSettings
 
     def apply(self, tables: Tables, settings: ReadMailSettings, context: Context) -> Result:

@@ -1,9 +1,10 @@
 from typing import Literal
 
 from updraft.core.connect import WebService
-from updraft.core.steps.base import Context, Remote, Result, Settings, Tables, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import Order, listed
 from updraft.core.steps.conditions import Rule
+from updraft.core.steps.tables import Tables
 
 
 class ReadODataSettings(Settings):
@@ -24,7 +25,7 @@ class ReadODataSettings(Settings):
     split_size: int = setting("Entities a request", widget="number", default=1000, minimum=1, when={"split": ["size"]})
 
 
-class ReadOData(Remote):
+class ReadOData(StepKind):
     """Read an entity set of an OData v4 service. Fields, conditions, order and limit are worked out by the service."""
 
     kind = "read_odata"
@@ -32,6 +33,8 @@ class ReadOData(Remote):
     summary = "Bring in an entity set of an OData service"
     words = ("odata", "api", "entity", "feed", "web service", "erp", "source", "metadata")
     icon = "collection"
+    inputs = ()
+    needs = frozenset({"outside"})
     Settings = ReadODataSettings
 
     def apply(self, tables: Tables, settings: ReadODataSettings, context: Context) -> Result:

@@ -4,8 +4,9 @@ import polars as pl
 
 from updraft.core.formats.header import column_names
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, Source, Tables, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import listed
+from updraft.core.steps.tables import Tables
 from updraft.core.values import decide
 
 MOST_CELLS = 50_000  # it is kept in the flow itself
@@ -19,7 +20,7 @@ class TypeInATableSettings(Settings):
         labels={"decide": "decide from all values", "text": "leave as text"})
 
 
-class TypeInATable(Source):
+class TypeInATable(StepKind):
     """A small table typed or pasted into the flow itself. Rows of nothing but empty cells do not count."""
 
     kind = "type_in_a_table"
@@ -27,6 +28,7 @@ class TypeInATable(Source):
     summary = "A small table, typed or pasted from a spreadsheet"
     words = ("paste", "clipboard", "manual", "enter", "inline", "constant", "list", "create", "source")
     icon = "table"
+    inputs = ()
     Settings = TypeInATableSettings
 
     def files(self, settings: TypeInATableSettings) -> tuple[str, ...]:

@@ -1,6 +1,6 @@
 from updraft.core.figures import profile, profile_table
-from updraft.core.flow.model import MAIN_PORT
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Tables
+from updraft.core.steps.base import Context, Result, Settings, StepKind
+from updraft.core.steps.tables import Tables
 
 
 class ProfileColumnsSettings(Settings):
@@ -19,7 +19,7 @@ class ProfileColumns(StepKind):
 
     def apply(self, tables: Tables, settings: ProfileColumnsSettings, context: Context) -> Result:
         # Figures of every column are no one lazy query: the table is looked at as a whole.
-        return Result(profile_table(profile(tables[MAIN_PORT].collect())).lazy())
+        return Result(profile_table(profile(tables.main.collect())).lazy())
 
     def sentence(self, settings: ProfileColumnsSettings) -> str:
         return "a row for each column"

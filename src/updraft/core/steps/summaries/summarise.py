@@ -2,10 +2,10 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.flow.model import MAIN_PORT
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Tables, Wanted, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, Kind, kind_of
 
 FIGURES = {"rows": "rows", "filled": "filled values", "distinct": "distinct values", "sum": "sum", "mean": "mean",
@@ -41,7 +41,7 @@ class Summarise(StepKind):
     Settings = SummariseSettings
 
     def apply(self, tables: Tables, settings: SummariseSettings, context: Context) -> Result:
-        table = tables[MAIN_PORT]
+        table = tables.main
         schema = table.collect_schema()
         need_columns(settings.by, schema, field="by")
         if not settings.figures and not settings.by:

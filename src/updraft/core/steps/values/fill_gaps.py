@@ -2,10 +2,10 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.flow.model import MAIN_PORT
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Tables, Wanted, also, setting
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, Kind, converted, is_blank, kind_of
 
 _NUMBERS = (Kind.WHOLE, Kind.NUMBER)
@@ -37,7 +37,7 @@ class FillGaps(StepKind):
     Settings = FillGapsSettings
 
     def apply(self, tables: Tables, settings: FillGapsSettings, context: Context) -> Result:
-        table = tables[MAIN_PORT]
+        table = tables.main
         schema = table.collect_schema()
         need_columns(settings.columns, schema, field="columns")
         need_columns(settings.within, schema, field="within")

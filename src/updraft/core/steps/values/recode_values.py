@@ -2,10 +2,10 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.flow.model import MAIN_PORT
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Tables, Wanted, also, setting
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_columns
+from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, by_value, converted, kind_of
 
 
@@ -35,7 +35,7 @@ class RecodeValues(StepKind):
     Settings = RecodeSettings
 
     def apply(self, tables: Tables, settings: RecodeSettings, context: Context) -> Result:
-        table, name = tables[MAIN_PORT], settings.column
+        table, name = tables.main, settings.column
         schema = table.collect_schema()
         need_columns([name], schema, field="column")
         column = pl.col(name)

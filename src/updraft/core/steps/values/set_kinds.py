@@ -2,9 +2,9 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.flow.model import MAIN_PORT
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Tables, Wanted, also, setting
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_columns
+from updraft.core.steps.tables import Out, Tables
 from updraft.core.values import TITLES, Kind, converted, is_blank
 
 
@@ -39,11 +39,11 @@ class SetKinds(StepKind):
     summary = "Turn text into numbers, dates or yes/no, with formats"
     words = ("type", "convert", "cast", "data type", "number", "date", "parse", "text to number", "format")
     icon = "123"
-    outputs = ("rejected",)
+    outputs = (Out(main=True), Out("rejected", "Rejected values"))
     Settings = SetKindsSettings
 
     def apply(self, tables: Tables, settings: SetKindsSettings, context: Context) -> Result:
-        table = tables[MAIN_PORT]
+        table = tables.main
         schema = table.collect_schema()
         need_columns([c.column for c in settings.columns], schema, field="columns")
         fresh = {c.column: converted(c.column, schema[c.column], Kind(c.kind), c.formats, c.dress()) for c in settings.columns}

@@ -2,11 +2,11 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.flow.model import MAIN_PORT
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Tables, Wanted, also, setting
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.conditions import Rule, compiled, value_of
+from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, Kind, kind_of
 
 
@@ -31,7 +31,7 @@ class SetValues(StepKind):
     Settings = SetValuesSettings
 
     def apply(self, tables: Tables, settings: SetValuesSettings, context: Context) -> Result:
-        table = tables[MAIN_PORT]
+        table = tables.main
         schema = table.collect_schema()
         need_columns(settings.columns, schema, field="columns")
         if not settings.columns:

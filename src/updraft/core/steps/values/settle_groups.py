@@ -1,9 +1,9 @@
 import polars as pl
 
-from updraft.core.flow.model import MAIN_PORT
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Tables, Wanted, also, setting
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.tables import Tables
 
 
 class SettleGroupsSettings(Settings):
@@ -26,7 +26,7 @@ class SettleGroups(StepKind):
     Settings = SettleGroupsSettings
 
     def apply(self, tables: Tables, settings: SettleGroupsSettings, context: Context) -> Result:
-        table = tables[MAIN_PORT]
+        table = tables.main
         schema = table.collect_schema()
         for field, names in (("within", settings.within), ("columns", settings.columns)):
             need_columns(names, schema, field=field)

@@ -2,9 +2,9 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.flow.model import MAIN_PORT
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Tables, Wanted, also, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import ColumnChoice
+from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind, by_value
 
 # Blanks beyond ASCII that look like one: White_Space of Unicode (which \s covers) and the zero-width ones.
@@ -42,7 +42,7 @@ class TidyText(StepKind):
     Settings = TidyTextSettings
 
     def apply(self, tables: Tables, settings: TidyTextSettings, context: Context) -> Result:
-        table = tables[MAIN_PORT]
+        table = tables.main
         schema = table.collect_schema()
         columns = [c for c in settings.columns.resolve(schema, only=Kind.TEXT) if isinstance(schema[c], pl.String)]
         return Result(by_value(table, columns, lambda text: tidied(text, settings)), touched=tuple(columns))

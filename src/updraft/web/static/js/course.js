@@ -87,8 +87,8 @@ export class Course {
       this.focus(order[go]);
     } else if (event.altKey && (event.key === "ArrowUp" || event.key === "ArrowDown")) {
       event.preventDefault();
-      const main = this.state.steps[id].inputs.table?.split(".")[0];
-      const after = event.key === "ArrowDown" ? order.find((other) => this.state.steps[other].inputs.table?.split(".")[0] === id) : this.state.steps[main]?.inputs.table;
+      const main = this.state.steps[id].main?.split(".")[0];
+      const after = event.key === "ArrowDown" ? order.find((other) => this.state.steps[other].main?.split(".")[0] === id) : this.state.steps[main]?.main;
       if (after) this.act.move(id, after);
     } else if (event.key === "Delete") { event.preventDefault(); this.act.remove(id); }
     else if (event.key === "F2") { event.preventDefault(); this.act.rename(id); }

@@ -2,7 +2,8 @@
 import { h, icon } from "./dom.js";
 import { factList } from "./desk.js";
 import { Form } from "./forms.js";
-import { labelled, select } from "./widgets/basic.js";
+import { group, labelled, select } from "./widgets/basic.js";
+import { severalTables } from "./widgets/tables.js";
 import { outsideValues } from "./widgets/outside.js";
 
 export class StepDesk {
@@ -13,10 +14,12 @@ export class StepDesk {
   }
 
   /** Draw the desk of a step; `incoming` says what arrives at its ports. */
-  show(step, kind, incoming, settings) {
+  show(step, kind, incoming, settings, takeable = []) {
     this.step = step;
     this.kind = kind;
     this.incoming = incoming;
+    this.takeable = takeable;
+    this.main = kind?.ports.find((port) => port.main)?.name;
     const number = this.studio.course.order().indexOf(step.id) + 1;
     const title = h("input", { class: "desk-title", "aria-label": "Name of the step", value: step.label, title: "Rename", onchange: () => this.studio.act.renameTo(step.id, title.value === kind?.title ? "" : title.value), onkeydown: (event) => { if (event.key === "Enter") title.blur(); if (event.key === "Escape") { title.value = step.label; title.blur(); event.stopPropagation(); } } });
     this.form = kind ? new Form(kind.schema, settings, this.context(), (changed) => this.studio.drafted(step.id, changed)) : null;
@@ -39,19 +42,22 @@ export class StepDesk {
     const { studio } = this;
     return {
       columns: (port) => (this.kind?.remote ? this.form?.outside : this.incoming[port]?.columns) ?? [],
-      values: (column, search) => (this.kind?.remote ? outsideValues(this.form, column, search) : studio.values(this.incoming.table, column, search)),
-      formats: (column, kind) => studio.formats(this.incoming.table, column, kind),
+      values: (column, search) => (this.kind?.remote ? outsideValues(this.form, column, search) : studio.values(this.incoming[this.main], column, search)),
+      formats: (column, kind) => studio.formats(this.incoming[this.main], column, kind),
       files: () => studio.files(), upload: (file) => studio.uploadFile(file),
     };
   }
 
   /** Pickers for what comes in: always for the extra ports, for the main one when there is a choice. */
   inputs(step, kind) {
-    const tables = this.studio.tablesFor(step.id);
-    return kind.ports.filter((port) => port.name !== "table" || tables.length > 1).map((port) => {
+    const tables = this.takeable;
+    return kind.ports.filter((port) => !port.main || port.many || tables.length > 1).map((port) => {
+      const property = { title: port.title, description: port.many ? "in this order" : port.main ? "what comes in" : "the other table" };
+      const taken = step.inputs[port.name] ?? [];
+      const take = (source) => this.studio.act.connect(step.id, port.name, source);
+      if (port.many) return group({ property }, severalTables(tables, taken, port.title, take));
       const id = `port-${port.name}`;
-      return labelled({ id, property: { title: port.title, description: port.name === "table" ? "what comes in" : "the other table" } },
-        select(tables, step.inputs[port.name] ?? "", port.title, (source) => this.studio.act.connect(step.id, port.name, source), { id }));
+      return labelled({ id, property }, select(tables, taken[0] ?? "", port.title, take, { id }));
     });
   }
 

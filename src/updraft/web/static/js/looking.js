@@ -40,6 +40,11 @@ export const looking = {
     ]);
   },
 
+  /** What comes in at the main port of the selected step. */
+  comes() {
+    return this.incoming[this.kinds.get(this.state.steps[this.selected].kind)?.ports.find((port) => port.main)?.name];
+  },
+
   /** Ask in which column, and for the value or name, then make the step. */
   askForFocus(way) {
     const dialog = byId("dialog"), names = this.table.columns.map((column) => column.name);
@@ -59,7 +64,7 @@ export const looking = {
     await this.applyDraft();
     const taken = new Set(Object.keys(this.state.steps)), column = this.desk.view === "column" ? this.columnDesk.name : null, view = this.desk.view;
     const at = this.state.steps[this.selected];
-    let after = this.output ? `${this.selected}.${this.output}` : at.role === "output" ? at.inputs.table : this.selected;
+    let after = this.output ? `${this.selected}.${this.output}` : at.role === "output" ? at.main : this.selected;
     const edits = steps.map((step) => {
       let id = step.kind, number = 2;
       while (taken.has(id)) { id = `${step.kind}_${number}`; number += 1; }
@@ -80,7 +85,7 @@ export const looking = {
   async recode(column, pairs) {
     await this.applyDraft();
     const own = this.state.steps[this.selected];
-    const next = Object.values(this.state.steps).find((step) => step.inputs.table === this.selected && step.kind === "recode_values" && step.settings.column === column && step.enabled);
+    const next = Object.values(this.state.steps).find((step) => step.main === this.selected && step.kind === "recode_values" && step.settings.column === column && step.enabled);
     const at = own.kind === "recode_values" && own.settings.column === column && own.enabled ? own : next;
     if (!at) {
       const done = await this.addSteps([{ kind: "recode_values", settings: { column, changes: pairs.map(([old, fresh]) => ({ old, new: fresh })) } }]);
@@ -92,7 +97,7 @@ export const looking = {
     for (const [old, fresh] of pairs) {
       // A value that this very step makes need not come in as well; where it does, it is recoded too.
       const made = at === own && at.settings.changes?.some((one) => one.new === old);
-      const comes = !made || (await this.values(this.incoming.table, column, old))?.values.some(([value]) => value === old);
+      const comes = !made || (await this.values(this.comes(), column, old))?.values.some(([value]) => value === old);
       if (comes && !changes.some((one) => one.old === old)) changes.push({ old, new: fresh });
     }
     const kept = changes.filter((one) => one.old !== one.new);
@@ -118,7 +123,7 @@ export const looking = {
   showGone() {
     if (this.act.compared.shown) { this.focus.clear(); this.look(); return; }
     const [key, output] = this.table.came.split("."), here = this.table, compared = { ...this.act.compared, shown: true };
-    const gone = { ...here, key, output, rows: here.rows_in, before: null, touched: [], columns: (this.incoming.table?.columns ?? []).map((column) => ({ changed: 0, origin: null, evidence: "", kind_title: column.kind, ...column })) };
+    const gone = { ...here, key, output, rows: here.rows_in, before: null, touched: [], columns: (this.comes()?.columns ?? []).map((column) => ({ changed: 0, origin: null, evidence: "", kind_title: column.kind, ...column })) };
     this.focus.clear();
     this.focus.chips.push({ label: "rows that are gone", column: "", finding: `gone:${here.key}.${here.output}` });
     this.table = gone;

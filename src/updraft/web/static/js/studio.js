@@ -173,9 +173,10 @@ class Studio {
     if (!answer) return;
     const step = this.state.steps[id];
     this.incoming = answer.incoming;
-    const arrives = JSON.stringify(answer.incoming);
+    this.takeable = answer.takeable;
+    const arrives = JSON.stringify([answer.incoming, answer.takeable]);
     if (fresh || this.desk.view !== "step" && !["column", "run", "flow", "history", "findings", "profile"].includes(this.desk.view) || (this.desk.view === "step" && (this.arrives !== arrives || this.stepDesk.step?.id !== id) && !draft)) {
-      this.stepDesk.show(step, this.kinds.get(step.kind), answer.incoming, draft ?? { ...this.kinds.get(step.kind)?.starting, ...step.settings });
+      this.stepDesk.show(step, this.kinds.get(step.kind), answer.incoming, draft ?? { ...this.kinds.get(step.kind)?.starting, ...step.settings }, answer.takeable);
     }
     this.arrives = arrives;
     this.table = answer.table;
@@ -310,16 +311,11 @@ class Studio {
     if (!this.selected) { notice("Bring in a table first; steps work on one.", "problem"); return; }
     const known = new Set(Object.keys(this.state.steps));
     const at = this.state.steps[this.selected];
-    const after = at.role === "output" ? at.inputs.table : this.output ? `${this.selected}.${this.output}` : this.selected;
-    const edits = [{ op: "add", step: { kind: kind.kind, settings: kind.starting }, after, insert: kind.role !== "output" && at.role !== "output" && !this.output }];
+    const after = at.role === "output" ? at.main : this.output ? `${this.selected}.${this.output}` : this.selected;
+    const edits = [{ op: "add", step: { kind: kind.kind, settings: kind.starting }, after, plug: true, insert: kind.role !== "output" && at.role !== "output" && !this.output }];
     const state = await this.edit(edits);
     if (!state) return;
     const id = Object.keys(state.steps).find((other) => !known.has(other));
-    const port = kind.ports.find((other) => other.name !== "table");
-    if (port) {
-      const others = this.tablesFor(id).map(([ref]) => ref).filter((ref) => !ref.includes(".") && !this.upstream(id).has(ref) && !Object.values(state.steps).some((s) => Object.values(s.inputs).includes(ref)));
-      if (others.length) await this.edit([{ op: "connect", id, port: port.name, source: others.at(-1) }]);
-    }
     await this.select(id);
     this.desk.fold(false);
     this.stepDesk.form?.focusFirst();
@@ -333,7 +329,7 @@ class Studio {
   async remove(id) {
     const order = this.course.order(), at = order.indexOf(id), label = this.state.steps[id].label;
     this.drafts.delete(id);
-    if (id === this.selected) this.selected = this.state.steps[id].inputs.table?.split(".")[0] ?? order[at + 1] ?? order[at - 1];
+    if (id === this.selected) this.selected = this.state.steps[id].main?.split(".")[0] ?? order[at + 1] ?? order[at - 1];
     const state = await this.edit([{ op: "remove", id }]);
     if (!state) return;
     notice(`“${label}” removed. Ctrl+Z brings it back.`);
@@ -342,8 +338,8 @@ class Studio {
 
   menu(id, element) {
     const step = this.state.steps[id], order = this.course.order();
-    const below = order.find((other) => this.state.steps[other].inputs.table?.split(".")[0] === id);
-    const above = this.state.steps[step.inputs.table?.split(".")[0]]?.inputs.table;
+    const below = order.find((other) => this.state.steps[other].main?.split(".")[0] === id);
+    const above = this.state.steps[step.main?.split(".")[0]]?.main;
     openMenu(element, [
       ["plus-lg", "Add a step after it", () => this.select(id).then(() => this.addBox.open()), "Ctrl K"],
       ["pencil", "Rename", () => this.act.rename(id), "F2"],
@@ -351,27 +347,9 @@ class Studio {
       ["power", step.enabled ? "Switch off" : "Switch on", () => this.act.toggle(id), "Shift Space"],
       ["copy", "Copy", () => this.edit([{ op: "copy", id }])],
       above ? ["arrow-up", "Move up", () => this.act.move(id, above), "Alt ↑"] : null,
-      below && step.inputs.table ? ["arrow-down", "Move down", () => this.act.move(id, below), "Alt ↓"] : null,
+      below && step.main ? ["arrow-down", "Move down", () => this.act.move(id, below), "Alt ↓"] : null,
       ["trash3", "Remove", () => this.remove(id), "Del", "danger"],
     ]);
-  }
-
-  upstream(id) {
-    const found = new Set(), waiting = [id];
-    while (waiting.length) for (const ref of Object.values(this.state.steps[waiting.pop()]?.inputs ?? {})) { const other = ref.split(".")[0]; if (!found.has(other)) { found.add(other); waiting.push(other); } }
-    return found;
-  }
-
-  /** Tables that a step could take without a circle, as [ref, text]. */
-  tablesFor(id) {
-    const tables = [];
-    for (const [n, other] of this.course.order().entries()) {
-      if (other === id || this.upstream(other).has(id)) continue;
-      const step = this.state.steps[other];
-      tables.push([other, `${n + 1} · ${step.label}`]);
-      for (const side of this.kinds.get(step.kind)?.outputs ?? []) tables.push([`${other}.${side}`, `${n + 1} · ${step.label}: ${side}`]);
-    }
-    return tables;
   }
 
   async run() {
@@ -400,7 +378,7 @@ class Studio {
     const form = this.stepDesk.form;
     Object.assign(form.settings, change);
     this.drafted(this.selected, form.settings);
-    this.stepDesk.show(this.state.steps[this.selected], this.kinds.get(this.state.steps[this.selected].kind), this.incoming, this.drafts.get(this.selected));
+    this.stepDesk.show(this.state.steps[this.selected], this.kinds.get(this.state.steps[this.selected].kind), this.incoming, this.drafts.get(this.selected), this.takeable);
     if (this.found) this.stepDesk.form.detected(this.found);
   }
 
