@@ -23,9 +23,11 @@ fuzz: .venv/.dev ## 10,000 damaged files of every format (about half an hour)
 
 lint: .venv/.dev
 	$(BIN)/ruff check .
+	$(BIN)/ruff format --check -q .
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-cache
 	$(BIN)/deptry src
+	@tools/lint-page
 
 bench: .venv/.dev ## measure; writes docs/performance.md
 	$(BIN)/python bench/run.py

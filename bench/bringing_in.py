@@ -30,7 +30,11 @@ def files() -> dict[str, Path]:
         if not made[what].exists():
             write(made[what])
 
-    put("1,000,000 rows, CSV in .gz", "orders.csv.gz", lambda path: path.write_bytes(gzip.compress(orders().read_bytes(), 5)))
+    put(
+        "1,000,000 rows, CSV in .gz",
+        "orders.csv.gz",
+        lambda path: path.write_bytes(gzip.compress(orders().read_bytes(), 5)),
+    )
     put("1,000,000 rows, Parquet", "orders.parquet", table.write_parquet)
     part = table.head(100_000)
     put("100,000 rows, workbook", "orders.xlsx", lambda path: write_xlsx(part, path))
@@ -46,7 +50,11 @@ def fixed(table: pl.DataFrame, path: Path) -> None:
     rows = [table.columns, *table.iter_rows()]
     path.write_text(
         "\n".join(
-            "".join((cell or "").ljust(max(w, len(n) + 2)) for cell, w, n in zip(row, widths, table.columns, strict=True)) for row in rows
+            "".join(
+                (cell or "").ljust(max(w, len(n) + 2))
+                for cell, w, n in zip(row, widths, table.columns, strict=True)
+            )
+            for row in rows
         )
     )
 
@@ -60,7 +68,9 @@ def sqlite(table: pl.DataFrame, path: Path) -> None:
 def xml(table: pl.DataFrame, path: Path) -> None:
     tags = [c.replace(" ", "_") for c in table.columns]
     rows = (
-        "<order>" + "".join(f"<{t}>{(v or '').replace('&', '&amp;')}</{t}>" for t, v in zip(tags, row, strict=True)) + "</order>"
+        "<order>"
+        + "".join(f"<{t}>{(v or '').replace('&', '&amp;')}</{t}>" for t, v in zip(tags, row, strict=True))
+        + "</order>"
         for row in table.iter_rows()
     )
     path.write_text("<orders>" + "\n".join(rows) + "</orders>")
@@ -75,14 +85,24 @@ def measure() -> list[tuple[str, float]]:
             open_database(folders.database)
             app = create_app(folders, lambda run: None, secret="bench")
             client = app.test_client()
-            token = client.get("/").get_data(as_text=True).split('name="csrf-token" content="')[1].split('"')[0]
+            token = (
+                client.get("/").get_data(as_text=True).split('name="csrf-token" content="')[1].split('"')[0]
+            )
             head = {"X-CSRFToken": token}
             flow = client.post("/api/flows", json={}, headers=head).json["id"]
             content = path.read_bytes()
             started = time.perf_counter()
-            sent = client.post(f"/api/flows/{flow}/files", data={"file": (io.BytesIO(content), path.name)}, headers=head).json
-            step = {"id": "it", "kind": "read_file", "settings": {"path": sent["path"], "layout": sent["columns"]}}
-            client.post(f"/api/flows/{flow}/edits", json={"edits": [{"op": "add", "step": step}]}, headers=head)
+            sent = client.post(
+                f"/api/flows/{flow}/files", data={"file": (io.BytesIO(content), path.name)}, headers=head
+            ).json
+            step = {
+                "id": "it",
+                "kind": "read_file",
+                "settings": {"path": sent["path"], "layout": sent["columns"]},
+            }
+            client.post(
+                f"/api/flows/{flow}/edits", json={"edits": [{"op": "add", "step": step}]}, headers=head
+            )
             table = client.post(f"/api/flows/{flow}/look", json={"step": "it"}, headers=head).json["table"]
             rows = client.get(f"/api/flows/{flow}/tables/{table['key']}/rows?limit=200").json["rows"]
             client.post(f"/api/flows/{flow}/files/detected", json={"step": "it"}, headers=head)

@@ -49,8 +49,20 @@ def measure(many: int = 5_000) -> list[tuple[str, str, str, str, bool]]:
     over = [save - usual for save in saves]
     late = statistics.median(saves[-many // 10 :]) / statistics.median(saves[: many // 10])
     return [
-        (f"a save beyond its writing, the longest of {many:,}", f"{max(over) * 1000:.1f} ms", "", "≤ 20 ms", max(over) <= 0.02),
-        ("the same, the median", f"{statistics.median(over) * 1000:.1f} ms", f"of {worst * 1000:.1f} ms at most", "", True),
+        (
+            f"a save beyond its writing, the longest of {many:,}",
+            f"{max(over) * 1000:.1f} ms",
+            "",
+            "≤ 20 ms",
+            max(over) <= 0.02,
+        ),
+        (
+            "the same, the median",
+            f"{statistics.median(over) * 1000:.1f} ms",
+            f"of {worst * 1000:.1f} ms at most",
+            "",
+            True,
+        ),
         ("the last tenth of the saves against the first", f"{late:.2f}×", "", "", True),
     ]
 

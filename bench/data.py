@@ -21,7 +21,12 @@ def orders(rows: int = 1_000_000) -> Path:
         return path
     DATA.mkdir(parents=True, exist_ok=True)
     pick = np.random.default_rng(7)
-    names = [*VARIETIES, *CHANGES, *(f" {v}" for v in VARIETIES[:5]), *(v.replace(" ", "  ") for v in VARIETIES[:3])]
+    names = [
+        *VARIETIES,
+        *CHANGES,
+        *(f" {v}" for v in VARIETIES[:5]),
+        *(v.replace(" ", "  ") for v in VARIETIES[:3]),
+    ]
     packets = pick.integers(1, 100, rows)
     pl.DataFrame(
         {
@@ -75,7 +80,9 @@ def flow_document(orders_path: Path) -> dict:
                 {"by": "rule", "rule": {"match": "all", "of": [{"column": "Grower", "test": "empty"}]}},
                 table="orders",
             ),
-            step("tidy_text", {"columns": {"by": "names", "names": ["Variety", "Region"]}}, table="drop_rows"),
+            step(
+                "tidy_text", {"columns": {"by": "names", "names": ["Variety", "Region"]}}, table="drop_rows"
+            ),
             step(
                 "recode_values",
                 {"column": "Variety", "changes": [{"old": o, "new": n} for o, n in CHANGES.items()]},
@@ -84,7 +91,10 @@ def flow_document(orders_path: Path) -> dict:
             step("read_file", {"path": "growers.csv"}, "growers"),
             step(
                 "look_up",
-                {"keys": [{"column": "Grower", "reference": "Code"}], "bring": [{"column": "Full name"}, {"column": "Hub"}]},
+                {
+                    "keys": [{"column": "Grower", "reference": "Code"}],
+                    "bring": [{"column": "Full name"}, {"column": "Hub"}],
+                },
                 table="recode_values",
                 reference="growers",
             ),

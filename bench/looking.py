@@ -44,11 +44,18 @@ def bare_profile(frame: pl.DataFrame) -> list[pl.DataFrame]:
             length = pl.col("value").str.len_chars()
             found.append(
                 counts.select(
-                    length.min().alias("a"), length.max().alias("b"), ((length * pl.col("count")).sum() / pl.col("count").sum()).alias("c")
+                    length.min().alias("a"),
+                    length.max().alias("b"),
+                    ((length * pl.col("count")).sum() / pl.col("count").sum()).alias("c"),
                 )
             )
             found.append(counts.select((~pl.col("value").str.contains(r"[^\s\u{a0}\u{200b}\u{feff}]")).sum()))
-            shape = pl.col("value").str.slice(0, 120).str.replace_all(r"\p{L}+", "a").str.replace_all(r"\p{Nd}+", "9")
+            shape = (
+                pl.col("value")
+                .str.slice(0, 120)
+                .str.replace_all(r"\p{L}+", "a")
+                .str.replace_all(r"\p{Nd}+", "9")
+            )
             found.append(counts.group_by(shape.alias("shape")).agg(pl.col("count").sum()).sort("count"))
         elif series.dtype.is_numeric():
             figures = [
@@ -83,7 +90,11 @@ def pandas_profile(frame) -> list:
             filled = series.dropna().astype(str)
             lengths = filled.str.len()
             found += [lengths.min(), lengths.max(), lengths.mean(), (filled.str.strip() == "").sum()]
-            found.append(filled.str.replace(r"[^\W\d_]+", "a", regex=True).str.replace(r"\d+", "9", regex=True).value_counts())
+            found.append(
+                filled.str.replace(r"[^\W\d_]+", "a", regex=True)
+                .str.replace(r"\d+", "9", regex=True)
+                .value_counts()
+            )
         elif series.dtype.kind in "if":
             found += [
                 series.describe(percentiles=[0.05, 0.25, 0.5, 0.75, 0.95]),
@@ -117,20 +128,35 @@ def focus_seconds(scratch: Path) -> float:
     app = create_app(folders, lambda run: None, secret="bench")
     studio = app.extensions["studio"]
     flow_id = studio.flows.create(
-        Flow.model_validate({"steps": [{"id": "orders", "kind": "read_file", "settings": {"path": orders().name}}]}), "made"
+        Flow.model_validate(
+            {"steps": [{"id": "orders", "kind": "read_file", "settings": {"path": orders().name}}]}
+        ),
+        "made",
     )
     studio._files[flow_id] = Files(orders().parent)
     looked = studio.look(flow_id, studio.plan(flow_id, studio.flows.get(flow_id).flow), "orders")
-    client, gardens = app.test_client(), iter(looked.lazy().select("Garden").collect().to_series().drop_nulls().unique(maintain_order=True))
+    client, gardens = (
+        app.test_client(),
+        iter(looked.lazy().select("Garden").collect().to_series().drop_nulls().unique(maintain_order=True)),
+    )
 
     def change() -> None:
         focus = {
-            "chips": [{"label": "x", "column": "Garden", "conditions": [{"column": "Garden", "test": "equals", "value": next(gardens)}]}],
+            "chips": [
+                {
+                    "label": "x",
+                    "column": "Garden",
+                    "conditions": [{"column": "Garden", "test": "equals", "value": next(gardens)}],
+                }
+            ],
             "search": "",
         }
         query = urlencode({"focus": json.dumps(focus), "column": "Variety", "limit": 200})
         for what in ("rows", "summary", "values"):
-            assert client.get(f"/api/flows/{flow_id}/tables/{looked.fingerprint}/{what}?{query}").status_code == 200
+            assert (
+                client.get(f"/api/flows/{flow_id}/tables/{looked.fingerprint}/{what}?{query}").status_code
+                == 200
+            )
 
     return timed(change)
 
@@ -156,7 +182,11 @@ def findings_alone() -> None:
     seconds = time.perf_counter() - started
     done.set()
     watcher.join()
-    print(json.dumps({"seconds": seconds, "memory": (most[0] - before) / frame.estimated_size(), "found": len(found)}))
+    print(
+        json.dumps(
+            {"seconds": seconds, "memory": (most[0] - before) / frame.estimated_size(), "found": len(found)}
+        )
+    )
 
 
 def measure() -> list[tuple[str, str, str, str, bool]]:
@@ -166,7 +196,13 @@ def measure() -> list[tuple[str, str, str, str, bool]]:
     by_pandas = timed(partial(pandas_profile, pandas.read_csv(orders(), parse_dates=["Ordered on"])), 1)
     rows = [
         ("profile of every column", f"{ours:.2f} s", "", "≤ 3 s", ours <= 3),
-        ("profile, against the bare Polars expressions", f"{ours:.2f} s / {bare:.2f} s", f"{ours / bare:.2f}×", "≤ 2×", ours <= 2 * bare),
+        (
+            "profile, against the bare Polars expressions",
+            f"{ours:.2f} s / {bare:.2f} s",
+            f"{ours / bare:.2f}×",
+            "≤ 2×",
+            ours <= 2 * bare,
+        ),
         (
             "the same profile in pandas, against ours",
             f"{by_pandas:.1f} s / {ours:.2f} s",
@@ -176,7 +212,10 @@ def measure() -> list[tuple[str, str, str, str, bool]]:
         ),
     ]
     for name, what in (("Variety", "value list of 46 values"), ("Order", "value list of 1,000,000 values")):
-        mine, plain = timed(lambda: counted_values(frame[name])), timed(lambda: frame[name].value_counts(sort=True))  # noqa: B023
+        mine, plain = (
+            timed(lambda: counted_values(frame[name])),  # noqa: B023
+            timed(lambda: frame[name].value_counts(sort=True)),  # noqa: B023
+        )
         rows.append(
             (
                 f"{what}, against a bare count",
@@ -188,10 +227,32 @@ def measure() -> list[tuple[str, str, str, str, bool]]:
         )
     with tempfile.TemporaryDirectory() as scratch:
         changed = focus_seconds(Path(scratch))
-    rows.append(("a new focus to its rows, pictures and counts", f"{changed * 1000:.0f} ms", "", "≤ 300 ms", changed <= 0.3))
-    alone = json.loads(subprocess.run([sys.executable, __file__, "findings"], capture_output=True, text=True, check=True).stdout)
-    rows.append(("all findings, in the background", f"{alone['seconds']:.1f} s", "", "≤ 10 s", alone["seconds"] <= 10))
-    rows.append(("memory of the findings beyond the table", f"{alone['memory']:.1f}× the table", "", "≤ 3×", alone["memory"] <= 3))
+    rows.append(
+        (
+            "a new focus to its rows, pictures and counts",
+            f"{changed * 1000:.0f} ms",
+            "",
+            "≤ 300 ms",
+            changed <= 0.3,
+        )
+    )
+    alone = json.loads(
+        subprocess.run(
+            [sys.executable, __file__, "findings"], capture_output=True, text=True, check=True
+        ).stdout
+    )
+    rows.append(
+        ("all findings, in the background", f"{alone['seconds']:.1f} s", "", "≤ 10 s", alone["seconds"] <= 10)
+    )
+    rows.append(
+        (
+            "memory of the findings beyond the table",
+            f"{alone['memory']:.1f}× the table",
+            "",
+            "≤ 3×",
+            alone["memory"] <= 3,
+        )
+    )
     return rows
 
 

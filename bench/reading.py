@@ -33,7 +33,9 @@ RUNS = 7
 NESTED = 50_000_000  # bytes
 
 
-def pairs(ours: Callable[[], float], theirs: Callable[[], float], runs: int = RUNS) -> tuple[list[float], list[float]]:
+def pairs(
+    ours: Callable[[], float], theirs: Callable[[], float], runs: int = RUNS
+) -> tuple[list[float], list[float]]:
     """Seconds of both, in turn, after a warm-up."""
     found: tuple[list[float], list[float]] = ([], [])
     for turn in range(runs + 1):
@@ -54,8 +56,13 @@ def looked(kind: str, settings: dict, folder: Path, outside: Outside | None = No
     """Seconds from the step to its table with all kinds decided, in an engine that knows nothing yet."""
     flow = Flow.model_validate({"steps": [{"id": "it", "kind": kind, "settings": settings}]})
     with tempfile.TemporaryDirectory() as scratch:
-        engine, files = Engine(TableCache(Path(scratch))), Files(folder, **({"outside": outside} if outside else {}))
-        taken = seconds(lambda: engine.look(engine.plan(flow, files), "it", files).lazy().slice(0, 200).collect())
+        engine, files = (
+            Engine(TableCache(Path(scratch))),
+            Files(folder, **({"outside": outside} if outside else {})),
+        )
+        taken = seconds(
+            lambda: engine.look(engine.plan(flow, files), "it", files).lazy().slice(0, 200).collect()
+        )
         engine.cache.flush()
     return taken
 
@@ -63,7 +70,8 @@ def looked(kind: str, settings: dict, folder: Path, outside: Outside | None = No
 def csv() -> tuple[list[float], list[float]]:
     path = orders()
     return pairs(
-        lambda: looked("read_file", {"path": path.name}, path.parent), lambda: seconds(lambda: pl.read_csv(path, try_parse_dates=True))
+        lambda: looked("read_file", {"path": path.name}, path.parent),
+        lambda: seconds(lambda: pl.read_csv(path, try_parse_dates=True)),
     )
 
 
@@ -82,15 +90,24 @@ def workbook() -> tuple[list[float], list[float]]:
 def request(pick: random.Random, number: int) -> dict:
     return {
         "id": f"R{number:07d}",
-        "hub": {"name": pick.choice(HUBS), "place": {"east": round(pick.random(), 5), "north": round(pick.random(), 5)}},
+        "hub": {
+            "name": pick.choice(HUBS),
+            "place": {"east": round(pick.random(), 5), "north": round(pick.random(), 5)},
+        },
         "asked": f"2026-{1 + number % 12:02d}-{1 + number % 28:02d}",
         "note": pick.choice([None, "", "soon, please", "as last year"]),
-        "lines": [{"variety": pick.choice(VARIETIES), "packets": pick.randint(1, 50)} for _ in range(pick.randint(1, 5))],
+        "lines": [
+            {"variety": pick.choice(VARIETIES), "packets": pick.randint(1, 50)}
+            for _ in range(pick.randint(1, 5))
+        ],
     }
 
 
 def as_xml(one: dict) -> str:
-    lines = "".join(f'<line variety="{line["variety"]}"><packets>{line["packets"]}</packets></line>' for line in one["lines"])
+    lines = "".join(
+        f'<line variety="{line["variety"]}"><packets>{line["packets"]}</packets></line>'
+        for line in one["lines"]
+    )
     place = one["hub"]["place"]
     return (
         f'<request id="{one["id"]}"><hub name="{one["hub"]["name"]}"><east>{place["east"]}</east><north>{place["north"]}</north></hub>'
@@ -114,12 +131,16 @@ def nested(name: str, start: str, write: Callable[[dict], str], between: str, en
 def memory() -> dict[str, tuple[float, float]]:
     """What → the most memory that reading it and deciding its kinds took, in times the file's size; and seconds."""
     files = {
-        "50 MB of nested JSON": nested("nested.json", '{"made": "2026-04-01", "requests": [', json.dumps, ",\n", "]}"),
+        "50 MB of nested JSON": nested(
+            "nested.json", '{"made": "2026-04-01", "requests": [', json.dumps, ",\n", "]}"
+        ),
         "50 MB of nested XML": nested("nested.xml", "<requests>", as_xml, "", "</requests>"),
     }
     found = {}
     for what, path in files.items():
-        done = subprocess.run([sys.executable, __file__, "memory", str(path)], capture_output=True, text=True, check=True)
+        done = subprocess.run(
+            [sys.executable, __file__, "memory", str(path)], capture_output=True, text=True, check=True
+        )
         times, taken = done.stdout.split()
         found[what] = (float(times), float(taken))
     return found
@@ -127,7 +148,16 @@ def memory() -> dict[str, tuple[float, float]]:
 
 def measure_memory(path: Path) -> None:
     def most() -> int:
-        return int(next(line for line in Path("/proc/self/status").read_text().splitlines() if line.startswith("VmHWM")).split()[1]) * 1024
+        return (
+            int(
+                next(
+                    line
+                    for line in Path("/proc/self/status").read_text().splitlines()
+                    if line.startswith("VmHWM")
+                ).split()[1]
+            )
+            * 1024
+        )
 
     before = most()
     taken = seconds(lambda: decide(read(path).frame))
@@ -154,8 +184,15 @@ def postgresql():
             )
             with psycopg.connect(address(connection)) as raw, raw.cursor() as cursor:
                 table = decide(pl.read_csv(orders(), infer_schema=False))[0].drop_nulls("Grower")
-                types = {pl.Int64: "bigint", pl.Float64: "double precision", pl.Date: "date", pl.Boolean: "boolean"}
-                columns = ", ".join('"' + name + '" ' + types.get(dtype, "text") for name, dtype in table.schema.items())
+                types = {
+                    pl.Int64: "bigint",
+                    pl.Float64: "double precision",
+                    pl.Date: "date",
+                    pl.Boolean: "boolean",
+                }
+                columns = ", ".join(
+                    '"' + name + '" ' + types.get(dtype, "text") for name, dtype in table.schema.items()
+                )
                 cursor.execute(f"create table orders ({columns})")
                 with cursor.copy("copy orders from stdin with (format csv)") as copy:
                     copy.write(table.write_csv(include_header=False))
@@ -183,7 +220,11 @@ def database() -> tuple[list[float], list[float]]:
 
         outside = Outside({"Bench": connection}, allow=frozenset({"127.0.0.1"}))
         return pairs(
-            lambda: looked("read_database", {"connection": "Bench", "table": "orders"}, Path(folder), outside), lambda: seconds(driver), 2
+            lambda: looked(
+                "read_database", {"connection": "Bench", "table": "orders"}, Path(folder), outside
+            ),
+            lambda: seconds(driver),
+            2,
         )
 
 
@@ -198,7 +239,9 @@ def measure() -> list[tuple[str, str, str, str, bool]]:
         times = sorted(a / b for a, b in zip(ours, theirs, strict=True))
         middle = statistics.median(times)
         shown = f"{statistics.median(ours):.2f} s / {statistics.median(theirs):.2f} s"
-        rows.append((what, shown, f"{middle:.2f}× ({times[0]:.2f}–{times[-1]:.2f})", f"≤ {most:.2g}×", middle <= most))
+        rows.append(
+            (what, shown, f"{middle:.2f}× ({times[0]:.2f}–{times[-1]:.2f})", f"≤ {most:.2g}×", middle <= most)
+        )
     for what, (times, taken) in memory().items():
         rows.append((f"memory for {what}", f"{taken:.1f} s", f"{times:.1f}× its size", "< 6×", times < 6))
     return rows

@@ -36,13 +36,18 @@ def processes(out: Path) -> dict[str, list[float]]:
     for turn in range(RUNS + 1):
         for way, seconds in found.items():
             done = subprocess.run(
-                [sys.executable, str(ROOT / "bench/by_hand.py"), way, str(out)], capture_output=True, text=True, check=True
+                [sys.executable, str(ROOT / "bench/by_hand.py"), way, str(out)],
+                capture_output=True,
+                text=True,
+                check=True,
             )
             if turn:  # the first is a warm-up
                 seconds.append(float(done.stdout.rsplit("seconds ", 1)[1]))
     keys = ["Hub", "Variety"]
     tables = [
-        pl.read_csv(out / name).sort(keys).with_columns(pl.col("Revenue").round(2), pl.col("Packets").cast(pl.Int64))
+        pl.read_csv(out / name)
+        .sort(keys)
+        .with_columns(pl.col("Revenue").round(2), pl.col("Packets").cast(pl.Int64))
         for name in ("report.csv", "polars.csv", "pandas.csv")
     ]
     assert tables[0].equals(tables[1]) and tables[0].equals(tables[2]), "the three ways must agree"
@@ -65,7 +70,9 @@ def windows(scratch: Path) -> tuple[list[float], list[float]]:
     open_database(folders.database)
     app = create_app(folders, lambda run: None, secret="bench")
     studio = app.extensions["studio"]
-    flow = Flow.model_validate({"steps": [{"id": "orders", "kind": "read_file", "settings": {"path": orders().name}}]})
+    flow = Flow.model_validate(
+        {"steps": [{"id": "orders", "kind": "read_file", "settings": {"path": orders().name}}]}
+    )
     flow_id = studio.flows.create(flow, "made")
     (folders.files(flow_id) / orders().name).symlink_to(orders())
     studio._files[flow_id] = Files(orders().parent)
@@ -104,7 +111,9 @@ def edit(scratch: Path) -> tuple[list[float], list[float]]:
     ]
     ours, bare = [], []
     for n, names in enumerate(columns):
-        changed = SetSettings(id="tidy_text", settings={"columns": {"by": "names", "names": names}}).apply(flow)
+        changed = SetSettings(id="tidy_text", settings={"columns": {"by": "names", "names": names}}).apply(
+            flow
+        )
         started = time.perf_counter()
         engine.look(engine.plan(changed, files), "tidy_text", files).lazy().slice(0, 200).collect()
         middle = time.perf_counter()
@@ -169,7 +178,9 @@ def main() -> None:
             statistics.median(after_edit) <= 1.5,
         ),
     ]
-    brought = [(what, f"{seconds:.1f} s", "", f"≤ {AIM:.0f} s", seconds <= AIM) for what, seconds in measure()]
+    brought = [
+        (what, f"{seconds:.1f} s", "", f"≤ {AIM:.0f} s", seconds <= AIM) for what, seconds in measure()
+    ]
     started = startup.measure()
     rows += caching.measure()
     looked = looking.measure()

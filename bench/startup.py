@@ -17,10 +17,20 @@ from pathlib import Path
 
 AIMS = {"updraft --help": 0.3, "a run of a tiny flow": 0.9, "serve to its first page": 1.5}  # seconds of CPU
 UPDRAFT = str(Path(sys.executable).with_name("updraft"))
-FLOW = {"updraft": 1, "name": "Tiny", "steps": [
-    {"id": "lots", "kind": "read_file", "settings": {"path": "lots.csv"}},
-    {"id": "drop", "kind": "drop_rows", "settings": {"by": "first", "count": 1}, "inputs": {"table": "lots"}},
-    {"id": "out", "kind": "write_file", "settings": {"name": "out.csv"}, "inputs": {"table": "drop"}}]}
+FLOW = {
+    "updraft": 1,
+    "name": "Tiny",
+    "steps": [
+        {"id": "lots", "kind": "read_file", "settings": {"path": "lots.csv"}},
+        {
+            "id": "drop",
+            "kind": "drop_rows",
+            "settings": {"by": "first", "count": 1},
+            "inputs": {"table": "lots"},
+        },
+        {"id": "out", "kind": "write_file", "settings": {"name": "out.csv"}, "inputs": {"table": "drop"}},
+    ],
+}
 
 
 def spent(work) -> float:
@@ -35,7 +45,9 @@ def served(data: str) -> None:
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
-    server = subprocess.Popen([UPDRAFT, "serve", "--data", data, "--port", str(port)], stdout=subprocess.DEVNULL)
+    server = subprocess.Popen(
+        [UPDRAFT, "serve", "--data", data, "--port", str(port)], stdout=subprocess.DEVNULL
+    )
     while True:
         try:
             urllib.request.urlopen(f"http://127.0.0.1:{port}/", timeout=30).read()
@@ -54,7 +66,8 @@ def seconds(times: int) -> dict[str, list[float]]:
         works = {
             "updraft --help": lambda: subprocess.run([UPDRAFT, "--help"], **quiet),
             "a run of a tiny flow": lambda: subprocess.run(
-                [UPDRAFT, "run", f"{folder}/tiny.updraft.json", "--out", f"{folder}/out"], **quiet),
+                [UPDRAFT, "run", f"{folder}/tiny.updraft.json", "--out", f"{folder}/out"], **quiet
+            ),
             "serve to its first page": lambda: served(f"{folder}/data{os.urandom(4).hex()}"),
         }
         return {name: [spent(work) for _ in range(times + 1)][1:] for name, work in works.items()}

@@ -53,6 +53,6 @@ class Bench:
 
 @pytest.fixture
 def bench(tmp_path: Path) -> Bench:
-    from tests import sources  # noqa: F401  registers the kind test_source
+    from tests import sources  # noqa: F401
 
     return Bench(tmp_path)

@@ -47,15 +47,24 @@ def until(what: str, seconds: float, ask):
 
 
 home = until("the home page", 600, lambda: get("/"))
-flow = next(link for link, name in re.findall(r'href="/flows/([a-z0-9]+)"[^>]*>\s*([^<]+)', html.unescape(home))
-            if name.strip() == "March packet report")
+flow = next(
+    link
+    for link, name in re.findall(r'href="/flows/([a-z0-9]+)"[^>]*>\s*([^<]+)', html.unescape(home))
+    if name.strip() == "March packet report"
+)
 page = get(f"/flows/{flow}")
 token = re.search(r'name="csrf-token" content="([^"]+)"', page).group(1)
 step = list(json.loads(get(f"/api/flows/{flow}"))["steps"])[-1]
-table = until("a table of the demo flow", 60, lambda: post(f"/api/flows/{flow}/look", token, {"step": step})["table"])
+table = until(
+    "a table of the demo flow", 60, lambda: post(f"/api/flows/{flow}/look", token, {"step": step})["table"]
+)
 if not table["rows"]:
     sys.exit("the table of the demo flow has no rows")
 run = post(f"/api/flows/{flow}/runs", token, {})["id"]
-ended = until("a run through the page", 120, lambda: (r := json.loads(get(f"/api/runs/{run}")))["status"] not in ("waiting", "running") and r)
+ended = until(
+    "a run through the page",
+    120,
+    lambda: (r := json.loads(get(f"/api/runs/{run}")))["status"] not in ("waiting", "running") and r,
+)
 if ended["status"] != "ok" or not ended["report"]["outputs"]:
     sys.exit(f"the run ended as {ended['status']}: {ended['report']}")

@@ -15,7 +15,15 @@ from openpyxl.styles import Font, PatternFill
 OUT = Path(__file__).resolve().parent.parent / "tests/fixtures"
 ROWS = [
     ["Lot", "Hub", "Grams", "Sown", "Weighed", "Tested", "Per day"],
-    ["0071", "Aldermere", 5.25, datetime.date(2026, 3, 1), datetime.datetime(2026, 4, 2, 7, 30), True, "=C3/2"],
+    [
+        "0071",
+        "Aldermere",
+        5.25,
+        datetime.date(2026, 3, 1),
+        datetime.datetime(2026, 4, 2, 7, 30),
+        True,
+        "=C3/2",
+    ],
     ["0072", None, 12, datetime.date(2026, 2, 28), datetime.datetime(2026, 4, 2, 18, 5, 9), False, "=C4/0"],
     ["0073", "Große Höhe", 1234567.5, None, datetime.datetime(2026, 4, 3), None, "=NA()"],
     ["0074", " North  Fen ", -0.004, datetime.date(1999, 12, 31), None, True, '=IF(C6<0,"less","more")'],
@@ -49,5 +57,14 @@ if __name__ == "__main__":
         build(Path(folder) / "lots.xlsx")
         for ending in ("xlsx", "xls", "ods"):
             subprocess.run(
-                ["soffice", "--headless", "--convert-to", ending, "--outdir", str(OUT), str(Path(folder) / "lots.xlsx")], check=True
+                [
+                    "soffice",
+                    "--headless",
+                    "--convert-to",
+                    ending,
+                    "--outdir",
+                    str(OUT),
+                    str(Path(folder) / "lots.xlsx"),
+                ],
+                check=True,
             )

@@ -51,7 +51,9 @@ def views(page: Page, world: Path) -> None:
     page.wait_for_function("() => Array.isArray(updraft.findingsDesk.list)")
     page.keyboard.press("Alt+l")
     page.locator(".finding-open").nth(2).click()
-    page.wait_for_function("() => [...document.querySelectorAll('.repair-effect')].every((e) => e.textContent.length > 1)")
+    page.wait_for_function(
+        "() => [...document.querySelectorAll('.repair-effect')].every((e) => e.textContent.length > 1)"
+    )
     settle(page)
     shot("findings")
     page.get_by_role("button", name="Clear").click()
@@ -119,7 +121,9 @@ def views(page: Page, world: Path) -> None:
     source(page, "type in")
     page.get_by_label("Name of column 1").fill("Hub")
     page.get_by_label("Name of column 2").fill("Share")
-    for row, (hub, share) in enumerate([("Aldermere", "0.25"), ("North Fen", "0.5"), ("Coldwater", "0.25")], start=1):
+    for row, (hub, share) in enumerate(
+        [("Aldermere", "0.25"), ("North Fen", "0.5"), ("Coldwater", "0.25")], start=1
+    ):
         page.get_by_label(f"Hub, row {row}").fill(hub)
         page.get_by_label(f"Share, row {row}").fill(share)
     page.wait_for_function("() => updraft.table?.rows === 3")

@@ -30,7 +30,11 @@ PACKAGES: list[tuple[str, str, Path, dict[str, str]]] = [
         "slickgrid",
         "5.20.2",
         STATIC,
-        {"dist/esm/index.mjs": "slickgrid.mjs", "dist/styles/css/slick.grid.css": "slick.grid.css", "LICENSE": "LICENSE"},
+        {
+            "dist/esm/index.mjs": "slickgrid.mjs",
+            "dist/styles/css/slick.grid.css": "slick.grid.css",
+            "LICENSE": "LICENSE",
+        },
     ),
     ("sortablejs", "1.15.7", STATIC, {"Sortable.min.js": "sortable.min.js", "LICENSE": "LICENSE"}),
     (
@@ -59,7 +63,9 @@ def main() -> None:
         shutil.rmtree(folder, ignore_errors=True)
         with tempfile.TemporaryDirectory() as scratch:
             subprocess.run(
-                ["npm", "pack", f"{name}@{version}", "--pack-destination", scratch], check=True, capture_output=True
+                ["npm", "pack", f"{name}@{version}", "--pack-destination", scratch],
+                check=True,
+                capture_output=True,
             )
             archive = next(Path(scratch).glob("*.tgz"))
             shutil.unpack_archive(archive, scratch)

@@ -46,8 +46,10 @@ def serve(data: Path, port: int, *, demo: bool = False, allow: frozenset[str] = 
     try:
         server = create_server(app, host=HOST, port=port, threads=8, ident="Updraft")
     except OSError as error:
-        raise click.ClickException(f"Port {port}: it cannot be listened on ({error.strerror}). "
-                                   "Choose another with --port; 0 takes a free one.") from None
+        raise click.ClickException(
+            f"Port {port}: it cannot be listened on ({error.strerror}). "
+            "Choose another with --port; 0 takes a free one."
+        ) from None
     stop = threading.Event()
     keeper = threading.Thread(target=_keep_worker, args=(folders, stop), daemon=True)
     keeper.start()
@@ -102,7 +104,9 @@ def _secret(folders: Folders) -> str:
 
 
 def _furnish(folders: Folders) -> None:
-    """Put the example world in, once: its files, and the ready-made flow with a run waiting for the worker."""
+    """Put the example world in, once: its files, and the ready-made flow with a run waiting for the
+    worker.
+    """
     from updraft.demo import build, build_material, march_report, stock_report
 
     shelf = folders.data / "larkmoor"
@@ -127,9 +131,21 @@ def _connect(folders: Folders, standins: StandIns) -> None:
     known = store.all()
     for raw in (
         {"kind": "database", "name": "Seed lots", "dialect": "sqlite", "database": str(lots)},
-        {"kind": "web", "name": "Garden shop", "url": standins.shop, "auth": "bearer", "secret": standins.token},
-        {"kind": "web", "name": "Ledger", "url": standins.ledger, "auth": "basic", "user": standins.user,
-         "secret": standins.password},
+        {
+            "kind": "web",
+            "name": "Garden shop",
+            "url": standins.shop,
+            "auth": "bearer",
+            "secret": standins.token,
+        },
+        {
+            "kind": "web",
+            "name": "Ledger",
+            "url": standins.ledger,
+            "auth": "basic",
+            "user": standins.user,
+            "secret": standins.password,
+        },
         {"kind": "mail", "name": "Store-room mail", "path": str(standins.mailbox)},
     ):
         if known.get(raw["name"]) != CONNECTION.validate_python(raw):

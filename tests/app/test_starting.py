@@ -12,12 +12,7 @@ TINY = {
     "updraft": 1,
     "steps": [
         {"id": "lots", "kind": "read_file", "settings": {"path": "lots.csv"}},
-        {
-            "id": "out",
-            "kind": "write_file",
-            "settings": {"name": "out.csv"},
-            "inputs": {"table": "lots"},
-        },
+        {"id": "out", "kind": "write_file", "settings": {"name": "out.csv"}, "inputs": {"table": "lots"}},
     ],
 }
 

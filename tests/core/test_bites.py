@@ -8,7 +8,7 @@ import sys
 import polars as pl
 import pytest
 
-from tests import sources  # noqa: F401  registers the kind test_source
+from tests import sources  # noqa: F401
 from updraft.core import Engine, Files, Flow, Problem, Step, plan, run
 from updraft.core.engine.running import needed_columns
 from updraft.core.steps import Out, Result, Settings, StepKind, kinds
@@ -157,6 +157,9 @@ def test_what_is_counted_is_said_in_the_singular_for_one_and_names_stay_as_they_
     name = "rows are {n} 1 cells"
     table = pl.DataFrame({name: ["1", "x", "y"], "Hub": ["Fen", "Fen", "Fen"]})
     column = {"columns": [{"column": name, "kind": "whole"}]}
-    for rows, said in ((3, f"2 values of {name} are not a whole number"), (2, f"1 value of {name} is not a whole number")):
+    for rows, said in (
+        (3, f"2 values of {name} are not a whole number"),
+        (2, f"1 value of {name} is not a whole number"),
+    ):
         facts = [fact.text for fact in bench.apply("set_kinds", column, table.head(rows)).facts]
         assert facts[0] == said

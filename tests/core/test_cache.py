@@ -77,9 +77,7 @@ def test_look_ups_chained_onto_themselves_apply_each_step_once(tmp_path, bench, 
             "many": "first",
         }
         before = f"s{n - 1}"
-        steps.append(
-            Step(id=f"s{n}", kind="look_up", settings=settings, inputs={"table": before, "reference": before})
-        )
+        steps.append(Step(id=f"s{n}", kind="look_up", settings=settings, inputs={"table": before, "reference": before}))
     engine, files = Engine(), Files(tmp_path)
     found = engine.look(engine.plan(Flow(steps=tuple(steps)), files), "s12", files)
     assert found.lazy().collect()["Hub 12"].to_list() == ["Fen", "Dale"] and len(calls) == 12

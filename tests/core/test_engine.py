@@ -110,7 +110,9 @@ def test_the_fingerprint_follows_content_settings_and_order_of_steps(world, tmp_
     first = mark(flow)
     assert mark(flow.model_copy(update={"name": "other"})) == first
     assert mark(SetSettings(id="k", settings={"case": "upper"}).apply(flow, SHAPES)) != first
-    assert mark(SwitchStep(id="k", enabled=False).apply(flow, SHAPES)) == plan(flow, Files(tmp_path)).fingerprint(Ref("r"))
+    assert mark(SwitchStep(id="k", enabled=False).apply(flow, SHAPES)) == plan(flow, Files(tmp_path)).fingerprint(
+        Ref("r")
+    )
     (tmp_path / "x.csv").write_text("a,b\n1,3\n")
     assert mark(flow) != first
 
@@ -132,7 +134,10 @@ def test_what_is_wrong_is_said_at_the_step_and_only_stops_what_needs_it(world):
     new = AddStep(step=Step(id="new", kind="keep_rose"), after="tidy").apply(flow, SHAPES)
     assert problem_at(new, world)["new"] == "unknown_kind"
     assert problem_at(SwitchStep(id="growers", enabled=False).apply(flow, SHAPES), world)["growers"] == "source_off"
-    assert problem_at(SetSettings(id="tidy", settings={"case": "loud"}).apply(flow, SHAPES), world)["tidy"] == "bad_setting"
+    assert (
+        problem_at(SetSettings(id="tidy", settings={"case": "loud"}).apply(flow, SHAPES), world)["tidy"]
+        == "bad_setting"
+    )
     with pytest.raises(Problem, match="did you mean “month”"):
         plan(flow, Files(world), {"months": "2026-04"})
     with pytest.raises(Problem) as caught:
@@ -142,7 +147,9 @@ def test_what_is_wrong_is_said_at_the_step_and_only_stops_what_needs_it(world):
 
 
 def test_a_missing_column_is_met_while_computing_and_names_the_nearest(world, tmp_path):
-    flow = SetSettings(id="recode_variety", settings={"column": "Varieties", "changes": []}).apply(march_report(), SHAPES)
+    flow = SetSettings(id="recode_variety", settings={"column": "Varieties", "changes": []}).apply(
+        march_report(), SHAPES
+    )
     files = Files(world)
     report = run(plan(flow, files), files, tmp_path)
     assert report.status == "failed" and report.error.step == "recode_variety"

@@ -4,7 +4,7 @@ import polars as pl
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests import sources  # noqa: F401  registers the kind test_source
+from tests import sources  # noqa: F401
 from updraft.core import Engine, Files, Flow, Problem, Step, plan
 from updraft.core.engine.planning import arriving
 from updraft.core.engine.running import needed_columns, run

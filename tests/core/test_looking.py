@@ -230,6 +230,8 @@ def test_a_dismissed_finding_stays_away_at_later_steps_and_travels_with_the_flow
     )
     assert dismissed(load(dump(away)), "tidy") == {"zeros:Grams": "measured"} and dismissed(away, "hubs") == {}
     assert (
-        EDIT.validate_python({"op": "dismiss", "id": "tidy", "finding": "zeros:Grams", "restore": True}).apply(away, SHAPES)
+        EDIT.validate_python({"op": "dismiss", "id": "tidy", "finding": "zeros:Grams", "restore": True}).apply(
+            away, SHAPES
+        )
         == flow
     )

@@ -12,10 +12,7 @@ from updraft.core import Problem
 from updraft.core.engine.table import compute
 from updraft.core.steps import Tables, kinds
 
-WORDS = st.one_of(
-    st.none(),
-    st.sampled_from([" ", "Élan", "elan", "B2", "b2", "b10"]),
-)
+WORDS = st.one_of(st.none(), st.sampled_from([" ", "Élan", "elan", "B2", "b2", "b10"]))
 ROWS = st.lists(st.tuples(WORDS, st.one_of(st.none(), st.integers(-3, 3))), max_size=25)
 
 
@@ -105,6 +102,9 @@ def test_a_million_groups_no_rows_and_numbers_that_are_none():
     assert done("take_rows", {"count": 1, "within": ["text"]}, big).height == 200_000
     assert done("take_rows", {"by": "largest", "column": "n", "count": 2}, big.clear()).height == 0
     odd = pl.DataFrame({"n": [1.0, float("nan"), None, 5.0]})
-    assert done("sort_rows", {"order": [{"column": "n", "down": True}]}, odd).frames[""]["n"].to_list()[:2] == [5.0, 1.0]
+    assert done("sort_rows", {"order": [{"column": "n", "down": True}]}, odd).frames[""]["n"].to_list()[:2] == [
+        5.0,
+        1.0,
+    ]
     found = done("take_rows", {"by": "largest", "column": "n", "count": 9}, odd)
     assert found.height == 2 and found.facts[0].text == "2 rows have no n"

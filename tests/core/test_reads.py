@@ -73,8 +73,13 @@ def outcome(kind, chosen, tables: dict, wanted):
 def test_a_kind_makes_the_same_of_the_columns_it_says_it_reads(name):
     kind, seen = kinds()[name], []
 
-    @settings(max_examples=200 * len(kind.inputs) ** 2, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much])
-    @given(model(kind.Settings), TABLE, OTHER, st.none() | st.frozensets(st.sampled_from([*COLUMNS, "New"]), max_size=2))
+    @settings(
+        max_examples=200 * len(kind.inputs) ** 2,
+        suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much],
+    )
+    @given(
+        model(kind.Settings), TABLE, OTHER, st.none() | st.frozensets(st.sampled_from([*COLUMNS, "New"]), max_size=2)
+    )
     def law(raw, table, other, wanted):
         try:
             chosen = kind.Settings.model_validate(raw)
@@ -83,7 +88,9 @@ def test_a_kind_makes_the_same_of_the_columns_it_says_it_reads(name):
         whole = {port.name: table if port.main else other for port in kind.inputs}
         reads = {port.name: kind.reads(chosen, wanted, port.name) for port in kind.inputs}
         less = {
-            port: frame if reads[port] is None else frame.select([c for c in frame.columns if c in reads[port]] or ["a"])
+            port: frame
+            if reads[port] is None
+            else frame.select([c for c in frame.columns if c in reads[port]] or ["a"])
             for port, frame in whole.items()
         }
         expected = outcome(kind, chosen, whole, wanted)

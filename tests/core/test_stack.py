@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests import sources  # noqa: F401  registers the kind test_source
+from tests import sources  # noqa: F401
 from updraft.core import Engine, Files, Flow, Problem, Step
 from updraft.core.engine.table import compute
 from updraft.core.flow.edits import AddStep, ConnectInput, RemoveStep

@@ -27,7 +27,9 @@ def load(path: Path) -> Flow:
     except FileNotFoundError:
         raise Problem(str(path), "this flow file is not here.", "Check the path.", code="no_file") from None
     except (OSError, UnicodeDecodeError) as error:
-        raise Problem(str(path), f"it cannot be read ({error}).", "Choose a flow file.", code="no_file") from None
+        raise Problem(
+            str(path), f"it cannot be read ({error}).", "Choose a flow file.", code="no_file"
+        ) from None
 
 
 def pairs(texts: tuple[str, ...], option: str, form: str) -> dict[str, str]:
@@ -41,10 +43,13 @@ def pairs(texts: tuple[str, ...], option: str, form: str) -> dict[str, str]:
 
 
 def connections(path: Path | None, data: Path | None) -> dict[str, Connection]:
-    """Connections from a file and from the app's data. A secret may be given as $NAME, a variable of the environment."""
+    """Connections from a file and from the app's data. A secret may be given as $NAME, a variable of the
+    environment.
+    """
     found: dict[str, Connection] = {}
     if data is not None and (data / "updraft.sqlite").exists():
         from updraft.store import ConnectionStore, Folders, open_database
+
         folders = Folders(data)
         open_database(folders.database)
         found |= ConnectionStore(folders).all()
@@ -52,20 +57,32 @@ def connections(path: Path | None, data: Path | None) -> dict[str, Connection]:
         try:
             for raw in json.loads(path.read_text(encoding="utf-8")):
                 secret = str(raw.get("secret", ""))
-                known = {**raw, "secret": os.environ.get(secret[1:], "") if secret.startswith("$") else secret}
+                known = {
+                    **raw,
+                    "secret": os.environ.get(secret[1:], "") if secret.startswith("$") else secret,
+                }
                 connection = CONNECTION.validate_python(known)
                 found[connection.name] = connection
         except FileNotFoundError:
-            raise Problem(str(path), "this file of connections is not here.", "Check the path.", code="no_file") from None
+            raise Problem(
+                str(path), "this file of connections is not here.", "Check the path.", code="no_file"
+            ) from None
         except (ValueError, AttributeError, TypeError) as error:
-            raise Problem(str(path), f"it is no list of connections ({str(error).splitlines()[0]}).",
-                          "See docs/command-line.md for one.", code="bad_call") from None
+            raise Problem(
+                str(path),
+                f"it is no list of connections ({str(error).splitlines()[0]}).",
+                "See docs/command-line.md for one.",
+                code="bad_call",
+            ) from None
     return found
 
 
-def table_of(path: Path, step_id: str, as_json: bool) -> tuple[
-        pl.DataFrame, dict[str, pl.DataFrame], dict[str, str]]:
-    """The table of a data file, or of a step of a flow file with the other tables it may meet and what was dismissed."""
+def table_of(
+    path: Path, step_id: str, as_json: bool
+) -> tuple[pl.DataFrame, dict[str, pl.DataFrame], dict[str, str]]:
+    """The table of a data file, or of a step of a flow file with the other tables it may meet and what was
+    dismissed.
+    """
     from updraft.core.engine import Engine, Files
     from updraft.core.insight.neighbours import dismissed, neighbours
 
@@ -75,15 +92,23 @@ def table_of(path: Path, step_id: str, as_json: bool) -> tuple[
             raise Problem(str(path), "this file is not here.", "Check the path.", code="no_file")
         if not path.name.endswith(".updraft.json"):
             if step_id:
-                raise Problem(f"--step {step_id}", "only a flow (.updraft.json) has steps.",
-                              "Leave it out, or name a flow.", code="bad_call")
+                raise Problem(
+                    f"--step {step_id}",
+                    "only a flow (.updraft.json) has steps.",
+                    "Leave it out, or name a flow.",
+                    code="bad_call",
+                )
             flow, files, step_id = flow_reading(path), Files(path.parent, {"file": path.resolve()}), "file"
         else:
             flow, files = load(path), Files(path.parent, confined=False, by_content=False, today=today)
             step_id = step_id or next((s.id for s in reversed(flow.steps)), "")
         if not flow.has(step_id):
-            raise Problem(f"--step {step_id}", "the flow has no such step.",
-                          f"Its steps are: {', '.join(s.id for s in flow.steps) or 'none'}.", code="bad_call")
+            raise Problem(
+                f"--step {step_id}",
+                "the flow has no such step.",
+                f"Its steps are: {', '.join(s.id for s in flow.steps) or 'none'}.",
+                code="bad_call",
+            )
         planned = engine.plan(flow, files)
         table = engine.look(planned, step_id, files).lazy().collect()
         others = {}

@@ -10,8 +10,15 @@ from updraft import __version__
 
 # Command → file and function, in the order they are listed.
 _COMMANDS = {
-    "demo": "serve.demo", "serve": "serve.serve", "run": "run.run", "check": "check.check", "show": "show.show",
-    "profile": "profile.profile", "findings": "findings.findings", "repair": "repair.repair", "steps": "steps.steps",
+    "demo": "serve.demo",
+    "serve": "serve.serve",
+    "run": "run.run",
+    "check": "check.check",
+    "show": "show.show",
+    "profile": "profile.profile",
+    "findings": "findings.findings",
+    "repair": "repair.repair",
+    "steps": "steps.steps",
     "standins": "standins.standins",
 }
 

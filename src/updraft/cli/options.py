@@ -6,15 +6,36 @@ from pathlib import Path
 
 import click
 
-DATA = click.option("--data", type=click.Path(path_type=Path, file_okay=False), envvar="UPDRAFT_DATA",
-                    default=Path.home() / ".local/share/updraft", show_default=True, help="Folder for the app's data.")
-PORT = click.option("--port", type=click.IntRange(0, 65535), default=8765, show_default=True,
-                    help="Port on 127.0.0.1; 0 takes a free one.")
-ALLOW = click.option("--allow", multiple=True, metavar="HOST:PORT", envvar="UPDRAFT_ALLOW",
-                     help="Let flows ask this address although it is of this machine or a private network.")
+DATA = click.option(
+    "--data",
+    type=click.Path(path_type=Path, file_okay=False),
+    envvar="UPDRAFT_DATA",
+    default=Path.home() / ".local/share/updraft",
+    show_default=True,
+    help="Folder for the app's data.",
+)
+PORT = click.option(
+    "--port",
+    type=click.IntRange(0, 65535),
+    default=8765,
+    show_default=True,
+    help="Port on 127.0.0.1; 0 takes a free one.",
+)
+ALLOW = click.option(
+    "--allow",
+    multiple=True,
+    metavar="HOST:PORT",
+    envvar="UPDRAFT_ALLOW",
+    help="Let flows ask this address although it is of this machine or a private network.",
+)
 FILE = click.argument("file", type=click.Path(path_type=Path))
-STEP = click.option("--step", "step_id", default="", metavar="ID",
-                    help="Of a flow: the step whose table is meant; the last one by default.")
+STEP = click.option(
+    "--step",
+    "step_id",
+    default="",
+    metavar="ID",
+    help="Of a flow: the step whose table is meant; the last one by default.",
+)
 
 
 def as_json(help: str = "Print one JSON object.") -> object:

@@ -29,7 +29,18 @@ def profile(file: Path, step_id: str, as_json: bool) -> None:
     for row in profile_table(found).iter_rows(named=True):
         mean = "" if row["Mean"] is None else f"{row['Mean']:,.6g}"
         most = "" if row["Most frequent"] is None else f"{row['Most frequent']} ({row['Times']:,})"
-        rows.append([row["Column"], row["Kind"], f"{row['Empty']:,}", f"{row['Odd']:,}", f"{row['Distinct']:,}",
-                     row["Smallest"] or "", row["Largest"] or "", mean, most])
+        rows.append(
+            [
+                row["Column"],
+                row["Kind"],
+                f"{row['Empty']:,}",
+                f"{row['Odd']:,}",
+                f"{row['Distinct']:,}",
+                row["Smallest"] or "",
+                row["Largest"] or "",
+                mean,
+                most,
+            ]
+        )
     saying.say_table([(head, "") for head in heads], rows)
     saying.say(f"{table.height:,} rows × {table.width} columns")

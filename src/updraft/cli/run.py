@@ -12,17 +12,39 @@ from updraft.cli.options import ALLOW, as_json
 
 @click.command()
 @click.argument("flow", type=click.Path(path_type=Path))
-@click.option("--input", "inputs", multiple=True, metavar="STEP=PATH", help="Let a source step read another file.")
-@click.option("--set", "settings", multiple=True, metavar="NAME=VALUE", help="Give a parameter another value.")
-@click.option("--out", type=click.Path(path_type=Path, file_okay=False), default=Path(),
-              help="Folder for the outputs; the current one by default.")
-@click.option("--connections", type=click.Path(path_type=Path), help="JSON file with the connections the flow names.")
-@click.option("--data", type=click.Path(path_type=Path, file_okay=False), envvar="UPDRAFT_DATA",
-              help="Or the app's data folder, to use the connections saved there.")
+@click.option(
+    "--input", "inputs", multiple=True, metavar="STEP=PATH", help="Let a source step read another file."
+)
+@click.option(
+    "--set", "settings", multiple=True, metavar="NAME=VALUE", help="Give a parameter another value."
+)
+@click.option(
+    "--out",
+    type=click.Path(path_type=Path, file_okay=False),
+    default=Path(),
+    help="Folder for the outputs; the current one by default.",
+)
+@click.option(
+    "--connections", type=click.Path(path_type=Path), help="JSON file with the connections the flow names."
+)
+@click.option(
+    "--data",
+    type=click.Path(path_type=Path, file_okay=False),
+    envvar="UPDRAFT_DATA",
+    help="Or the app's data folder, to use the connections saved there.",
+)
 @ALLOW
 @as_json()
-def run(flow: Path, inputs: tuple[str, ...], settings: tuple[str, ...], out: Path, connections: Path | None,
-        data: Path | None, allow: tuple[str, ...], as_json: bool) -> None:
+def run(
+    flow: Path,
+    inputs: tuple[str, ...],
+    settings: tuple[str, ...],
+    out: Path,
+    connections: Path | None,
+    data: Path | None,
+    allow: tuple[str, ...],
+    as_json: bool,
+) -> None:
     """Run a flow file. Paths in it are relative to it."""
     from updraft.cli import loading, saying
     from updraft.core.connect.outside import Outside
@@ -33,7 +55,9 @@ def run(flow: Path, inputs: tuple[str, ...], settings: tuple[str, ...], out: Pat
     try:
         found, given = with_inputs(loading.load(flow), loading.pairs(inputs, "--input", "STEP=PATH"))
         outside = Outside(loading.connections(connections, data), None, frozenset(allow))
-        files = Files(flow.parent, given, confined=False, by_content=False, outside=outside, today=loading.today)
+        files = Files(
+            flow.parent, given, confined=False, by_content=False, outside=outside, today=loading.today
+        )
         planned = plan(found, files, loading.pairs(settings, "--set", "NAME=VALUE"))
         wrong = next((s.problem for s in planned.steps.values() if s.problem and s.step.enabled), None)
         if wrong is not None:
@@ -48,5 +72,7 @@ def run(flow: Path, inputs: tuple[str, ...], settings: tuple[str, ...], out: Pat
             saying.say(f"Wrote {saying.strong(str(output.path))} ({output.rows:,} rows)")
         if report.error:
             saying.say_problem(report.error)
-        saying.say(f"{'Done' if report.status == 'ok' else report.status.capitalize()} in {report.seconds:.2f} s")
+        saying.say(
+            f"{'Done' if report.status == 'ok' else report.status.capitalize()} in {report.seconds:.2f} s"
+        )
     sys.exit(0 if report.status == "ok" else 1)

@@ -36,7 +36,10 @@ def say_table(heads: Sequence[tuple[str, str]], rows: Iterable[Sequence[str | No
     from rich.markup import escape
     from rich.table import Table
 
-    grid = Table(*(f"{escape(name)}\n[dim]{kind}[/]" if kind else escape(name) for name, kind in heads), header_style="bold")
+    grid = Table(
+        *(f"{escape(name)}\n[dim]{kind}[/]" if kind else escape(name) for name, kind in heads),
+        header_style="bold",
+    )
     for row in rows:
         grid.add_row(*("[dim]empty[/]" if cell is None else escape(cell) for cell in row))
     Console(highlight=False, soft_wrap=True).print(grid)
@@ -48,7 +51,9 @@ def say_step(step_id: str, done: StepReport | None) -> None:
         return
     change = "" if done.rows_in is None else f"{done.rows_in:,} → "
     facts = "; ".join([fact.text for fact in done.facts] + list(done.warnings))
-    say(f"{strong(f'{done.name:28}')} {change}{done.rows_out:,} rows  {dim(f'{done.seconds:.3f} s')}  {facts}")
+    say(
+        f"{strong(f'{done.name:28}')} {change}{done.rows_out:,} rows  {dim(f'{done.seconds:.3f} s')}  {facts}"
+    )
 
 
 def say_problem(problem: Problem) -> None:

@@ -37,14 +37,26 @@ def show(file: Path, rows: int, as_json: bool) -> None:
     first = table.lazy().head(rows).collect()
     options = _options(detect(file))
     if as_json:
-        saying.say_json({"rows": table.height, "columns": columns, "first": first.to_dicts(), "detected": options,
-                         "evidence": table.evidence, "warnings": list(table.warnings)})
+        saying.say_json(
+            {
+                "rows": table.height,
+                "columns": columns,
+                "first": first.to_dicts(),
+                "detected": options,
+                "evidence": table.evidence,
+                "warnings": list(table.warnings),
+            }
+        )
         return
     texts = first.select(shown(s).alias(s.name) for s in first)
     saying.say_table([(c["name"], c["kind"]) for c in columns], texts.iter_rows())
     saying.say(f"{table.height:,} rows × {len(columns)} columns")
     for name, option in options.items():
-        value = "" if option["value"] in (None, "", (), []) else f" {json.dumps(option['value'], ensure_ascii=False)}"
+        value = (
+            ""
+            if option["value"] in (None, "", (), [])
+            else f" {json.dumps(option['value'], ensure_ascii=False)}"
+        )
         saying.say(f"{saying.dim(name)}{value} {saying.dim('(' + option['reason'] + ')')}")
     for warning in table.warnings:
         saying.say(warning)

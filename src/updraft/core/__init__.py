@@ -10,9 +10,27 @@ if TYPE_CHECKING:
     from updraft.core.problems import Problem
 
 # Nothing is imported before it is used: a command starts with what it needs.
-__getattr__, __dir__, _ = attach(__name__, submod_attrs={
-    "engine": ["Engine", "Files", "Report", "Table", "TableCache", "plan", "run"],
-    "flow": ["Flow", "Parameter", "Ref", "Step", "dump", "load"],
-    "problems": ["Problem"],
-})
-__all__ = ["Engine", "Files", "Flow", "Parameter", "Problem", "Ref", "Report", "Step", "Table", "TableCache", "dump", "load", "plan", "run"]
+__getattr__, __dir__, _ = attach(
+    __name__,
+    submod_attrs={
+        "engine": ["Engine", "Files", "Report", "Table", "TableCache", "plan", "run"],
+        "flow": ["Flow", "Parameter", "Ref", "Step", "dump", "load"],
+        "problems": ["Problem"],
+    },
+)
+__all__ = [
+    "Engine",
+    "Files",
+    "Flow",
+    "Parameter",
+    "Problem",
+    "Ref",
+    "Report",
+    "Step",
+    "Table",
+    "TableCache",
+    "dump",
+    "load",
+    "plan",
+    "run",
+]

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from typing import Any
 
 
-class Problem(Exception):  # noqa: N818  it is shown to people under this name
+class Problem(Exception):  # noqa: N818
     """Something that stops work, said so that the reader can act on it.
 
     Args:
@@ -19,7 +19,14 @@ class Problem(Exception):  # noqa: N818  it is shown to people under this name
     """
 
     def __init__(
-        self, thing: str, reason: str, way_out: str = "", *, step: str = "", field: str = "", code: str = "problem"
+        self,
+        thing: str,
+        reason: str,
+        way_out: str = "",
+        *,
+        step: str = "",
+        field: str = "",
+        code: str = "problem",
     ) -> None:
         self.thing, self.reason, self.way_out = thing, reason, way_out
         self.step, self.field, self.code = step, field, code
@@ -34,8 +41,13 @@ class Problem(Exception):  # noqa: N818  it is shown to people under this name
 
     def as_dict(self) -> dict[str, Any]:
         return {
-            "thing": self.thing, "reason": self.reason, "way_out": self.way_out,
-            "step": self.step, "field": self.field, "code": self.code, "text": str(self),
+            "thing": self.thing,
+            "reason": self.reason,
+            "way_out": self.way_out,
+            "step": self.step,
+            "field": self.field,
+            "code": self.code,
+            "text": str(self),
         }
 
 
@@ -53,7 +65,9 @@ def missing_column(name: str, known: Iterable[str], *, field: str = "") -> Probl
     near = nearest(name, known)
     hint = f"Did you mean “{near}”? " if near else ""
     return Problem(
-        f"Column “{name}”", "it is not in the table that comes in.",
+        f"Column “{name}”",
+        "it is not in the table that comes in.",
         f"{hint}Choose another column here, or bring it back in an earlier step.",
-        field=field, code="missing_column",
+        field=field,
+        code="missing_column",
     )

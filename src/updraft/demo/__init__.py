@@ -10,9 +10,12 @@ if TYPE_CHECKING:
     from updraft.demo.world import MONTHS, build
 
 # Nothing is imported before it is used: a command starts with what it needs.
-__getattr__, __dir__, _ = attach(__name__, submod_attrs={
-    "flows": ["march_report", "stock_report"],
-    "material": ["build_material"],
-    "world": ["MONTHS", "build"],
-})
+__getattr__, __dir__, _ = attach(
+    __name__,
+    submod_attrs={
+        "flows": ["march_report", "stock_report"],
+        "material": ["build_material"],
+        "world": ["MONTHS", "build"],
+    },
+)
 __all__ = ["MONTHS", "build", "build_material", "march_report", "stock_report"]

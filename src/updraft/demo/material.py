@@ -1,4 +1,6 @@
-"""The rest of the example world's material: lot register, seed lots, hub requests, the germination laboratory."""
+"""The rest of the example world's material: lot register, seed lots, hub requests, the germination
+laboratory.
+"""
 
 from __future__ import annotations
 
@@ -29,13 +31,22 @@ def build_material(folder: Path) -> list[Path]:
 def lots() -> list[tuple[str, str, str, date, float]]:
     """Lot, variety, hub, day of harvest and grams, as they should be."""
     pick = random.Random("lots")
-    return [(f"{number:05d}", pick.choice(VARIETIES), pick.choice(HUBS),
-             date(2025, 8, 1) + timedelta(days=pick.randint(0, 90)), round(pick.uniform(120, 9000), 1))
-            for number in range(301, 301 + LOTS)]
+    return [
+        (
+            f"{number:05d}",
+            pick.choice(VARIETIES),
+            pick.choice(HUBS),
+            date(2025, 8, 1) + timedelta(days=pick.randint(0, 90)),
+            round(pick.uniform(120, 9000), 1),
+        )
+        for number in range(301, 301 + LOTS)
+    ]
 
 
 def _register(folder: Path) -> Path:
-    """Lots in quarantine are marked by the colour of their cell alone; a few are struck through or commented."""
+    """Lots in quarantine are marked by the colour of their cell alone; a few are struck through or
+    commented.
+    """
     pick = random.Random("register")
     book = openpyxl.Workbook()
     page = book.active
@@ -73,8 +84,10 @@ def _seed_lots(folder: Path) -> Path:
             rows.append((lot, revision, variety, hub[:3].lower(), f"{harvested}", amount, unit))
     with closing(sqlite3.connect(path)) as db, db:
         db.execute("CREATE TABLE hubs (code TEXT PRIMARY KEY, name TEXT NOT NULL)")
-        db.execute("CREATE TABLE lots (lot TEXT, revision INTEGER, variety TEXT, hub TEXT REFERENCES hubs (code), "
-                   "harvested DATE, amount REAL, unit TEXT, PRIMARY KEY (lot, revision))")
+        db.execute(
+            "CREATE TABLE lots (lot TEXT, revision INTEGER, variety TEXT, hub TEXT REFERENCES hubs (code), "
+            "harvested DATE, amount REAL, unit TEXT, PRIMARY KEY (lot, revision))"
+        )
         db.executemany("INSERT INTO hubs VALUES (?, ?)", [(hub[:3].lower(), hub) for hub in HUBS])
         db.executemany("INSERT INTO lots VALUES (?, ?, ?, ?, ?, ?, ?)", rows)
     return path
@@ -87,13 +100,24 @@ def _requests(folder: Path) -> Path:
     for number in range(90):
         hub = pick.choice(HUBS)
         day = date(2026, 3, 1) + timedelta(days=number // 3)
-        lines = [{"variety": pick.choice(VARIETIES),
-                  "amount": f"{pick.randint(1, 30)} {pick.choice(['x', 'X', '×'])} {pick.choice([5, 10, 25])} "
-                            f"{pick.choice(['g', 'gr', 'grams', 'G'])}"} for _ in range(pick.randint(1, 5))]
+        lines = [
+            {
+                "variety": pick.choice(VARIETIES),
+                "amount": f"{pick.randint(1, 30)} {pick.choice(['x', 'X', '×'])} {pick.choice([5, 10, 25])} "
+                f"{pick.choice(['g', 'gr', 'grams', 'G'])}",
+            }
+            for _ in range(pick.randint(1, 5))
+        ]
         contact = {"phone": f"01{pick.randint(200, 999)} 555"}
-        found.append({"request": f"HR-{510 + number}", "asked": f"{day:%A}, {day.day} {day:%B %Y}",
-                      "hub": {"name": pick.choice([hub, *HUB_SPELLINGS[hub]]), "contact": contact},
-                      "tags": pick.sample(["urgent", "spring", "school", "cold room"], pick.randint(0, 2)), "lines": lines})
+        found.append(
+            {
+                "request": f"HR-{510 + number}",
+                "asked": f"{day:%A}, {day.day} {day:%B %Y}",
+                "hub": {"name": pick.choice([hub, *HUB_SPELLINGS[hub]]), "contact": contact},
+                "tags": pick.sample(["urgent", "spring", "school", "cold room"], pick.randint(0, 2)),
+                "lines": lines,
+            }
+        )
     path = folder / "hub_requests.json"
     path.write_text(json.dumps({"exported": "2026-03-31", "requests": found}, ensure_ascii=False, indent=1))
     return path
@@ -107,13 +131,22 @@ def _germination(folder: Path) -> Path:
         tests = "".join(
             f'<test method="{pick.choice(["paper", "sand"])}">'
             f"<sown>{pick.randint(1, 28):02d}/{pick.randint(1, 3):02d}/2026</sown>"
-            f"<germinated>{pick.randint(55, 100)}</germinated><abnormal>{pick.choice(['', pick.randint(1, 9)])}</abnormal>"
-            f"<mould/><remark>{pick.choice(['', '', '', 'late'])}</remark></test>" for _ in range(pick.randint(1, 3)))
-        batches.append(f'<batch lot="{lot}"><variety>{escape(variety)}</variety>'
-                       f'<moisture>{pick.choice(["", "", "8.1"])}</moisture>{tests}</batch>')
+            f"<germinated>{pick.randint(55, 100)}</germinated>"
+            f"<abnormal>{pick.choice(['', pick.randint(1, 9)])}</abnormal>"
+            f"<mould/><remark>{pick.choice(['', '', '', 'late'])}</remark></test>"
+            for _ in range(pick.randint(1, 3))
+        )
+        batches.append(
+            f'<batch lot="{lot}"><variety>{escape(variety)}</variety>'
+            f"<moisture>{pick.choice(['', '', '8.1'])}</moisture>{tests}</batch>"
+        )
     path = folder / "germination.xml"
-    path.write_text('<?xml version="1.0" encoding="UTF-8"?>\n<laboratory xmlns="urn:larkmoor:germination" year="2026">\n'
-                    + "\n".join(batches) + "\n</laboratory>\n", encoding="utf-8")
+    path.write_text(
+        '<?xml version="1.0" encoding="UTF-8"?>\n<laboratory xmlns="urn:larkmoor:germination" year="2026">\n'
+        + "\n".join(batches)
+        + "\n</laboratory>\n",
+        encoding="utf-8",
+    )
     return path
 
 

@@ -1,4 +1,6 @@
-"""Generate the files of the example world, with the mess that analysts are handed. Same seed, same bytes of data."""
+"""Generate the files of the example world, with the mess that analysts are handed. Same seed, same bytes of
+data.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,8 @@ import xlsxwriter
 
 from updraft.demo.names import FIRST, GARDENS, HUB_SPELLINGS, HUBS, LAST, NOTES, SPELLINGS, VARIETIES
 
-# month → number of orders, and the row below the header at which that month's totals row stands (-1: the last)
+# month → number of orders, and the row below the header at which that month's totals row stands (-1: the
+# last)
 MONTHS: dict[str, tuple[int, int]] = {"2026-02": (1087, 0), "2026-03": (1213, -1), "2026-04": (1342, 671)}
 GROWERS = 48
 HEADER = ["Order", "Ordered on", "Grower", "Variety", "Region", "Garden", "Packets", "Price", "Note"]
@@ -22,7 +25,9 @@ Row = list[Any]
 
 
 def build(folder: Path) -> list[Path]:
-    """Write the workbooks into the folder and return their paths: a packet order book a month, and the growers."""
+    """Write the workbooks into the folder and return their paths: a packet order book a month, and the
+    growers.
+    """
     folder.mkdir(parents=True, exist_ok=True)
     made = [_orders(folder, month) for month in MONTHS]
     return [*made, _growers(folder)]
@@ -48,8 +53,17 @@ def _orders(folder: Path, month: str) -> Path:
         rows[place] = list(rows[place - 1])
     for place in pick.sample(range(many), 3):
         rows[place][6] = None
-    total: Row = ["Total", None, None, None, None, None, sum(int(row[6] or 0) for row in rows),
-                  round(sum(row[7] for row in rows), 2), None]
+    total: Row = [
+        "Total",
+        None,
+        None,
+        None,
+        None,
+        None,
+        sum(int(row[6] or 0) for row in rows),
+        round(sum(row[7] for row in rows), 2),
+        None,
+    ]
     rows.insert(totals_at if totals_at >= 0 else many, total)
     path = folder / f"packet_orders_{month}.xlsx"
     titles = ["Larkmoor Seed Exchange", f"Packet orders, {date(year, number, 1):%B %Y}", ""]
@@ -60,7 +74,9 @@ def _orders(folder: Path, month: str) -> Path:
 def _order(pick: random.Random, number: int, day: date) -> Row:
     variety = pick.choices(VARIETIES, weights=range(len(VARIETIES) + 6, 6, -1))[0]
     region = pick.choice(HUBS)
-    grower = f"GR-{pick.randint(1, GROWERS):03d}" if pick.random() > 0.004 else "GR-0" + str(pick.randint(60, 63))
+    grower = (
+        f"GR-{pick.randint(1, GROWERS):03d}" if pick.random() > 0.004 else "GR-0" + str(pick.randint(60, 63))
+    )
     packets = pick.choices([pick.randint(1, 20), pick.randint(20, 100)], weights=[3, 2])[0]
     return [
         f"LM-{number}",
@@ -98,17 +114,33 @@ def _growers(folder: Path) -> Path:
     rows: list[Row] = []
     for code, name, hub in growers():
         phone = f"{pick.randint(100, 999)}{pick.randint(1000, 9999)}"
-        written = pick.choice([f"01{phone[:3]} {phone[3:]}", f"(01{phone[:3]}) {phone[3:]}", f"+44 1{phone[:3]} {phone[3:]}",
-                               f"01{phone}"])
+        written = pick.choice(
+            [
+                f"01{phone[:3]} {phone[3:]}",
+                f"(01{phone[:3]}) {phone[3:]}",
+                f"+44 1{phone[:3]} {phone[3:]}",
+                f"01{phone}",
+            ]
+        )
         joined = date(pick.randint(1998, 2024), pick.randint(1, 12), pick.randint(1, 28))
-        rows.append([code, name, _misspelt(pick, hub, HUB_SPELLINGS, 0.2), written, joined, pick.randint(1, 14)])
+        rows.append(
+            [code, name, _misspelt(pick, hub, HUB_SPELLINGS, 0.2), written, joined, pick.randint(1, 14)]
+        )
     rows.insert(23, [*rows[22][:3], "01555 0142", rows[22][4], rows[22][5]])  # one grower twice
     path = folder / "growers.xlsx"
-    _workbook(path, "Growers", ["Growers and their hubs"], ["Code", "Full name", "Hub", "Phone", "Joined", "Plots"], rows)
+    _workbook(
+        path,
+        "Growers",
+        ["Growers and their hubs"],
+        ["Code", "Full name", "Hub", "Phone", "Joined", "Plots"],
+        rows,
+    )
     return path
 
 
-def _workbook(path: Path, sheet: str, titles: Sequence[str], header: Sequence[str], rows: Sequence[Row]) -> None:
+def _workbook(
+    path: Path, sheet: str, titles: Sequence[str], header: Sequence[str], rows: Sequence[Row]
+) -> None:
     with xlsxwriter.Workbook(path) as book:
         book.set_properties({"created": datetime(2026, 1, 1)})  # so that the file is the same each time
         page = book.add_worksheet(sheet)

@@ -29,8 +29,11 @@ def main(data: str, run_id: str) -> None:
     out = folders.out(asked["flow"])
     try:
         allow = frozenset(filter(None, os.environ.get("UPDRAFT_ALLOW", "").split(",")))
-        files = Files(folders.files(asked["flow"]), outside=Outside(ConnectionStore(folders).all(), None, allow),
-                      today=date.today)
+        files = Files(
+            folders.files(asked["flow"]),
+            outside=Outside(ConnectionStore(folders).all(), None, allow),
+            today=date.today,
+        )
         planned = plan(runs.flow(run_id), files, asked["parameters"])
         done: dict[str, Any] = {}
 

@@ -16,6 +16,7 @@ def make_queue(folders: Folders) -> tuple[SqliteHuey, Callable[[str], Any]]:
     @queue.task(name="execute")
     def execute(run_id: str) -> None:
         from updraft.jobs.supervise import supervise
+
         supervise(folders, run_id)
 
     return queue, execute

@@ -1,7 +1,7 @@
 """Execute one run in a process of its own, and watch it: cancelling is ending the process, at any moment.
 
-The child writes outputs under scratch names until all are whole, so ending it leaves nothing half there, and the
-memory of a large run goes back with the process.
+The child writes outputs under scratch names until all are whole, so ending it leaves nothing half there, and
+the memory of a large run goes back with the process.
 """
 
 from __future__ import annotations
@@ -31,13 +31,21 @@ def supervise(folders: Folders, run_id: str) -> None:
                 except subprocess.TimeoutExpired:
                     child.kill()
                     child.wait()
-                runs.finish(run_id, "cancelled", {"status": "cancelled", "steps": [], "outputs": [], "error": None})
+                runs.finish(
+                    run_id, "cancelled", {"status": "cancelled", "steps": [], "outputs": [], "error": None}
+                )
                 return
             time.sleep(POLL)
     finally:
         if child.poll() is None:
             child.kill()
             child.wait()
-    problem = Problem("This run", "its process ended before it was done; perhaps the memory did not suffice.",
-                      "Run it again, or keep fewer rows or columns.", code="process_ended")
-    runs.finish(run_id, "failed", {"status": "failed", "steps": [], "outputs": [], "error": problem.as_dict()})
+    problem = Problem(
+        "This run",
+        "its process ended before it was done; perhaps the memory did not suffice.",
+        "Run it again, or keep fewer rows or columns.",
+        code="process_ended",
+    )
+    runs.finish(
+        run_id, "failed", {"status": "failed", "steps": [], "outputs": [], "error": problem.as_dict()}
+    )

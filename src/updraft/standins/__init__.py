@@ -9,8 +9,7 @@ if TYPE_CHECKING:
     from updraft.standins.serve import StandIns
 
 # Nothing is imported before it is used: a command starts with what it needs.
-__getattr__, __dir__, _ = attach(__name__, submod_attrs={
-    "mailbox": ["deliver", "fill_mailbox"],
-    "serve": ["StandIns"],
-})
+__getattr__, __dir__, _ = attach(
+    __name__, submod_attrs={"mailbox": ["deliver", "fill_mailbox"], "serve": ["StandIns"]}
+)
 __all__ = ["StandIns", "deliver", "fill_mailbox"]

@@ -34,8 +34,10 @@ def deliver(folder: Path, day: date) -> None:
 
 def _stock(day: date) -> EmailMessage:
     pick = random.Random(f"stock {day}")
-    rows = [f"{name};{pick.choice(HUBS)};{pick.randint(0, 140)};{pick.randint(1, 30):,}.{pick.randint(0, 99):02d}"
-            for name in VARIETIES]
+    rows = [
+        f"{name};{pick.choice(HUBS)};{pick.randint(0, 140)};{pick.randint(1, 30):,}.{pick.randint(0, 99):02d}"
+        for name in VARIETIES
+    ]
     message = _message(day, f"Stock on {day:%d.%m.%Y}", SENDER, "stock")
     content = "\n".join(["Variety;Hub;Packets;Kilograms", *rows, ""])
     message.add_attachment(content.encode(), maintype="text", subtype="csv", filename=f"stock_{day}.csv")

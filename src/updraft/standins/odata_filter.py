@@ -1,4 +1,6 @@
-"""The part of OData's $filter that the ledger understands: or, and, not, comparisons, and a few functions of text."""
+"""The part of OData's $filter that the ledger understands: or, and, not, comparisons, and a few functions of
+text.
+"""
 
 from __future__ import annotations
 
@@ -9,16 +11,23 @@ from typing import Any
 
 Row = dict[str, Any]
 Value = Callable[[Row], Any]
-_TOKEN = re.compile(r"\s*(?:(?P<text>'(?:[^']|'')*')|(?P<moment>\d{4}-\d\d-\d\d(?:T[\d:.]+Z)?)|(?P<number>-?\d+(?:\.\d+)?)"
-                    r"|(?P<word>[A-Za-z_]\w*)|(?P<sign>[(),]))")
+_TOKEN = re.compile(
+    r"\s*(?:(?P<text>'(?:[^']|'')*')|(?P<moment>\d{4}-\d\d-\d\d(?:T[\d:.]+Z)?)|(?P<number>-?\d+(?:\.\d+)?)"
+    r"|(?P<word>[A-Za-z_]\w*)|(?P<sign>[(),]))"
+)
 _COMPARE: dict[str, Callable[[Any, Any], bool]] = {
-    "eq": lambda a, b: a == b, "ne": lambda a, b: a != b, "lt": lambda a, b: _both(a, b) and a < b,
-    "le": lambda a, b: _both(a, b) and a <= b, "gt": lambda a, b: _both(a, b) and a > b,
+    "eq": lambda a, b: a == b,
+    "ne": lambda a, b: a != b,
+    "lt": lambda a, b: _both(a, b) and a < b,
+    "le": lambda a, b: _both(a, b) and a <= b,
+    "gt": lambda a, b: _both(a, b) and a > b,
     "ge": lambda a, b: _both(a, b) and a >= b,
 }
 _CALLS: dict[str, Callable[..., Any]] = {
-    "contains": lambda a, b: a is not None and b in a, "startswith": lambda a, b: a is not None and a.startswith(b),
-    "endswith": lambda a, b: a is not None and a.endswith(b), "tolower": lambda a: a and a.lower(),
+    "contains": lambda a, b: a is not None and b in a,
+    "startswith": lambda a, b: a is not None and a.startswith(b),
+    "endswith": lambda a, b: a is not None and a.endswith(b),
+    "tolower": lambda a: a and a.lower(),
     "trim": lambda a: a if a is None else a.strip(),
 }
 
@@ -35,7 +44,7 @@ def compiled(text: str) -> Value:
     while place < len(text.rstrip()):
         found = _TOKEN.match(text, place)
         if not found:
-            raise FilterError(f"The filter cannot be read at “{text[place:place + 20]}”.")
+            raise FilterError(f"The filter cannot be read at “{text[place : place + 20]}”.")
         tokens.append((str(found.lastgroup), found.group().strip()))
         place = found.end()
     parser = _Parser(tokens)

@@ -26,7 +26,9 @@ class StandIns:
 
     def __init__(self, folder: Path, ports: tuple[int, int] = (0, 0)) -> None:
         self._servers: list[Any] = []
-        shop, ledger = (self._start(app, port) for app, port in zip((make_shop(), make_ledger()), ports, strict=True))
+        shop, ledger = (
+            self._start(app, port) for app, port in zip((make_shop(), make_ledger()), ports, strict=True)
+        )
         self.shop, self.ledger = f"http://{HOST}:{shop}/", f"http://{HOST}:{ledger}/odata/"
         self.allow = frozenset({f"{HOST}:{shop}", f"{HOST}:{ledger}"})
         self.token, self.user, self.password = TOKEN, USER, PASSWORD

@@ -1,4 +1,6 @@
-"""The garden web shop: a season of sales as paged JSON behind a token, with a rate limit and a bad moment now and then."""
+"""The garden web shop: a season of sales as paged JSON behind a token, with a rate limit and a bad moment
+now and then.
+"""
 
 from __future__ import annotations
 
@@ -20,8 +22,8 @@ BUSY_EVERY = 9  # this many requests, one is answered with 503
 
 
 def make_shop(busy_every: int = BUSY_EVERY, per_minute: int = PER_MINUTE) -> Flask:
-    """The shop's web service. Paths: /api/sales (by page), /api/stock (by cursor), /api/gardens (by Link header),
-    /api/prices.csv (by offset)."""
+    """The shop's web service. Paths: /api/sales (by page), /api/stock (by cursor), /api/gardens (by Link
+    header), /api/prices.csv (by offset)."""
     app = Flask(__name__)
     app.json.sort_keys = False  # type: ignore[attr-defined]
     asked, recent = count(1), deque[float]()
@@ -46,21 +48,25 @@ def make_shop(busy_every: int = BUSY_EVERY, per_minute: int = PER_MINUTE) -> Fla
         since = request.args.get("since", "")
         fits = [sale for sale in sales if sale["sold_on"] >= since]
         page, size = request.args.get("page", 1, int), min(request.args.get("per_page", 50, int), 100)
-        part = fits[(page - 1) * size:page * size]
+        part = fits[(page - 1) * size : page * size]
         return jsonify(page=page, pages=-(-len(fits) // size), total=len(fits), sales=part)
 
     @app.get("/api/stock")
     def list_stock() -> Any:
         start = int(request.args.get("after") or 0)
-        part = [{"variety": name, "packets": 20 + 7 * n % 90, "bay": f"{'ABC'[n % 3]}{n:02d}"}
-                for n, name in enumerate(VARIETIES)][start:start + 10]
+        part = [
+            {"variety": name, "packets": 20 + 7 * n % 90, "bay": f"{'ABC'[n % 3]}{n:02d}"}
+            for n, name in enumerate(VARIETIES)
+        ][start : start + 10]
         more = start + 10 < len(VARIETIES)
         return jsonify(items=part, meta={"next": str(start + 10) if more else None})
 
     @app.get("/api/gardens")
     def list_gardens() -> Any:
         page = request.args.get("page", 1, int)
-        part = [{"garden": name, "member_since": 1990 + n} for n, name in enumerate(GARDENS)][(page - 1) * 6:page * 6]
+        part = [{"garden": name, "member_since": 1990 + n} for n, name in enumerate(GARDENS)][
+            (page - 1) * 6 : page * 6
+        ]
         answer = jsonify(part)
         if page * 6 < len(GARDENS):
             answer.headers["Link"] = f'<{request.base_url}?page={page + 1}>; rel="next"'
@@ -69,8 +75,10 @@ def make_shop(busy_every: int = BUSY_EVERY, per_minute: int = PER_MINUTE) -> Fla
     @app.get("/api/prices.csv")
     def prices() -> Response:
         start, size = request.args.get("offset", 0, int), request.args.get("limit", 100, int)
-        rows = [f"{name};{(190 + 5 * n) // 100},{(190 + 5 * n) % 100:02d}" for n, name in enumerate(VARIETIES)]
-        return Response("Variety;Price\n" + "\n".join(rows[start:start + size]) + "\n", mimetype="text/csv")
+        rows = [
+            f"{name};{(190 + 5 * n) // 100},{(190 + 5 * n) % 100:02d}" for n, name in enumerate(VARIETIES)
+        ]
+        return Response("Variety;Price\n" + "\n".join(rows[start : start + size]) + "\n", mimetype="text/csv")
 
     return app
 
@@ -81,8 +89,21 @@ def make_sales() -> list[dict[str, Any]]:
     found = []
     for number in range(SALES):
         day = date(2026, 2, 1) + timedelta(days=number * 89 // SALES)
-        lines = [{"variety": pick.choice(VARIETIES), "packets": pick.randint(1, 6),
-                  "price": pick.choice([1.9, 2.2, 2.4, 2.75])} for _ in range(pick.choices([1, 2, 3], weights=[6, 3, 1])[0])]
-        found.append({"sale": f"WS-{4000 + number}", "sold_on": f"{day}", "garden": {"name": pick.choice(GARDENS)},
-                      "lines": lines, "paid": pick.random() > 0.03})
+        lines = [
+            {
+                "variety": pick.choice(VARIETIES),
+                "packets": pick.randint(1, 6),
+                "price": pick.choice([1.9, 2.2, 2.4, 2.75]),
+            }
+            for _ in range(pick.choices([1, 2, 3], weights=[6, 3, 1])[0])
+        ]
+        found.append(
+            {
+                "sale": f"WS-{4000 + number}",
+                "sold_on": f"{day}",
+                "garden": {"name": pick.choice(GARDENS)},
+                "lines": lines,
+                "paid": pick.random() > 0.03,
+            }
+        )
     return found

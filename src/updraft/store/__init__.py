@@ -12,11 +12,14 @@ if TYPE_CHECKING:
     from updraft.store.runs import RunStore
 
 # Nothing is imported before it is used: a command starts with what it needs.
-__getattr__, __dir__, _ = attach(__name__, submod_attrs={
-    "connections": ["ConnectionStore"],
-    "database": ["open_database"],
-    "flows": ["FlowStore", "SavedFlow"],
-    "folders": ["Folders"],
-    "runs": ["RunStore"],
-})
+__getattr__, __dir__, _ = attach(
+    __name__,
+    submod_attrs={
+        "connections": ["ConnectionStore"],
+        "database": ["open_database"],
+        "flows": ["FlowStore", "SavedFlow"],
+        "folders": ["Folders"],
+        "runs": ["RunStore"],
+    },
+)
 __all__ = ["ConnectionStore", "FlowStore", "Folders", "RunStore", "SavedFlow", "open_database"]

@@ -1,4 +1,6 @@
-"""Connections in the app's database. The secret part is encrypted with a key that lies beside it in a file of its own."""
+"""Connections in the app's database. The secret part is encrypted with a key that lies beside it in a file
+of its own.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,9 @@ from updraft.store.models import ConnectionRow
 
 
 class ConnectionStore:
-    """Saves and gives connections by name. Secrets leave it only inside a Connection, never as text to show."""
+    """Saves and gives connections by name. Secrets leave it only inside a Connection, never as text to
+    show.
+    """
 
     def __init__(self, folders: Folders) -> None:
         self._key_path = folders.data / "connections.key"
@@ -29,7 +33,12 @@ class ConnectionStore:
     def get(self, name: str) -> Connection:
         found = self.all().get(name)
         if found is None:
-            raise Problem(f"Connection “{name}”", "there is none of this name.", "Go back to the list.", code="no_connection")
+            raise Problem(
+                f"Connection “{name}”",
+                "there is none of this name.",
+                "Go back to the list.",
+                code="no_connection",
+            )
         return found
 
     def save(self, raw: dict[str, object], *, old: str = "") -> Connection:
@@ -43,10 +52,20 @@ class ConnectionStore:
         """
         connection = self.read(raw, old=old)
         if connection.name != old and ConnectionRow.get_or_none(ConnectionRow.name == connection.name):
-            raise Problem(f"Connection “{connection.name}”", "there is one of this name already.", "Choose another name.",
-                          field="name", code="same_name")
+            raise Problem(
+                f"Connection “{connection.name}”",
+                "there is one of this name already.",
+                "Choose another name.",
+                field="name",
+                code="same_name",
+            )
         sealed = self._fernet().encrypt(connection.secret.encode()).decode() if connection.secret else ""
-        fields = {"name": connection.name, "document": connection.model_dump_json(), "secret": sealed, "updated": now()}
+        fields = {
+            "name": connection.name,
+            "document": connection.model_dump_json(),
+            "secret": sealed,
+            "updated": now(),
+        }
         if old:
             ConnectionRow.update(fields).where(ConnectionRow.name == old).execute()
         else:
@@ -63,8 +82,14 @@ class ConnectionStore:
         except ValidationError as error:
             first = error.errors()[0]
             field = str(first["loc"][-1]) if first["loc"] else ""
-            reason = "it is missing" if first["type"] == "missing" else first["msg"].removeprefix("Value error, ").lower()
-            raise Problem(f"“{field}”", f"{reason}.", "Correct it.", field=field, code="bad_connection") from None
+            reason = (
+                "it is missing"
+                if first["type"] == "missing"
+                else first["msg"].removeprefix("Value error, ").lower()
+            )
+            raise Problem(
+                f"“{field}”", f"{reason}.", "Correct it.", field=field, code="bad_connection"
+            ) from None
 
     def delete(self, name: str) -> None:
         self.get(name)
@@ -92,4 +117,3 @@ def _key(path: Path) -> bytes:
     with os.fdopen(handle, "wb") as file:
         file.write(Fernet.generate_key())
     return path.read_bytes()
-

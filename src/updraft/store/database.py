@@ -10,8 +10,8 @@ from updraft.store.models import ConnectionRow, FlowRow, RevisionRow, RunRow, da
 from updraft.store.orm import SqliteMigrator
 from updraft.store.orm import peewee as pw
 
-# Each migration takes the database from the version before it to its own; the first is the shape of today's models
-# on an empty database. Write later ones with the migrator only: models change, migrations must not.
+# Each migration takes the database from the version before it to its own; the first is the shape of today's
+# models on an empty database. Write later ones with the migrator only: models change, migrations must not.
 Migration = Callable[[pw.SqliteDatabase, SqliteMigrator], None]
 
 
@@ -28,8 +28,10 @@ MIGRATIONS: list[Migration] = [_first, _connections]
 
 def open_database(path: Path) -> pw.SqliteDatabase:
     """Open (or make) the database file, in WAL mode, migrated; one process may use it from many threads."""
-    db = pw.SqliteDatabase(path, pragmas={"journal_mode": "wal", "foreign_keys": 1, "busy_timeout": 10_000,
-                                          "synchronous": "normal"})
+    db = pw.SqliteDatabase(
+        path,
+        pragmas={"journal_mode": "wal", "foreign_keys": 1, "busy_timeout": 10_000, "synchronous": "normal"},
+    )
     database.initialize(db)
     with db.connection_context():
         migrate(db)

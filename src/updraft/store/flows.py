@@ -30,14 +30,18 @@ class FlowStore:
 
     def list(self) -> list[dict[str, Any]]:
         """All flows, the newest change first."""
-        return [{"id": row.id, "name": row.name, "updated": row.updated, "revision": row.head}
-                for row in FlowRow.select().order_by(FlowRow.updated.desc(), FlowRow.name)]
+        return [
+            {"id": row.id, "name": row.name, "updated": row.updated, "revision": row.head}
+            for row in FlowRow.select().order_by(FlowRow.updated.desc(), FlowRow.name)
+        ]
 
     def create(self, flow: Flow, sentence: str) -> str:
         flow_id = uuid.uuid4().hex[:12]
         with database.atomic("IMMEDIATE"):
             row = FlowRow.create(id=flow_id, name=flow.name, head=1, created=now(), updated=now())
-            RevisionRow.create(flow=row, number=1, parent=None, sentence=sentence, document=dump(flow), created=now())
+            RevisionRow.create(
+                flow=row, number=1, parent=None, sentence=sentence, document=dump(flow), created=now()
+            )
         return flow_id
 
     def get(self, flow_id: str) -> SavedFlow:
@@ -45,8 +49,13 @@ class FlowStore:
         row = self._row(flow_id)
         revision = self._revision(row, row.head)
         child = self._newest_child(row)
-        return SavedFlow(row.id, load(revision.document), row.head, revision.sentence if revision.parent else None,
-                         child.sentence if child else None)
+        return SavedFlow(
+            row.id,
+            load(revision.document),
+            row.head,
+            revision.sentence if revision.parent else None,
+            child.sentence if child else None,
+        )
 
     def save(self, flow_id: str, flow: Flow, sentence: str, based_on: int) -> SavedFlow:
         """Add a revision behind `based_on`.
@@ -57,11 +66,21 @@ class FlowStore:
         with database.atomic("IMMEDIATE"):
             row = self._row(flow_id)
             if row.head != based_on:
-                raise Problem("The flow", "it was changed in another window meanwhile.",
-                              "It is shown as it is now; make your change again.", code="stale")
+                raise Problem(
+                    "The flow",
+                    "it was changed in another window meanwhile.",
+                    "It is shown as it is now; make your change again.",
+                    code="stale",
+                )
             number = 1 + max(r.number for r in row.revisions.select(RevisionRow.number))
-            RevisionRow.create(flow=row, number=number, parent=row.head, sentence=sentence[:400], document=dump(flow),
-                               created=now())
+            RevisionRow.create(
+                flow=row,
+                number=number,
+                parent=row.head,
+                sentence=sentence[:400],
+                document=dump(flow),
+                created=now(),
+            )
             self._point(row, number, flow.name)
         return self.get(flow_id)
 
@@ -89,14 +108,23 @@ class FlowStore:
     def revisions(self, flow_id: str) -> list[dict[str, Any]]:
         """All revisions, newest first."""
         row = self._row(flow_id)
-        return [{"number": r.number, "parent": r.parent, "sentence": r.sentence, "created": r.created,
-                 "current": r.number == row.head}
-                for r in row.revisions.order_by(RevisionRow.number.desc())]
+        return [
+            {
+                "number": r.number,
+                "parent": r.parent,
+                "sentence": r.sentence,
+                "created": r.created,
+                "current": r.number == row.head,
+            }
+            for r in row.revisions.order_by(RevisionRow.number.desc())
+        ]
 
     def duplicate(self, flow_id: str) -> str:
         """A copy with its files and without its history."""
         flow = self.get(flow_id).flow
-        twin = self.create(flow.model_copy(update={"name": f"{flow.name[:190]} (copy)"}), f"Copied from “{flow.name}”")
+        twin = self.create(
+            flow.model_copy(update={"name": f"{flow.name[:190]} (copy)"}), f"Copied from “{flow.name}”"
+        )
         shutil.copytree(self.folders.files(flow_id), self.folders.files(twin), dirs_exist_ok=True)
         return twin
 
@@ -110,14 +138,20 @@ class FlowStore:
     def _row(self, flow_id: str) -> FlowRow:
         row = FlowRow.get_or_none(FlowRow.id == flow_id)
         if row is None:
-            raise Problem("This flow", "it is not here any more.", "Go back to the list of flows.", code="no_flow")
+            raise Problem(
+                "This flow", "it is not here any more.", "Go back to the list of flows.", code="no_flow"
+            )
         return row
 
     def _revision(self, row: FlowRow, number: int) -> RevisionRow:
         found = RevisionRow.get_or_none((RevisionRow.flow == row) & (RevisionRow.number == number))
         if found is None:
-            raise Problem(f"Revision {number}", "the flow has no such revision.", "Choose one of the list.",
-                          code="no_revision")
+            raise Problem(
+                f"Revision {number}",
+                "the flow has no such revision.",
+                "Choose one of the list.",
+                code="no_revision",
+            )
         return found
 
     def _newest_child(self, row: FlowRow) -> RevisionRow | None:

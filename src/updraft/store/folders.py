@@ -58,7 +58,9 @@ class Folders:
 
 def _id(text: str) -> str:
     if not re.fullmatch(r"[a-z0-9]{6,32}", text):
-        raise Problem("The address", "it names nothing that is here.", "Go back to the list of flows.", code="no_id")
+        raise Problem(
+            "The address", "it names nothing that is here.", "Go back to the list of flows.", code="no_id"
+        )
     return text
 
 
@@ -75,6 +77,10 @@ def safe_name(name: str) -> str:
         stem = stem[:-1]
         plain = f"{stem}{dot}{suffix}"
     if not plain or len(plain.encode()) > 200:
-        raise Problem("The file's name", "it is empty or longer than a folder can hold.",
-                      "Give the file another name.", code="bad_name")
+        raise Problem(
+            "The file's name",
+            "it is empty or longer than a folder can hold.",
+            "Give the file another name.",
+            code="bad_name",
+        )
     return plain

@@ -1,4 +1,6 @@
-"""Tables of the app's database. Documents are flow files as text, so that the database holds nothing else can read."""
+"""Tables of the app's database. Documents are flow files as text, so that the database holds nothing else
+can read.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""peewee and huey alone. They import the drivers of every database that is installed; ours is SQLite, so they stay out."""
+"""peewee and huey alone. They import the drivers of every database that is installed; ours is SQLite, so
+they stay out.
+"""
 
 import sys
 from collections.abc import Iterator

@@ -17,8 +17,14 @@ class RunStore:
     def create(self, flow_id: str, flow: Flow, revision: int, parameters: dict[str, str]) -> str:
         """A waiting run of the flow as it is now."""
         run_id = uuid.uuid4().hex[:12]
-        RunRow.create(id=run_id, flow=flow_id, revision=revision, document=dump(flow), created=now(),
-                      parameters=json.dumps(parameters))
+        RunRow.create(
+            id=run_id,
+            flow=flow_id,
+            revision=revision,
+            document=dump(flow),
+            created=now(),
+            parameters=json.dumps(parameters),
+        )
         return run_id
 
     def get(self, run_id: str) -> dict[str, Any]:
@@ -30,7 +36,11 @@ class RunStore:
 
     def list(self, flow_id: str, most: int = 50) -> list[dict[str, Any]]:
         """The newest runs of a flow first."""
-        rows = RunRow.select().where(RunRow.flow == flow_id).order_by(RunRow.created.desc(), RunRow.started.desc())
+        rows = (
+            RunRow.select()
+            .where(RunRow.flow == flow_id)
+            .order_by(RunRow.created.desc(), RunRow.started.desc())
+        )
         return [_plain(row) for row in rows.limit(most)]
 
     def flow(self, run_id: str) -> Flow:
@@ -39,8 +49,11 @@ class RunStore:
 
     def start(self, run_id: str) -> bool:
         """Take a waiting run; False when it was cancelled or taken before."""
-        return bool(RunRow.update(status="running", started=now()).where(
-            (RunRow.id == run_id) & (RunRow.status == "waiting") & (RunRow.cancel == False)).execute())  # noqa: E712
+        return bool(
+            RunRow.update(status="running", started=now())
+            .where((RunRow.id == run_id) & (RunRow.status == "waiting") & (RunRow.cancel == False))  # noqa: E712
+            .execute()
+        )
 
     def progress(self, run_id: str, progress: dict[str, Any]) -> None:
         RunRow.update(progress=json.dumps(progress)).where(RunRow.id == run_id).execute()
@@ -48,32 +61,49 @@ class RunStore:
     def finish(self, run_id: str, status: str, report: dict[str, Any]) -> None:
         """Close an open run; one that is closed already stays as it is."""
         RunRow.update(status=status, report=json.dumps(report), finished=now()).where(
-            (RunRow.id == run_id) & RunRow.status.in_(OPEN)).execute()
+            (RunRow.id == run_id) & RunRow.status.in_(OPEN)
+        ).execute()
 
     def cancel(self, run_id: str) -> None:
         with database.atomic("IMMEDIATE"):
             RunRow.update(cancel=True).where(RunRow.id == run_id).execute()
             RunRow.update(status="cancelled", finished=now()).where(
-                (RunRow.id == run_id) & (RunRow.status == "waiting")).execute()
+                (RunRow.id == run_id) & (RunRow.status == "waiting")
+            ).execute()
 
     def is_cancelled(self, run_id: str) -> bool:
         return RunRow.select().where((RunRow.id == run_id) & (RunRow.cancel == True)).exists()  # noqa: E712
 
     def cut_off(self) -> int:
         """Mark what was running when its process went away; returns how many."""
-        problem = Problem("This run", "it was cut off when the worker stopped.", "Run it again.", code="cut_off")
+        problem = Problem(
+            "This run", "it was cut off when the worker stopped.", "Run it again.", code="cut_off"
+        )
         report = json.dumps({"status": "cut off", "steps": [], "outputs": [], "error": problem.as_dict()})
-        return int(RunRow.update(status="cut off", finished=now(), report=report).where(
-            RunRow.status == "running").execute())
+        return int(
+            RunRow.update(status="cut off", finished=now(), report=report)
+            .where(RunRow.status == "running")
+            .execute()
+        )
 
     def waiting(self) -> list[str]:
-        return [row.id for row in RunRow.select(RunRow.id).where(RunRow.status == "waiting").order_by(RunRow.created)]
+        return [
+            row.id
+            for row in RunRow.select(RunRow.id).where(RunRow.status == "waiting").order_by(RunRow.created)
+        ]
 
 
 def _plain(row: RunRow) -> dict[str, Any]:
     return {
-        "id": row.id, "flow": row.flow_id, "revision": row.revision, "status": row.status, "created": row.created,
-        "started": row.started, "finished": row.finished, "parameters": json.loads(row.parameters),
-        "progress": json.loads(row.progress), "report": json.loads(row.report) if row.report else None,
+        "id": row.id,
+        "flow": row.flow_id,
+        "revision": row.revision,
+        "status": row.status,
+        "created": row.created,
+        "started": row.started,
+        "finished": row.finished,
+        "parameters": json.loads(row.parameters),
+        "progress": json.loads(row.progress),
+        "report": json.loads(row.report) if row.report else None,
         "cancelling": row.cancel and row.status == "running",
     }

@@ -18,13 +18,21 @@ from updraft.web.detecting import Detecting
 from updraft.web.studio import Studio
 
 UPLOAD_LIMIT = 2 << 30  # bytes of one upload
-POLICY = ("default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
-          "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+POLICY = (
+    "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
+    "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+)
 _GONE = {"no_flow", "no_run", "no_revision", "no_id", "no_step", "no_table", "no_connection"}
 
 
-def create_app(folders: Folders, execute: Callable[[str], Any], *, secret: str, upload_limit: int = UPLOAD_LIMIT,
-               allow: frozenset[str] = frozenset()) -> Flask:
+def create_app(
+    folders: Folders,
+    execute: Callable[[str], Any],
+    *,
+    secret: str,
+    upload_limit: int = UPLOAD_LIMIT,
+    allow: frozenset[str] = frozenset(),
+) -> Flask:
     """The app on a data folder.
 
     Args:
@@ -35,10 +43,15 @@ def create_app(folders: Folders, execute: Callable[[str], Any], *, secret: str, 
     """
     app = Flask(__name__)
     app.config.update(
-        SECRET_KEY=secret, MAX_CONTENT_LENGTH=upload_limit, MAX_FORM_MEMORY_SIZE=32 << 20, WTF_CSRF_TIME_LIMIT=None,
-        SESSION_COOKIE_SAMESITE="Strict", SESSION_COOKIE_HTTPONLY=True,
+        SECRET_KEY=secret,
+        MAX_CONTENT_LENGTH=upload_limit,
+        MAX_FORM_MEMORY_SIZE=32 << 20,
+        WTF_CSRF_TIME_LIMIT=None,
+        SESSION_COOKIE_SAMESITE="Strict",
+        SESSION_COOKIE_HTTPONLY=True,
         # A page elsewhere must not reach the app under a name of its own that it points at this machine.
-        TRUSTED_HOSTS=["127.0.0.1", "localhost"])
+        TRUSTED_HOSTS=["127.0.0.1", "localhost"],
+    )
     app.json.sort_keys = False  # type: ignore[attr-defined]
     app.jinja_env.policies["json.dumps_kwargs"] = {}  # forms show settings in the order they are declared
     app.extensions["detecting"] = Detecting()
@@ -61,14 +74,23 @@ def _problem(problem: Problem) -> tuple[Any, int]:
 
 
 def _no_token(error: CSRFError) -> tuple[Any, int]:
-    return _answer(Problem("This page", "it has been open too long, or cookies are off.", "Reload it.", code="csrf"), 400)
+    return _answer(
+        Problem("This page", "it has been open too long, or cookies are off.", "Reload it.", code="csrf"), 400
+    )
 
 
 def _database(error: OperationalError) -> tuple[Any, int]:
     full = "full" in str(error)
     reason = "the disk is full, so it could not be saved." if full else f"it could not be saved ({error})."
-    return _answer(Problem("The change", reason,
-                           "Make room, then make it again; what was saved before is untouched.", code="cannot_store"), 507)
+    return _answer(
+        Problem(
+            "The change",
+            reason,
+            "Make room, then make it again; what was saved before is untouched.",
+            code="cannot_store",
+        ),
+        507,
+    )
 
 
 def _http(error: HTTPException) -> tuple[Any, int]:
@@ -77,12 +99,30 @@ def _http(error: HTTPException) -> tuple[Any, int]:
         return "Updraft answers only at 127.0.0.1 and localhost.", 400
     said = {
         404: Problem("This address", "nothing is here.", "Go back to the list of flows.", code="not_found"),
-        413: Problem("The upload", "it is larger than this Updraft takes.", "Split it, or read it from the command line.",
-                     code="too_large"),
-        400: Problem("The request", "it came incomplete; perhaps the connection was cut.", "Try again.", code="bad_request"),
-        500: Problem("Updraft", "something went wrong here, and it was not your doing.",
-                     "Try again; the flow is saved as it was before.", code="server"),
-    }.get(code, Problem("The request", f"{(error.description or error.name).rstrip('.')}.", "Try again.", code="http"))
+        413: Problem(
+            "The upload",
+            "it is larger than this Updraft takes.",
+            "Split it, or read it from the command line.",
+            code="too_large",
+        ),
+        400: Problem(
+            "The request",
+            "it came incomplete; perhaps the connection was cut.",
+            "Try again.",
+            code="bad_request",
+        ),
+        500: Problem(
+            "Updraft",
+            "something went wrong here, and it was not your doing.",
+            "Try again; the flow is saved as it was before.",
+            code="server",
+        ),
+    }.get(
+        code,
+        Problem(
+            "The request", f"{(error.description or error.name).rstrip('.')}.", "Try again.", code="http"
+        ),
+    )
     return _answer(said, code)
 
 

@@ -26,12 +26,18 @@ def list_connections() -> Any:
     """Name, kind and place of each; `kind` narrows it."""
     kind = request.args.get("kind", "")
     known = studio().connections.all().values()
-    return jsonify(connections=[{"name": c.name, "kind": c.kind, "where": where(c)} for c in known if kind in ("", c.kind)])
+    return jsonify(
+        connections=[
+            {"name": c.name, "kind": c.kind, "where": where(c)} for c in known if kind in ("", c.kind)
+        ]
+    )
 
 
 @blueprint.post("")
 def save() -> Any:
-    """Save a connection once it has been reached. Body: its fields; `old` the name it had; `untested` saves it anyway."""
+    """Save a connection once it has been reached. Body: its fields; `old` the name it had; `untested` saves
+    it anyway.
+    """
     body = request.get_json()
     old, untested = str(body.pop("old", "") or ""), bool(body.pop("untested", False))
     connection = studio().connections.read(body, old=old)
@@ -55,8 +61,13 @@ def tables(name: str) -> Any:
 
         return jsonify(tables=databases.tables(connection, search))
     words = search.casefold().split()
-    found = [{"name": entity.name, "what": entity.label or "entity set"} for entity in _metadata(_web(connection)).values()]
-    return jsonify(tables=[t for t in found if all(w in f"{t['name']} {t['what']}".casefold() for w in words)])
+    found = [
+        {"name": entity.name, "what": entity.label or "entity set"}
+        for entity in _metadata(_web(connection)).values()
+    ]
+    return jsonify(
+        tables=[t for t in found if all(w in f"{t['name']} {t['what']}".casefold() for w in words)]
+    )
 
 
 @blueprint.get("/<name>/columns")
@@ -66,14 +77,32 @@ def columns(name: str) -> Any:
     if isinstance(connection, Database):
         from updraft.core.connect import database as databases
 
-        return jsonify(columns=[{**column, "kind": _kind(column["type"]), "label": ""}
-                                for column in databases.columns(connection, table)])
+        return jsonify(
+            columns=[
+                {**column, "kind": _kind(column["type"]), "label": ""}
+                for column in databases.columns(connection, table)
+            ]
+        )
     known = _metadata(_web(connection))
     if table not in known:
-        raise Problem(f"Entity set “{table}”", "the service has none of this name.", "Choose another one.", code="no_table")
-    return jsonify(columns=[
-        {"name": p.name, "type": p.type.removeprefix("Edm.").lower(), "key": "key" if p.key else "", "label": p.label,
-         "kind": _kind(p.type)} for p in known[table].properties.values()])
+        raise Problem(
+            f"Entity set “{table}”",
+            "the service has none of this name.",
+            "Choose another one.",
+            code="no_table",
+        )
+    return jsonify(
+        columns=[
+            {
+                "name": p.name,
+                "type": p.type.removeprefix("Edm.").lower(),
+                "key": "key" if p.key else "",
+                "label": p.label,
+                "kind": _kind(p.type),
+            }
+            for p in known[table].properties.values()
+        ]
+    )
 
 
 @blueprint.get("/<name>/values")
@@ -89,7 +118,10 @@ def values(name: str) -> Any:
         from updraft.core.connect.odata import distinct, entity_set
 
         with _asking(_web(connection)) as service:
-            found = [(None if v is None else str(v), None) for v in distinct(service, entity_set(service, table), column)]
+            found = [
+                (None if v is None else str(v), None)
+                for v in distinct(service, entity_set(service, table), column)
+            ]
         found = [pair for pair in found if search.casefold() in str(pair[0]).casefold()][:200]
     return jsonify(values=found, distinct=len(found), found=len(found))
 
@@ -102,7 +134,9 @@ def where(connection: Connection) -> str:
         case Database(dialect="other"):
             return connection.url
         case Database():
-            return f"{connection.host}{f':{connection.port}' if connection.port else ''}/{connection.database}"
+            return (
+                f"{connection.host}{f':{connection.port}' if connection.port else ''}/{connection.database}"
+            )
         case WebService():
             return connection.url
         case _:
@@ -137,15 +171,21 @@ def _asking(connection: WebService) -> Iterator[Service]:
     """A service asked now, with nothing kept."""
     from updraft.core.connect.service import Service
 
-    with (tempfile.TemporaryDirectory(prefix="updraft-") as folder,
-          Service(connection, Outside(allow=studio().allow), Path(folder)) as service):
+    with (
+        tempfile.TemporaryDirectory(prefix="updraft-") as folder,
+        Service(connection, Outside(allow=studio().allow), Path(folder)) as service,
+    ):
         yield service
 
 
 def _web(connection: Connection) -> WebService:
     if not isinstance(connection, WebService):
-        raise Problem(f"Connection “{connection.name}”", "it is not one to a database or a web service.",
-                      "Choose another one.", code="bad_connection")
+        raise Problem(
+            f"Connection “{connection.name}”",
+            "it is not one to a database or a web service.",
+            "Choose another one.",
+            code="bad_connection",
+        )
     return connection
 
 
@@ -155,15 +195,20 @@ def _metadata(connection: WebService) -> Any:
             from updraft.core.connect.odata import entity_sets
 
             return entity_sets(service)
+
     return remembered(("metadata", connection.model_dump_json()), make)
 
 
 def _kind(type_name: str) -> str:
     """The kind that a column of a database or service type is read as."""
     text = type_name.lower()
-    for parts, kind in ((("bool",), "yes_no"), (("timestamp", "datetime"), "datetime"), (("date",), "date"),
-                        (("int", "serial", "byte"), "whole"),
-                        (("num", "dec", "real", "float", "double", "single", "money"), "number")):
+    for parts, kind in (
+        (("bool",), "yes_no"),
+        (("timestamp", "datetime"), "datetime"),
+        (("date",), "date"),
+        (("int", "serial", "byte"), "whole"),
+        (("num", "dec", "real", "float", "double", "single", "money"), "number"),
+    ):
         if any(part in text for part in parts):
             return kind
     return "text"

@@ -55,7 +55,9 @@ class Detecting:
         self._wanted: dict[str, _Look] = {}  # by flow
         self._change = threading.Condition()
         self._closing = False
-        self._workers = [threading.Thread(target=self._work, name=f"findings-{n}", daemon=True) for n in range(_WORKERS)]
+        self._workers = [
+            threading.Thread(target=self._work, name=f"findings-{n}", daemon=True) for n in range(_WORKERS)
+        ]
         for worker in self._workers:
             worker.start()
 
@@ -67,7 +69,9 @@ class Detecting:
         for worker in self._workers:
             worker.join(5)
 
-    def ask(self, flow_id: str, key: str, table: pl.LazyFrame, others: dict[str, tuple[str, pl.LazyFrame]]) -> list[Finding] | None:
+    def ask(
+        self, flow_id: str, key: str, table: pl.LazyFrame, others: dict[str, tuple[str, pl.LazyFrame]]
+    ) -> list[Finding] | None:
         """The findings of a table, or None while they are being found.
 
         Args:
@@ -79,7 +83,12 @@ class Detecting:
         mark = (key, *(f"{name}={fingerprint}" for name, (fingerprint, _) in others.items()))
         with self._change:
             if mark in self._failed:
-                raise Problem("The findings", self._failed[mark], "Go on without them, or look at another step.", code="no_findings")
+                raise Problem(
+                    "The findings",
+                    self._failed[mark],
+                    "Go on without them, or look at another step.",
+                    code="no_findings",
+                )
             if mark in self._found:
                 self._found.move_to_end(mark)
                 self._latest[key] = mark
@@ -126,9 +135,18 @@ class Detecting:
 
         def stopped() -> bool:
             with self._change:
-                return self._closing or self._wanted.get(look.flow) is not look or (look.left and bool(self._waiting()))
+                return (
+                    self._closing
+                    or self._wanted.get(look.flow) is not look
+                    or (look.left and bool(self._waiting()))
+                )
+
         try:
-            found = find(look.table.collect(), {name: other.collect() for name, (_, other) in look.others.items()}, stopped)
+            found = find(
+                look.table.collect(),
+                {name: other.collect() for name, (_, other) in look.others.items()},
+                stopped,
+            )
         except BaseException as error:  # a panic below Python is no Exception, and must not end the worker
             said = str(error).splitlines()[0][:200] if str(error) else type(error).__name__
             with self._change:

@@ -27,13 +27,15 @@ blueprint = Blueprint("files", __name__, url_prefix="/api/flows/<flow_id>/files"
 def upload(flow_id: str) -> Any:
     """Take a file (multipart field `file`) that can be read as a table; one that cannot is not kept.
 
-    `folder` puts it into a folder of the flow's files. The same name with other content is kept beside the old one
-    under a numbered name, since other steps and earlier revisions may use it.
+    `folder` puts it into a folder of the flow's files. The same name with other content is kept beside the
+    old one under a numbered name, since other steps and earlier revisions may use it.
     """
     studio().flows.get(flow_id)
     sent = request.files.get("file")
     if sent is None or not sent.filename:
-        raise Problem("The upload", "no file came with it.", "Choose a file or drop it on the page.", code="no_file")
+        raise Problem(
+            "The upload", "no file came with it.", "Choose a file or drop it on the page.", code="no_file"
+        )
     within = safe_name(request.form["folder"]) if request.form.get("folder") else ""
     folder = studio().folders.files(flow_id) / within
     folder.mkdir(exist_ok=True)
@@ -47,8 +49,12 @@ def upload(flow_id: str) -> Any:
         path = _place(folder, name, digest_of(beside))
         beside.replace(path)
     except OSError as error:
-        raise Problem(name, f"it could not be stored ({(error.strerror or str(error)).lower()}).",
-                      "Make room on the disk, then drop it again.", code="cannot_store") from None
+        raise Problem(
+            name,
+            f"it could not be stored ({(error.strerror or str(error)).lower()}).",
+            "Make room on the disk, then drop it again.",
+            code="cannot_store",
+        ) from None
     finally:
         beside.unlink(missing_ok=True)
         scratch.rmdir()
@@ -59,15 +65,19 @@ def upload(flow_id: str) -> Any:
 def list_files(flow_id: str) -> Any:
     studio().flows.get(flow_id)
     folder = studio().folders.files(flow_id)
-    found = sorted(p for p in [*folder.glob("*"), *folder.glob("*/*")] if p.is_file() and not p.name.startswith("."))
+    found = sorted(
+        p for p in [*folder.glob("*"), *folder.glob("*/*")] if p.is_file() and not p.name.startswith(".")
+    )
     return jsonify(files=[{"path": str(p.relative_to(folder)), "bytes": p.stat().st_size} for p in found])
 
 
 @blueprint.post("/detected")
 def detected(flow_id: str) -> Any:
-    """How the file of a step is read, and a picture of it as it stands. Body: `step`, perhaps `settings` tried.
+    """How the file of a step is read, and a picture of it as it stands. Body: `step`, perhaps `settings`
+    tried.
 
-    Answers every option with its reason, what else could be chosen, the columns, and `raw`: lines, cells or a tree.
+    Answers every option with its reason, what else could be chosen, the columns, and `raw`: lines, cells or a
+    tree.
     """
     body = request.get_json()
     flow = studio().flows.get(flow_id).flow
@@ -81,9 +91,17 @@ def detected(flow_id: str) -> Any:
         raise Problem("This step", "it reads no file.", "Choose another one.", code="no_step")
     paths = studio().readable(flow_id, planned)
     found, picture = _described(paths[0], planned.settings.options())
-    return jsonify(format=found.format, title=TITLES[found.format], options=asdict(found.options), reasons=found.reasons,
-                   choices=found.choices, preamble=found.preamble[:20], columns=found.columns,
-                   files=[_name(path) for path in paths], raw=picture)
+    return jsonify(
+        format=found.format,
+        title=TITLES[found.format],
+        options=asdict(found.options),
+        reasons=found.reasons,
+        choices=found.choices,
+        preamble=found.preamble[:20],
+        columns=found.columns,
+        files=[_name(path) for path in paths],
+        raw=picture,
+    )
 
 
 def _name(path: Path) -> str:
@@ -92,15 +110,20 @@ def _name(path: Path) -> str:
 
 
 def _described(path: Path, options: ReadOptions) -> tuple[Detected, dict[str, Any]]:
-    """Remembered for the file as it is now, since a page asks again whenever something on its form changes."""
+    """Remembered for the file as it is now, since a page asks again whenever something on its form
+    changes.
+    """
     stat = path.stat()
 
     def make() -> tuple[Detected, dict[str, Any]]:
         found = detect(path, options)
         picture = raw(path, found)
-        return found, {"shape": picture.shape, "first": [vars(line) for line in picture.first],
-                       "last": [vars(line) for line in picture.last],
-                       "tree": picture.tree.as_dict() if picture.tree else None}
+        return found, {
+            "shape": picture.shape,
+            "first": [vars(line) for line in picture.first],
+            "last": [vars(line) for line in picture.last],
+            "tree": picture.tree.as_dict() if picture.tree else None,
+        }
 
     # By the file itself rather than its name: an upload is looked at before it gets its place.
     return remembered(("detected", stat.st_ino, stat.st_size, stat.st_mtime_ns, options), make)
@@ -111,4 +134,3 @@ def _place(folder: Path, name: str, digest: str) -> Path:
     while path.exists() and digest_of(path) != digest:
         path, number = folder / f"{Path(name).stem} ({number}){Path(name).suffix}", number + 1
     return path
-

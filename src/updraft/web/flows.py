@@ -30,12 +30,18 @@ def import_flow() -> Any:
     """A flow file (multipart field `file`) as a new flow; it may have faults that the studio then shows."""
     upload = request.files.get("file")
     if upload is None:
-        raise Problem("The import", "no file came with it.", f"Choose a file that ends in {SUFFIX}.", code="no_file")
+        raise Problem(
+            "The import", "no file came with it.", f"Choose a file that ends in {SUFFIX}.", code="no_file"
+        )
     try:
         text = upload.stream.read(16 << 20).decode("utf-8")
     except UnicodeDecodeError:
-        raise Problem(upload.filename or "The file", "it is not UTF-8 text, so it is no flow file.",
-                      f"Choose a file that ends in {SUFFIX}.", code="not_a_flow") from None
+        raise Problem(
+            upload.filename or "The file",
+            "it is not UTF-8 text, so it is no flow file.",
+            f"Choose a file that ends in {SUFFIX}.",
+            code="not_a_flow",
+        ) from None
     flow = load(text, source=upload.filename or "The file")
     return jsonify(id=studio().flows.create(flow, f"Imported from {upload.filename}")), 201
 
@@ -53,7 +59,9 @@ def state(flow_id: str) -> Any:
 
 @blueprint.post("/<flow_id>/edits")
 def edit(flow_id: str) -> Any:
-    """Apply edits in order as one revision. Body: `revision` it is based on, `edits`, and perhaps a `sentence`."""
+    """Apply edits in order as one revision. Body: `revision` it is based on, `edits`, and perhaps a
+    `sentence`.
+    """
     body = _body()
     saved = studio().flows.get(flow_id)
     flow, sentences = saved.flow, []
@@ -64,8 +72,12 @@ def edit(flow_id: str) -> Any:
             flow = change.apply(flow, SHAPES)
     except ValidationError as error:
         first = error.errors()[0]
-        raise Problem("This change", f"{first['msg'].removeprefix('Value error, ')}.",
-                      "Correct it and try again.", field=str(first["loc"][-1]) if first["loc"] else "") from None
+        raise Problem(
+            "This change",
+            f"{first['msg'].removeprefix('Value error, ')}.",
+            "Correct it and try again.",
+            field=str(first["loc"][-1]) if first["loc"] else "",
+        ) from None
     if flow == saved.flow:
         return _state(flow_id)
     sentence = body.get("sentence") or "; ".join(sentences)
@@ -120,7 +132,9 @@ def delete(flow_id: str) -> Any:
 def export(flow_id: str) -> Response:
     flow = studio().flows.get(flow_id).flow
     response = Response(dump(flow), mimetype="application/json")
-    response.headers.set("Content-Disposition", "attachment", filename=safe_name(f"{flow.name.replace('/', '-')}{SUFFIX}"))
+    response.headers.set(
+        "Content-Disposition", "attachment", filename=safe_name(f"{flow.name.replace('/', '-')}{SUFFIX}")
+    )
     return response
 
 

@@ -21,13 +21,19 @@ blueprint = Blueprint("insight", __name__, url_prefix="/api/flows/<flow_id>/step
 
 @blueprint.get("")
 def findings(flow_id: str, step_id: str) -> Any:
-    """The findings of a step's table: `pending`, or `findings` and `dismissed` (with the reason), most serious first."""
+    """The findings of a step's table: `pending`, or `findings` and `dismissed` (with the reason), most
+    serious first.
+    """
     flow, found, table = _ask(flow_id, step_id)
     if found is None:
         return jsonify(pending=True, findings=[], dismissed=[])
     away = dismissed(flow, step_id)
-    return jsonify(pending=False, table=table, findings=[f.as_dict() for f in found if f.key not in away],
-                   dismissed=[{**f.as_dict(), "reason": away[f.key]} for f in found if f.key in away])
+    return jsonify(
+        pending=False,
+        table=table,
+        findings=[f.as_dict() for f in found if f.key not in away],
+        dismissed=[{**f.as_dict(), "reason": away[f.key]} for f in found if f.key in away],
+    )
 
 
 @blueprint.post("/effect")
@@ -37,26 +43,41 @@ def effect(flow_id: str, step_id: str) -> Any:
     flow, found, _ = _ask(flow_id, step_id)
     finding = next((f for f in found or [] if f.key == body.get("key")), None)
     if finding is None or not 0 <= int(body.get("repair", 0)) < len(finding.repairs):
-        raise Problem("This finding", "it is not there any more.", "The list is made anew.", code="no_finding")
+        raise Problem(
+            "This finding", "it is not there any more.", "The list is made anew.", code="no_finding"
+        )
     from updraft.core.insight import apply_repair
 
-    _, said = apply_repair(_table(flow_id, flow, step_id).collect(), finding.repairs[int(body.get("repair", 0))])
+    _, said = apply_repair(
+        _table(flow_id, flow, step_id).collect(), finding.repairs[int(body.get("repair", 0))]
+    )
     return jsonify(effect=said)
 
 
 @blueprint.post("/all")
 def all_steps(flow_id: str, step_id: str) -> Any:
-    """The steps that take the first repair of every finding that was not dismissed and needs no choice, in order."""
+    """The steps that take the first repair of every finding that was not dismissed and needs no choice, in
+    order.
+    """
     flow = studio().flows.get(flow_id).flow
     away = dismissed(flow, step_id)
     from updraft.core.insight import repair_all
 
-    _, done, left = repair_all(_table(flow_id, flow, step_id).collect(), _others(flow_id, flow, step_id), skip=frozenset(away))
+    _, done, left = repair_all(
+        _table(flow_id, flow, step_id).collect(), _others(flow_id, flow, step_id), skip=frozenset(away)
+    )
     # A step that is the whole repair is called by what it does here.
-    return jsonify(steps=[{**dict(step), "name": taken.repair.sentence[:200] if len(taken.repair.steps) == 1 else ""}
-                          for taken in done for step in taken.repair.steps],
-                   done=[{"sentence": d.finding.sentence, "repair": d.repair.sentence, "effect": d.effect} for d in done],
-                   left=[f.sentence for f in left if f.key not in away])
+    return jsonify(
+        steps=[
+            {**dict(step), "name": taken.repair.sentence[:200] if len(taken.repair.steps) == 1 else ""}
+            for taken in done
+            for step in taken.repair.steps
+        ],
+        done=[
+            {"sentence": d.finding.sentence, "repair": d.repair.sentence, "effect": d.effect} for d in done
+        ],
+        left=[f.sentence for f in left if f.key not in away],
+    )
 
 
 def _ask(flow_id: str, step_id: str) -> tuple[Flow, list[Finding] | None, str]:
@@ -74,7 +95,9 @@ def _ask(flow_id: str, step_id: str) -> tuple[Flow, list[Finding] | None, str]:
 
 def _planned(flow_id: str, flow: Flow, step_id: str) -> tuple[Plan, Ref]:
     if not flow.has(step_id):
-        raise Problem("This step", "the flow does not have it any more.", "Choose another one.", code="no_step")
+        raise Problem(
+            "This step", "the flow does not have it any more.", "Choose another one.", code="no_step"
+        )
     planned = studio().plan(flow_id, flow)
     return planned, planned.resolve(Ref(step_id))
 

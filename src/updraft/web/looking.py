@@ -1,4 +1,6 @@
-"""Looking as JSON: profiles, value lists, histograms, pairs of columns under a focus, and the steps a focus makes."""
+"""Looking as JSON: profiles, value lists, histograms, pairs of columns under a focus, and the steps a focus
+makes.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,14 @@ from flask import Blueprint, Response, jsonify, render_template, request
 from pydantic import ValidationError
 
 from updraft.core import Problem
-from updraft.core.figures import histogram, pattern_counts, pattern_rule, pattern_words, profile, profile_table
+from updraft.core.figures import (
+    histogram,
+    pattern_counts,
+    pattern_rule,
+    pattern_words,
+    profile,
+    profile_table,
+)
 from updraft.core.insight import Focus, column_values, counted_values, ordered_values
 from updraft.core.insight.compare import gone_and_new
 from updraft.core.values import Kind, is_blank, kind_of
@@ -31,7 +40,9 @@ def asked_focus() -> Focus:
     try:
         return Focus.model_validate_json(text) if text else Focus()
     except ValidationError as error:
-        raise Problem("This focus", f"it does not fit ({error.errors()[0]['msg']}).", "Clear it and choose again.") from None
+        raise Problem(
+            "This focus", f"it does not fit ({error.errors()[0]['msg']}).", "Clear it and choose again."
+        ) from None
 
 
 def focused_rows(key: str, output: str, focus: Focus) -> pl.Series | None:
@@ -41,7 +52,10 @@ def focused_rows(key: str, output: str, focus: Focus) -> pl.Series | None:
     found = {name: _rows_of(key, name) for name in focus.findings()}
 
     def make() -> pl.Series:
-        return focus.rows(_frame(key, output), {name: rows for name, rows in found.items() if rows is not None})
+        return focus.rows(
+            _frame(key, output), {name: rows for name, rows in found.items() if rows is not None}
+        )
+
     rows: pl.Series = remembered(("focus", key, output, focus.model_dump_json()), make)
     return rows
 
@@ -51,8 +65,10 @@ def _rows_of(key: str, name: str) -> pl.Series | None:
     way, _, other = name.partition(":")
     if way in ("gone", "new"):
         before, after = (key, other) if way == "gone" else (other, key)
-        pair: tuple[pl.Series, pl.Series] = remembered(("compare", before, after), lambda: gone_and_new(
-            *(_frame(*_split(name)).collect() for name in (before, after))))
+        pair: tuple[pl.Series, pl.Series] = remembered(
+            ("compare", before, after),
+            lambda: gone_and_new(*(_frame(*_split(name)).collect() for name in (before, after))),
+        )
         return pair[0 if way == "gone" else 1]
     return detecting().rows(key, name)
 
@@ -76,7 +92,9 @@ def _output() -> str:
 def _column(key: str, field: str = "column") -> str:
     name = request.args.get(field, "")
     if name not in _frame(key, _output()).collect_schema():
-        raise Problem(f"Column “{name}”", "the table does not have it.", "Choose another one.", code="missing_column")
+        raise Problem(
+            f"Column “{name}”", "the table does not have it.", "Choose another one.", code="missing_column"
+        )
     return name
 
 
@@ -99,8 +117,14 @@ def values(flow_id: str, key: str) -> Any:
     search, order = request.args.get("search", ""), request.args.get("order", "count")
     counted = remembered(mark, lambda: counted_values(in_focus(key, [name], focus)[name]))
     found = remembered((*mark, search, order), lambda: ordered_values(counted, search=search, order=order))
-    return jsonify(column_values(counted, found, offset=request.args.get("offset", 0, int),
-                                 most=min(request.args.get("most", 200, int), 2000)))
+    return jsonify(
+        column_values(
+            counted,
+            found,
+            offset=request.args.get("offset", 0, int),
+            most=min(request.args.get("most", 200, int), 2000),
+        )
+    )
 
 
 @blueprint.get("/values.tsv")
@@ -129,9 +153,15 @@ def column(flow_id: str, key: str) -> Any:
     elif (numbers := _as_numbers(own)) is not None:
         # Text that mostly reads as numbers: what does not is counted beside, and one click away.
         read = pl.Series(numbers, nan_to_null=True)
-        found["histogram"] = vars(histogram(read, request.args.get("bins", 24, int), log=request.args.get("log") == "1"))
+        found["histogram"] = vars(
+            histogram(read, request.args.get("bins", 24, int), log=request.args.get("log") == "1")
+        )
         blank = int(own.to_frame().select(is_blank(name, own.dtype).sum()).item())
-        found["histogram"] |= {"empty": blank, "no_number": read.null_count() - blank, "number_rule": NUMBER_LIKE}
+        found["histogram"] |= {
+            "empty": blank,
+            "no_number": read.null_count() - blank,
+            "number_rule": NUMBER_LIKE,
+        }
     else:
         found.pop("histogram", None)
     if isinstance(series.dtype, pl.String):
@@ -148,25 +178,45 @@ def _as_numbers(series: pl.Series) -> Any:
 
 def _patterns(series: pl.Series, fine: bool) -> list[dict[str, Any]]:
     counts = series.alias("value").drop_nulls().to_frame().group_by("value").agg(pl.len().alias("n"))
-    return [{"pattern": pattern, "words": pattern_words(pattern, fine), "rule": pattern_rule(pattern, fine), "rows": n,
-             "values": many, "example": (example or "")[:200]}
-            for pattern, n, many, example in pattern_counts(counts, fine).head(MOST_PATTERNS).iter_rows()]
+    return [
+        {
+            "pattern": pattern,
+            "words": pattern_words(pattern, fine),
+            "rule": pattern_rule(pattern, fine),
+            "rows": n,
+            "values": many,
+            "example": (example or "")[:200],
+        }
+        for pattern, n, many, example in pattern_counts(counts, fine).head(MOST_PATTERNS).iter_rows()
+    ]
 
 
 @blueprint.get("/pair")
 def pair(flow_id: str, key: str) -> Any:
-    """Two columns together (`column`, `other`): a cross table, and a scatter where both are numbers or dates."""
+    """Two columns together (`column`, `other`): a cross table, and a scatter where both are numbers or
+    dates.
+    """
     one, other = _column(key), _column(key, "other")
     if one == other:
-        raise Problem(f"“{one}”", "a column says nothing about itself.", "Choose another column.", field="other")
+        raise Problem(
+            f"“{one}”", "a column says nothing about itself.", "Choose another column.", field="other"
+        )
     table = in_focus(key, [one, other], asked_focus())
     if any(dtype.is_nested() for dtype in table.dtypes):
-        raise Problem("These columns", "one of them holds lists or records, which have no order.", "Choose another column.",
-                      field="other")
-    ordered = all(kind_of(dtype) in (Kind.WHOLE, Kind.NUMBER, Kind.DATE, Kind.DATETIME) for dtype in table.dtypes)
+        raise Problem(
+            "These columns",
+            "one of them holds lists or records, which have no order.",
+            "Choose another column.",
+            field="other",
+        )
+    ordered = all(
+        kind_of(dtype) in (Kind.WHOLE, Kind.NUMBER, Kind.DATE, Kind.DATETIME) for dtype in table.dtypes
+    )
     from updraft.core.insight import cross_table, scatter
 
-    return jsonify(cross=cross_table(table, one, other), scatter=scatter(table, one, other) if ordered else None)
+    return jsonify(
+        cross=cross_table(table, one, other), scatter=scatter(table, one, other) if ordered else None
+    )
 
 
 @blueprint.get("/dependencies")
@@ -175,7 +225,9 @@ def dependencies(flow_id: str, key: str) -> Any:
     from updraft.core.insight import determined_by
 
     name = _column(key)
-    found = remembered(("dependencies", key, _output(), name), lambda: determined_by(_frame(key, _output()).collect(), name))
+    found = remembered(
+        ("dependencies", key, _output(), name), lambda: determined_by(_frame(key, _output()).collect(), name)
+    )
     return jsonify(columns=found)
 
 
@@ -184,7 +236,9 @@ def whole_profile(flow_id: str, key: str) -> Any:
     """The profile of every column in focus: as JSON, or as a file or page by `as` (csv, json, page)."""
     focus = asked_focus()
     names = _frame(key, _output()).collect_schema().names()
-    found = remembered(("profile", key, _output(), focus.model_dump_json()), lambda: profile(in_focus(key, names, focus)))
+    found = remembered(
+        ("profile", key, _output(), focus.model_dump_json()), lambda: profile(in_focus(key, names, focus))
+    )
     way, name = request.args.get("as", ""), safe_name(request.args.get("name", "") or "profile")
     if way == "csv":
         return _download(profile_table(found).write_csv(), f"{name}.csv", "text/csv")
@@ -192,9 +246,18 @@ def whole_profile(flow_id: str, key: str) -> Any:
         text = json.dumps([p.as_dict() for p in found], ensure_ascii=False, indent=1, default=str)
         return _download(text, f"{name}.json", "application/json")
     if way == "page":
-        return render_template("profile.html", profiles=found, name=request.args.get("name", ""), rows=found[0].rows if found else 0)
+        return render_template(
+            "profile.html",
+            profiles=found,
+            name=request.args.get("name", ""),
+            rows=found[0].rows if found else 0,
+        )
     table = profile_table(found)
-    return jsonify(columns=table.columns, rows=[list(row) for row in table.iter_rows()], profiles=[p.as_dict() for p in found])
+    return jsonify(
+        columns=table.columns,
+        rows=[list(row) for row in table.iter_rows()],
+        profiles=[p.as_dict() for p in found],
+    )
 
 
 def _download(text: str, name: str, kind: str) -> Response:
@@ -214,18 +277,24 @@ def compare(flow_id: str, key: str) -> Any:
 
 @blueprint.post("/focus-step")
 def focus_step(flow_id: str, key: str) -> Any:
-    """The step that a focus makes. Body: `focus`, `way` (keep, drop, set, clear, mark), and `column`, `value` or `name`."""
+    """The step that a focus makes. Body: `focus`, `way` (keep, drop, set, clear, mark), and `column`,
+    `value` or `name`.
+    """
     body = request.get_json()
     try:
         focus = Focus.model_validate(body.get("focus", {}))
     except ValidationError as error:
-        raise Problem("This focus", f"it does not fit ({error.errors()[0]['msg']}).", "Clear it and choose again.") from None
+        raise Problem(
+            "This focus", f"it does not fit ({error.errors()[0]['msg']}).", "Clear it and choose again."
+        ) from None
     schema = _frame(key, str(body.get("output", ""))).collect_schema()
     rule = focus.rule(schema).model_dump(mode="json")
     way = body.get("way")
     if way in ("keep", "drop"):
         return jsonify(kind=f"{way}_rows", settings={"by": "rule", "rule": rule})
     if way == "mark":
-        return jsonify(kind="mark_rows", settings={"name": str(body.get("name", "")) or "Marked", "rule": rule})
+        return jsonify(
+            kind="mark_rows", settings={"name": str(body.get("name", "")) or "Marked", "rule": rule}
+        )
     to = {"to": "empty"} if way == "clear" else {"to": "value", "value": str(body.get("value", ""))}
     return jsonify(kind="set_values", settings={"columns": [str(body.get("column", ""))], **to, "rule": rule})

@@ -22,15 +22,23 @@ def home() -> str:
     flows = []
     for flow in app.flows.list():
         last = app.runs.list(flow["id"], 1)
-        flows.append({**flow, "last": last[0] if last else None, "steps": len(app.flows.get(flow["id"]).flow.steps)})
+        flows.append(
+            {**flow, "last": last[0] if last else None, "steps": len(app.flows.get(flow["id"]).flow.steps)}
+        )
     return render_template("home.html", flows=flows)
 
 
 @blueprint.get("/flows/<flow_id>")
 def open_flow(flow_id: str) -> str:
     saved = studio().flows.get(flow_id)
-    return render_template("studio.html", flow=saved, state=flow_state(studio(), saved), catalogue=catalogue(),
-                           formats=FORMATS, titles=TITLES)
+    return render_template(
+        "studio.html",
+        flow=saved,
+        state=flow_state(studio(), saved),
+        catalogue=catalogue(),
+        formats=FORMATS,
+        titles=TITLES,
+    )
 
 
 @blueprint.get("/flows/<flow_id>/runs")
@@ -41,18 +49,31 @@ def flow_runs(flow_id: str) -> str:
 
 @blueprint.get("/connections")
 def connections() -> str:
-    known = [connection.model_dump() | {"where": where(connection), "has_secret": bool(connection.secret)}
-             for connection in studio().connections.all().values()]
+    known = [
+        connection.model_dump() | {"where": where(connection), "has_secret": bool(connection.secret)}
+        for connection in studio().connections.all().values()
+    ]
     return render_template("connections.html", connections=known)
 
 
 def catalogue() -> list[dict[str, Any]]:
     """Every kind of step as the page needs it: for the add box, and to draw its form."""
     return [
-        {"kind": k.kind, "title": k.title, "family": k.family, "summary": k.summary, "words": k.words, "icon": k.icon,
-         "role": k.role, "outputs": [vars(out) for out in k.outputs if not out.main], "desk": k.desk, "starting": k.starting_settings(),
-         "ports": [vars(port) for port in k.inputs],
-         "remote": "outside" in k.needs, "reads_files": issubclass(k.Settings, ReadingSettings),
-         "schema": k.Settings.model_json_schema()}
+        {
+            "kind": k.kind,
+            "title": k.title,
+            "family": k.family,
+            "summary": k.summary,
+            "words": k.words,
+            "icon": k.icon,
+            "role": k.role,
+            "outputs": [vars(out) for out in k.outputs if not out.main],
+            "desk": k.desk,
+            "starting": k.starting_settings(),
+            "ports": [vars(port) for port in k.inputs],
+            "remote": "outside" in k.needs,
+            "reads_files": issubclass(k.Settings, ReadingSettings),
+            "schema": k.Settings.model_json_schema(),
+        }
         for k in kinds().values()
     ]

@@ -1,4 +1,6 @@
-"""The state of an open flow as the studio's page needs it: the flow, the course, and what is known at every stop."""
+"""The state of an open flow as the studio's page needs it: the flow, the course, and what is known at every
+stop.
+"""
 
 from __future__ import annotations
 
@@ -23,12 +25,22 @@ def flow_state(studio: Studio, saved: SavedFlow) -> dict[str, Any]:
     pending = studio.fill_in(saved.id, planned)
     laid = course(saved.flow)
     return {
-        "id": saved.id, "name": saved.flow.name, "note": saved.flow.note, "revision": saved.revision,
-        "undo": saved.undo, "redo": saved.redo, "pending": pending,
+        "id": saved.id,
+        "name": saved.flow.name,
+        "note": saved.flow.note,
+        "revision": saved.revision,
+        "undo": saved.undo,
+        "redo": saved.redo,
+        "pending": pending,
         "parameters": [p.model_dump() for p in saved.flow.parameters],
-        "course": {"lanes": laid.lanes, "stops": [vars(stop) for stop in laid.stops],
-                   "links": [vars(link) for link in laid.links]},
-        "steps": {step_id: _step(studio, planned, planned.steps[step_id], pending) for step_id in planned.steps},
+        "course": {
+            "lanes": laid.lanes,
+            "stops": [vars(stop) for stop in laid.stops],
+            "links": [vars(link) for link in laid.links],
+        },
+        "steps": {
+            step_id: _step(studio, planned, planned.steps[step_id], pending) for step_id in planned.steps
+        },
     }
 
 
@@ -45,13 +57,23 @@ def _step(studio: Studio, planned: Plan, step: PlannedStep, pending: bool) -> di
     else:
         status = "fresh" if table else "computing" if pending else "waiting"
     return {
-        "id": step.step.id, "kind": step.step.kind, "label": label(step.step) if step.step.name or not kind else kind.title,
-        "name": step.step.name, "note": step.step.note, "enabled": step.step.enabled,
+        "id": step.step.id,
+        "kind": step.step.kind,
+        "label": label(step.step) if step.step.name or not kind else kind.title,
+        "name": step.step.name,
+        "note": step.step.note,
+        "enabled": step.step.enabled,
         "inputs": {port: list(step.step.plugged(port)) for port in step.step.inputs},
         "main": next(iter(step.step.plugged(kind.main_port.name)), None) if kind and kind.main_port else None,
-        "settings": step.step.settings, "role": kind.role if kind else "step", "icon": kind.icon if kind else "question",
-        "sentence": sentence(kind, step), "status": status, "problem": problem.as_dict() if problem else None,
-        "blocked_by": blocked, "fingerprint": step.fingerprint, **(_numbers(table) if table else {}),
+        "settings": step.step.settings,
+        "role": kind.role if kind else "step",
+        "icon": kind.icon if kind else "question",
+        "sentence": sentence(kind, step),
+        "status": status,
+        "problem": problem.as_dict() if problem else None,
+        "blocked_by": blocked,
+        "fingerprint": step.fingerprint,
+        **(_numbers(table) if table else {}),
     }
 
 
@@ -66,7 +88,11 @@ def takeable(flow: Flow, step_id: str) -> list[list[str]]:
             continue
         title = f"{number} · {step.name or (kind.title if kind else label(step))}"
         found.append([other, title])
-        found += [[f"{other}.{out.name}", f"{title}: {out.title.lower()}"] for out in outputs_of(step) if not out.main]
+        found += [
+            [f"{other}.{out.name}", f"{title}: {out.title.lower()}"]
+            for out in outputs_of(step)
+            if not out.main
+        ]
     return found
 
 
@@ -80,9 +106,14 @@ def problem_of(studio: Studio, planned: Plan, step: PlannedStep) -> tuple[Proble
 
 
 def _numbers(table: Table) -> dict[str, Any]:
-    return {"rows": table.height, "change": change(table), "facts": [vars(f) for f in table.facts],
-            "warnings": list(table.warnings), "sides": {k: v for k, v in table.rows.items() if k},
-            "seconds": table.seconds}
+    return {
+        "rows": table.height,
+        "change": change(table),
+        "facts": [vars(f) for f in table.facts],
+        "warnings": list(table.warnings),
+        "sides": {k: v for k, v in table.rows.items() if k},
+        "seconds": table.seconds,
+    }
 
 
 def sentence(kind: StepKind | None, step: PlannedStep) -> str:
@@ -98,7 +129,9 @@ def sentence(kind: StepKind | None, step: PlannedStep) -> str:
 
 
 def origins(planned: Plan, studio: Studio, step_id: str) -> dict[str, str]:
-    """For the columns of a table that were brought from another one: the label of the step that brought them."""
+    """For the columns of a table that were brought from another one: the label of the step that brought
+    them.
+    """
     chain: list[str] = []
     ref: Ref | None = planned.resolve(Ref(step_id))
     while ref is not None:

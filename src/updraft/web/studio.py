@@ -1,4 +1,6 @@
-"""What the pages share: the engine, the stores, and the work of keeping every stop of an open flow computed."""
+"""What the pages share: the engine, the stores, and the work of keeping every stop of an open flow
+computed.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ def studio() -> Studio:
 
 
 class Studio:
-    def __init__(self, folders: Folders, execute: Callable[[str], Any], allow: frozenset[str] = frozenset()) -> None:
+    def __init__(
+        self, folders: Folders, execute: Callable[[str], Any], allow: frozenset[str] = frozenset()
+    ) -> None:
         self.folders, self.execute, self.allow = folders, execute, allow
         self.flows, self.runs, self.connections = FlowStore(folders), RunStore(), ConnectionStore(folders)
         self.coming: dict[str, str] = {}  # flow → what a source outside has brought so far, in words
@@ -36,19 +40,29 @@ class Studio:
         self._looking: Counter[str] = Counter()  # flows that are being looked at just now
         self.engine = Engine(TableCache(folders.cache))
         self._files: dict[str, Files] = {}
-        self._failed: OrderedDict[str, Problem] = OrderedDict()  # by fingerprint: what came up while computing
+        self._failed: OrderedDict[str, Problem] = (
+            OrderedDict()
+        )  # by fingerprint: what came up while computing
         self._wanted: dict[str, tuple[str, ...]] = {}  # flow → fingerprints being filled in
         self._filler = ThreadPoolExecutor(FILLED_AT_ONCE, thread_name_prefix="stops")
         self._lock = threading.Lock()
 
     def files(self, flow_id: str) -> Files:
-        """The files a flow may read, and what it may reach; one object per flow, since it remembers digests."""
-        outside = Outside(self.connections.all(), self.folders.answers(flow_id), self.allow,
-                          partial(self.coming.__setitem__, flow_id), lambda: flow_id in self._stop)
+        """The files a flow may read, and what it may reach; one object per flow, since it remembers
+        digests.
+        """
+        outside = Outside(
+            self.connections.all(),
+            self.folders.answers(flow_id),
+            self.allow,
+            partial(self.coming.__setitem__, flow_id),
+            lambda: flow_id in self._stop,
+        )
         with self._lock:
             if flow_id not in self._files:
-                self._files[flow_id] = Files(self.folders.files(flow_id), tokens=self.folders.tokens(flow_id),
-                                             today=date.today)
+                self._files[flow_id] = Files(
+                    self.folders.files(flow_id), tokens=self.folders.tokens(flow_id), today=date.today
+                )
             self._files[flow_id].outside = outside
             return self._files[flow_id]
 
@@ -103,9 +117,14 @@ class Studio:
         A newer state of the same flow takes over from an older one at the next step.
         """
         missing = tuple(
-            step.fingerprint for step_id, step in planned.steps.items()
-            if step.fingerprint and step.passes_on is None and step.fingerprint not in self._failed
-            and self.failed_below(planned, step_id) is None and self.engine.known(planned, step_id) is None)
+            step.fingerprint
+            for step_id, step in planned.steps.items()
+            if step.fingerprint
+            and step.passes_on is None
+            and step.fingerprint not in self._failed
+            and self.failed_below(planned, step_id) is None
+            and self.engine.known(planned, step_id) is None
+        )
         with self._lock:
             if not missing:
                 self._wanted.pop(flow_id, None)

@@ -40,7 +40,9 @@ def look(flow_id: str) -> Any:
     flow = studio().flows.get(flow_id).flow
     step_id, output = str(body.get("step", "")), str(body.get("output", ""))
     if not flow.has(step_id):
-        raise Problem("This step", "the flow does not have it any more.", "Choose another one.", code="no_step")
+        raise Problem(
+            "This step", "the flow does not have it any more.", "Choose another one.", code="no_step"
+        )
     if body.get("settings") is not None:
         flow = SetSettings(id=step_id, settings=body["settings"]).apply(flow, SHAPES)
     planned = studio().plan(flow_id, flow)
@@ -53,19 +55,26 @@ def look(flow_id: str) -> Any:
         fallback = None
         if main and main["known"]:
             fallback = _about(flow_id, planned, Ref.parse(main["ref"]), None)
-        return jsonify(problem=problem.as_dict(), table=fallback, incoming=incoming, takeable=takeable(flow, step_id))
+        return jsonify(
+            problem=problem.as_dict(), table=fallback, incoming=incoming, takeable=takeable(flow, step_id)
+        )
     ref = planned.resolve(Ref(step_id))
     chosen = output if output in table.frames else ref.output
-    return jsonify(problem=None, table=_about(flow_id, planned, Ref(ref.step, chosen), table), incoming=incoming,
-                   takeable=takeable(flow, step_id))
+    return jsonify(
+        problem=None,
+        table=_about(flow_id, planned, Ref(ref.step, chosen), table),
+        incoming=incoming,
+        takeable=takeable(flow, step_id),
+    )
 
 
 @blueprint.get("/tables/<key>/rows")
 def rows(flow_id: str, key: str) -> Any:
-    """A window of rows: `offset`, `limit`; perhaps `focus`, `output`, `sort`, `desc`, `before` (a key), `changed` (only those).
+    """A window of rows: `offset`, `limit`; perhaps `focus`, `output`, `sort`, `desc`, `before` (a key),
+    `changed` (only those).
 
-    Answers `rows` as lists of cells, `numbers` (the row's place in the table, from 0) and `was`: for changed cells
-    row in the window → column → the value before.
+    Answers `rows` as lists of cells, `numbers` (the row's place in the table, from 0) and `was`: for changed
+    cells row in the window → column → the value before.
     """
     frame = _table(key).frames[request.args.get("output", "")]
     order, total = _order(key, frame)
@@ -93,6 +102,7 @@ def summary(flow_id: str, key: str) -> Any:
         rows = focused_rows(key, output, focus)
         frame = _table(key).lazy(output)
         return summarise_columns(frame if rows is None else frame.collect()[rows].lazy())
+
     found = remembered(("summary", key, output, focus.model_dump_json()), make)
     return jsonify(columns=[vars(column) for column in found])
 
@@ -105,7 +115,9 @@ def formats(flow_id: str, key: str) -> Any:
     if series.dtype != pl.String:
         return jsonify(formats=[])
     kind = Kind(request.args.get("kind", "date"))
-    return jsonify(formats=guess_format(series, kind) if kind in (Kind.DATE, Kind.DATETIME, Kind.NUMBER) else [])
+    return jsonify(
+        formats=guess_format(series, kind) if kind in (Kind.DATE, Kind.DATETIME, Kind.NUMBER) else []
+    )
 
 
 def _about(flow_id: str, planned: Plan, ref: Ref, table: Table | None) -> dict[str, Any]:
@@ -122,28 +134,51 @@ def _about(flow_id: str, planned: Plan, ref: Ref, table: Table | None) -> dict[s
         before = f"{planned.fingerprint(main)}.{main.output}"
     elsewhere = origins(planned, app, ref.step)
     return {
-        "key": table.fingerprint, "step": ref.step, "label": label(step.step), "output": ref.output, "before": before, "came": came,
-        "rows": table.rows[ref.output], "rows_in": table.rows_in, "seconds": table.seconds, "did": did(table),
-        "touched": list(table.touched or ()), "sides": {k: v for k, v in table.rows.items() if k},
-        "facts": [vars(fact) for fact in table.facts], "warnings": list(table.warnings),
+        "key": table.fingerprint,
+        "step": ref.step,
+        "label": label(step.step),
+        "output": ref.output,
+        "before": before,
+        "came": came,
+        "rows": table.rows[ref.output],
+        "rows_in": table.rows_in,
+        "seconds": table.seconds,
+        "did": did(table),
+        "touched": list(table.touched or ()),
+        "sides": {k: v for k, v in table.rows.items() if k},
+        "facts": [vars(fact) for fact in table.facts],
+        "warnings": list(table.warnings),
         "columns": [
-            {"name": name, "kind": kind_of(dtype).value, "kind_title": TITLES[kind_of(dtype)],
-             "origin": elsewhere.get(name), "evidence": "" if ref.output else table.evidence.get(name, ""),
-             "changed": 0 if ref.output else table.changed.get(name, 0)}
-            for name, dtype in table.schema(ref.output).items()],
+            {
+                "name": name,
+                "kind": kind_of(dtype).value,
+                "kind_title": TITLES[kind_of(dtype)],
+                "origin": elsewhere.get(name),
+                "evidence": "" if ref.output else table.evidence.get(name, ""),
+                "changed": 0 if ref.output else table.changed.get(name, 0),
+            }
+            for name, dtype in table.schema(ref.output).items()
+        ],
     }
 
 
 def _incoming(flow_id: str, flow: Flow, planned: Plan, step_id: str) -> dict[str, Any]:
     """What arrives at each port, for the form's column pickers."""
     found: dict[str, Any] = {}
-    for port, plugged in reversed(flow.step(step_id).plugs()):  # of many tables the first one's columns are offered
+    for port, plugged in reversed(
+        flow.step(step_id).plugs()
+    ):  # of many tables the first one's columns are offered
         ref = planned.resolve(plugged)
         try:
             table = studio().look(flow_id, planned, ref.step)
             columns = [{"name": n, "kind": kind_of(t).value} for n, t in table.schema(ref.output).items()]
-            found[port] = {"ref": str(ref), "known": True, "key": table.fingerprint, "output": ref.output,
-                           "columns": columns}
+            found[port] = {
+                "ref": str(ref),
+                "known": True,
+                "key": table.fingerprint,
+                "output": ref.output,
+                "columns": columns,
+            }
         except (Problem, KeyError):
             found[port] = {"ref": str(ref), "known": False, "key": None, "output": "", "columns": []}
     return found
@@ -164,7 +199,9 @@ def _before(text: str) -> pl.DataFrame | pl.LazyFrame:
 def _column(key: str) -> str:
     name = request.args.get("column", "")
     if name not in _table(key).schema(request.args.get("output", "")):
-        raise Problem(f"Column “{name}”", "the table does not have it.", "Choose another one.", code="missing_column")
+        raise Problem(
+            f"Column “{name}”", "the table does not have it.", "Choose another one.", code="missing_column"
+        )
     return name
 
 
@@ -172,7 +209,11 @@ def _order(key: str, frame: pl.DataFrame | pl.LazyFrame) -> tuple[pl.Series | No
     """The row numbers to show, in order (None: all, as they are), and how many there are."""
     sort, down = request.args.get("sort", ""), request.args.get("desc") == "1"
     only = request.args.get("changed") == "1"
-    output, before, touched = request.args.get("output", ""), request.args.get("before", ""), request.args.getlist("touched")
+    output, before, touched = (
+        request.args.get("output", ""),
+        request.args.get("before", ""),
+        request.args.getlist("touched"),
+    )
     focus = asked_focus()
     if not sort and not only:
         rows = focused_rows(key, output, focus)
@@ -193,12 +234,15 @@ def _order(key: str, frame: pl.DataFrame | pl.LazyFrame) -> tuple[pl.Series | No
             table = table.sort(sort, descending=down, nulls_last=True, maintain_order=True)
         return table["\0row"]
 
-    index: pl.Series = remembered(("order", key, output, sort, down, only, before, focus.model_dump_json()), ordered)
+    index: pl.Series = remembered(
+        ("order", key, output, sort, down, only, before, focus.model_dump_json()), ordered
+    )
     return index, index.len()
 
 
-def _window(frame: pl.DataFrame | pl.LazyFrame, order: pl.Series | None, offset: int,
-            limit: int) -> tuple[pl.DataFrame, list[int]]:
+def _window(
+    frame: pl.DataFrame | pl.LazyFrame, order: pl.Series | None, offset: int, limit: int
+) -> tuple[pl.DataFrame, list[int]]:
     if order is None:
         window = frame.lazy().slice(offset, limit).collect()
         return window, list(range(offset, offset + window.height))

@@ -32,5 +32,8 @@ def did(table: Table) -> str:
     cells = sum(table.changed.values())
     if cells:
         columns = len(table.changed)
-        return f"{cells:,} {'cell' if cells == 1 else 'cells'} changed in {columns} {'column' if columns == 1 else 'columns'}"
+        return (
+            f"{cells:,} {'cell' if cells == 1 else 'cells'} changed in {columns} "
+            f"{'column' if columns == 1 else 'columns'}"
+        )
     return "No cell changed" if table.touched else f"{table.rows_in:,} rows came in"

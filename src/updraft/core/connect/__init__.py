@@ -9,8 +9,11 @@ if TYPE_CHECKING:
     from updraft.core.connect.outside import Outside
 
 # Nothing is imported before it is used: a command starts with what it needs.
-__getattr__, __dir__, _ = attach(__name__, submod_attrs={
-    "model": ["CONNECTION", "Connection", "Database", "MailFolder", "WebService"],
-    "outside": ["Outside"],
-})
+__getattr__, __dir__, _ = attach(
+    __name__,
+    submod_attrs={
+        "model": ["CONNECTION", "Connection", "Database", "MailFolder", "WebService"],
+        "outside": ["Outside"],
+    },
+)
 __all__ = ["CONNECTION", "Connection", "Database", "MailFolder", "Outside", "WebService"]

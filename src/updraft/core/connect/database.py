@@ -1,4 +1,6 @@
-"""Databases through SQLAlchemy Core: test a connection, find tables, read rows in chunks. Nothing is ever written."""
+"""Databases through SQLAlchemy Core: test a connection, find tables, read rows in chunks. Nothing is ever
+written.
+"""
 
 from __future__ import annotations
 
@@ -40,14 +42,17 @@ def connected(connection: Database) -> Iterator[sa.Connection]:
 
 
 def tables(connection: Database, search: str = "", most: int = 500) -> list[dict[str, Any]]:
-    """Tables and views whose name holds the words typed, as {name, what}; a schema other than the usual one stands in
-    front of the name."""
+    """Tables and views whose name holds the words typed, as {name, what}; a schema other than the usual one
+    stands in front of the name."""
     words = search.casefold().split()
     with connected(connection) as open_connection:
         look = sa.inspect(open_connection)
         found = []
         for schema in _schemas(look):
-            for what, names in (("table", look.get_table_names(schema)), ("view", look.get_view_names(schema))):
+            for what, names in (
+                ("table", look.get_table_names(schema)),
+                ("view", look.get_view_names(schema)),
+            ):
                 found += [{"name": f"{schema}.{name}" if schema else name, "what": what} for name in names]
     fits = [table for table in found if all(word in table["name"].casefold() for word in words)]
     return sorted(fits, key=lambda table: (len(table["name"]) if words else 0, table["name"]))[:most]
@@ -57,35 +62,59 @@ def columns(connection: Database, table: str) -> list[dict[str, Any]]:
     """A table's columns as {name, type, key}: `key` says “key” or what it refers to, "" otherwise."""
     with connected(connection) as open_connection:
         found = reflected(open_connection, table, connection)
-        return [{"name": c.name, "type": str(c.type).lower(), "key": "key" if c.primary_key else next(
-            (f"→ {key.target_fullname}" for key in c.foreign_keys), "")} for c in found.columns]
+        return [
+            {
+                "name": c.name,
+                "type": str(c.type).lower(),
+                "key": "key"
+                if c.primary_key
+                else next((f"→ {key.target_fullname}" for key in c.foreign_keys), ""),
+            }
+            for c in found.columns
+        ]
 
 
-def values(connection: Database, table: str, column: str, search: str = "", most: int = 200) -> list[tuple[str | None, int]]:
+def values(
+    connection: Database, table: str, column: str, search: str = "", most: int = 200
+) -> list[tuple[str | None, int]]:
     """The distinct values of a column with their counts, most frequent first."""
     with connected(connection) as open_connection:
         found = reflected(open_connection, table, connection)
         if column not in found.columns:
-            raise Problem(f"Column “{column}”", f"{table} does not have it.", "Choose another one.", code="missing_column")
+            raise Problem(
+                f"Column “{column}”",
+                f"{table} does not have it.",
+                "Choose another one.",
+                code="missing_column",
+            )
         it, number = found.columns[column], sa.func.count()
         query = sa.select(it, number).group_by(it).order_by(number.desc(), it).limit(most)
         if search:
             text = sa.cast(it, sa.String)
             query = query.where(sa.func.lower(text).contains(search.lower(), autoescape=True))
-        return [(None if value is None else str(value), int(often)) for value, often in open_connection.execute(query)]
+        return [
+            (None if value is None else str(value), int(often))
+            for value, often in open_connection.execute(query)
+        ]
 
 
 def reflected(open_connection: sa.Connection, name: str, connection: Database) -> sa.Table:
     """The table as it is in the database; Problem with the nearest name when there is none."""
     schema, _, plain = name.rpartition(".")
     try:
-        return sa.Table(plain, sa.MetaData(), schema=schema or None, autoload_with=open_connection, resolve_fks=False)
+        return sa.Table(
+            plain, sa.MetaData(), schema=schema or None, autoload_with=open_connection, resolve_fks=False
+        )
     except sa.exc.NoSuchTableError:
         known = [table["name"] for table in tables(connection)]
         near = nearest(name, known)
-        raise Problem(f"Table “{name}”", f"{connection.name} has no such table" + (
-            f"; the nearest name is “{near}”." if near else "."), "Choose another table.", field="table",
-            code="no_table") from None
+        raise Problem(
+            f"Table “{name}”",
+            f"{connection.name} has no such table" + (f"; the nearest name is “{near}”." if near else "."),
+            "Choose another table.",
+            field="table",
+            code="no_table",
+        ) from None
 
 
 def read(open_connection: sa.Connection, query: Any, binds: dict[str, Any], outside: Outside) -> pl.DataFrame:
@@ -95,7 +124,9 @@ def read(open_connection: sa.Connection, query: Any, binds: dict[str, Any], outs
         names, frame = copied
         frame.columns = _distinct(names)
         return frame
-    result = open_connection.execution_options(stream_results=True, max_row_buffer=CHUNK).execute(query, binds)
+    result = open_connection.execution_options(stream_results=True, max_row_buffer=CHUNK).execute(
+        query, binds
+    )
     names = _distinct(list(result.keys()))
     chunks: list[pl.DataFrame] = []
     rows = 0
@@ -119,7 +150,9 @@ def one_select(sql: str) -> str:
     if ";" in re.sub(r"'(?:[^']|'')*'|\"(?:[^\"]|\"\")*\"", "", plain):
         raise Problem("The SQL", "it is more than one statement.", "Keep one.", field="sql", code="bad_sql")
     if not re.match(r"(?i)\(*\s*(select|with|values|table|show|explain|pragma\s+table_info)\b", plain):
-        raise Problem("The SQL", "it does not read rows.", "Begin with select or with.", field="sql", code="bad_sql")
+        raise Problem(
+            "The SQL", "it does not read rows.", "Begin with select or with.", field="sql", code="bad_sql"
+        )
     return plain
 
 
@@ -128,13 +161,20 @@ def _engine(connection: Database) -> sa.Engine:
         url = _url(connection)
         engine = sa.create_engine(url, connect_args=_arguments(url), poolclass=sa.pool.NullPool)
     except (sa.exc.ArgumentError, ModuleNotFoundError) as error:
-        raise Problem(f"Connection “{connection.name}”", f"its address cannot be used ({str(error).splitlines()[0]}).",
-                      "Correct it on the page Connections.", field="connection", code="bad_connection") from None
+        raise Problem(
+            f"Connection “{connection.name}”",
+            f"its address cannot be used ({str(error).splitlines()[0]}).",
+            "Correct it on the page Connections.",
+            field="connection",
+            code="bad_connection",
+        ) from None
 
     @sa.event.listens_for(engine, "connect")
     def read_only(raw: Any, record: Any) -> None:
         if url.get_backend_name() == "sqlite":
-            raw.create_function("lower", 1, lambda text: text.lower() if isinstance(text, str) else text, deterministic=True)
+            raw.create_function(
+                "lower", 1, lambda text: text.lower() if isinstance(text, str) else text, deterministic=True
+            )
         if url.get_backend_name() == "mysql":
             raw.cursor().execute("SET SESSION TRANSACTION READ ONLY")
 
@@ -148,11 +188,22 @@ def _url(connection: Database) -> sa.URL:
     if connection.dialect == "sqlite":
         path = Path(connection.database).expanduser()
         if not path.is_file():
-            raise Problem(f"Connection “{connection.name}”", f"the file {connection.database} is not here.",
-                          "Correct its path on the page Connections.", field="connection", code="no_file")
+            raise Problem(
+                f"Connection “{connection.name}”",
+                f"the file {connection.database} is not here.",
+                "Correct its path on the page Connections.",
+                field="connection",
+                code="no_file",
+            )
         return sa.URL.create("sqlite", database=f"file:{path.resolve()}", query={"mode": "ro", "uri": "true"})
-    return sa.URL.create(_DRIVERS[connection.dialect], connection.user or None, connection.secret or None, connection.host,
-                         connection.port, connection.database or None)
+    return sa.URL.create(
+        _DRIVERS[connection.dialect],
+        connection.user or None,
+        connection.secret or None,
+        connection.host,
+        connection.port,
+        connection.database or None,
+    )
 
 
 def _arguments(url: sa.URL) -> dict[str, Any]:
@@ -170,7 +221,10 @@ def _schemas(look: sa.Inspector) -> list[str | None]:
     own = {"information_schema", "pg_catalog", "performance_schema", "mysql", "sys", look.default_schema_name}
     if look.dialect.name == "sqlite":
         return [None]
-    return [None, *(name for name in look.get_schema_names() if name not in own and not name.startswith("pg_"))]
+    return [
+        None,
+        *(name for name in look.get_schema_names() if name not in own and not name.startswith("pg_")),
+    ]
 
 
 def _joined(chunks: list[pl.DataFrame]) -> pl.DataFrame:
@@ -201,8 +255,16 @@ def _problem(connection: Database, error: sa.exc.SQLAlchemyError) -> Problem:
     text = cause[0].strip().rstrip(".") if cause else type(error).__name__
     text = text.replace(connection.secret, "…") if connection.secret else text
     if isinstance(error, sa.exc.OperationalError) and "connect" in text.lower():
-        return Problem(f"Connection “{connection.name}”", f"it cannot be reached ({text[:200]}).",
-                       "See that the server runs and the address, user and password are right.", field="connection",
-                       code="no_connection")
-    return Problem(f"Connection “{connection.name}”", f"the database answered: {text[:300]}.",
-                   "Correct what it names.", code="database")
+        return Problem(
+            f"Connection “{connection.name}”",
+            f"it cannot be reached ({text[:200]}).",
+            "See that the server runs and the address, user and password are right.",
+            field="connection",
+            code="no_connection",
+        )
+    return Problem(
+        f"Connection “{connection.name}”",
+        f"the database answered: {text[:300]}.",
+        "Correct what it names.",
+        code="database",
+    )

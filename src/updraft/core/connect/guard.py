@@ -1,7 +1,8 @@
-"""Which addresses may be asked: those of the public internet, and others only where the configuration allows them.
+"""Which addresses may be asked: those of the public internet, and others only where the configuration allows
+them.
 
-The name is resolved here and the connection made to the very address that was checked, so that a name which answers
-differently a moment later gains nothing.
+The name is resolved here and the connection made to the very address that was checked, so that a name which
+answers differently a moment later gains nothing.
 """
 
 from __future__ import annotations
@@ -28,8 +29,14 @@ class GuardedBackend(httpcore.NetworkBackend):
     def __init__(self, allow: frozenset[str]) -> None:
         self._allow, self._plain = allow, httpcore.SyncBackend()
 
-    def connect_tcp(self, host: str, port: int, timeout: float | None = None, local_address: str | None = None,
-                    socket_options: Iterable[Any] | None = None) -> httpcore.NetworkStream:
+    def connect_tcp(
+        self,
+        host: str,
+        port: int,
+        timeout: float | None = None,
+        local_address: str | None = None,
+        socket_options: Iterable[Any] | None = None,
+    ) -> httpcore.NetworkStream:
         try:
             found = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
         except OSError as error:
@@ -38,9 +45,13 @@ class GuardedBackend(httpcore.NetworkBackend):
         if host not in self._allow and f"{host}:{port}" not in self._allow:
             for address in addresses:
                 if not is_public(address):
-                    raise Problem(f"{host}:{port}", "it is an address of this machine or of a private network, and those are "
-                                  "not allowed here.", f"Start Updraft with --allow {host}:{port} if it should be.",
-                                  code="not_allowed")
+                    raise Problem(
+                        f"{host}:{port}",
+                        "it is an address of this machine or of a private network, and those are "
+                        "not allowed here.",
+                        f"Start Updraft with --allow {host}:{port} if it should be.",
+                        code="not_allowed",
+                    )
         last: Exception | None = None
         for address in addresses:
             try:
@@ -54,7 +65,9 @@ class GuardedBackend(httpcore.NetworkBackend):
 
 
 def is_public(address: str) -> bool:
-    """Whether an IP address belongs to the public internet; an IPv4 address inside an IPv6 one counts as itself."""
+    """Whether an IP address belongs to the public internet; an IPv4 address inside an IPv6 one counts as
+    itself.
+    """
     ip = ipaddress.ip_address(address.split("%")[0])
     inside = getattr(ip, "ipv4_mapped", None) or getattr(ip, "sixtofour", None)
     return all(part.is_global and not part.is_multicast for part in (ip, inside) if part is not None)
@@ -63,5 +76,7 @@ def is_public(address: str) -> bool:
 def guarded_transport(allow: frozenset[str]) -> httpx.HTTPTransport:
     """A transport of httpx that connects through a GuardedBackend."""
     transport = httpx.HTTPTransport(trust_env=False)
-    transport._pool = httpcore.ConnectionPool(ssl_context=ssl.create_default_context(), network_backend=GuardedBackend(allow))
+    transport._pool = httpcore.ConnectionPool(
+        ssl_context=ssl.create_default_context(), network_backend=GuardedBackend(allow)
+    )
     return transport

@@ -38,10 +38,20 @@ def attachments(connection: MailFolder, sender: str = "", pattern: str = "*") ->
     """
     folder = Path(connection.path).expanduser()
     if not (folder / "new").is_dir() or not (folder / "cur").is_dir():
-        raise Problem(f"Connection “{connection.name}”", f"{connection.path} is not a mail folder (Maildir).",
-                      "Correct its path on the page Connections.", field="connection", code="no_folder")
-    found = [part for message in _messages(folder) for part in _parts(message)
-             if sender.casefold() in part.sender.casefold() and fnmatchcase(part.name.casefold(), (pattern or "*").casefold())]
+        raise Problem(
+            f"Connection “{connection.name}”",
+            f"{connection.path} is not a mail folder (Maildir).",
+            "Correct its path on the page Connections.",
+            field="connection",
+            code="no_folder",
+        )
+    found = [
+        part
+        for message in _messages(folder)
+        for part in _parts(message)
+        if sender.casefold() in part.sender.casefold()
+        and fnmatchcase(part.name.casefold(), (pattern or "*").casefold())
+    ]
     return sorted(found, key=lambda part: (part.received, part.name), reverse=True)
 
 
@@ -65,4 +75,6 @@ def _parts(message: EmailMessage) -> Iterator[Attachment]:
     for part in message.iter_attachments():
         name, content = part.get_filename(), part.get_payload(decode=True)
         if name and isinstance(content, bytes):
-            yield Attachment(Path(name).name, str(message["from"] or ""), str(message["subject"] or ""), sent, content)
+            yield Attachment(
+                Path(name).name, str(message["from"] or ""), str(message["subject"] or ""), sent, content
+            )

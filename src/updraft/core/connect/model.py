@@ -34,8 +34,8 @@ class WebService(_Connection):
     """A web service below one address.
 
     Args:
-        auth: `basic` sends user and secret, `bearer` the secret as a token, `key` the secret as `key_name` in a header
-            or in the query.
+        auth: `basic` sends user and secret, `bearer` the secret as a token, `key` the secret as `key_name` in
+            a header or in the query.
         per_minute: requests sent at most.
     """
 
@@ -63,5 +63,6 @@ class MailFolder(_Connection):
 
 
 Connection = Database | WebService | MailFolder
-CONNECTION: TypeAdapter[Connection] = TypeAdapter(Annotated[Connection, Field(discriminator="kind")],
-                                                  config=ConfigDict(defer_build=True))
+CONNECTION: TypeAdapter[Connection] = TypeAdapter(
+    Annotated[Connection, Field(discriminator="kind")], config=ConfigDict(defer_build=True)
+)

@@ -19,7 +19,8 @@ class Outside:
 
     Args:
         connections: by name.
-        answers: a folder where answers of web services are kept, so that looking does not call again; None keeps none.
+        answers: a folder where answers of web services are kept, so that looking does not call again; None
+            keeps none.
         allow: `host` or `host:port` that may be asked although they are of this machine or a private network.
         tell: called with what has come so far, in words.
         stopped: asked between chunks; True ends the work.
@@ -38,15 +39,25 @@ class Outside:
             Problem: none is chosen, none is called so, or it is of another kind.
         """
         if not name:
-            raise Problem("The connection", "none is chosen yet.", "Choose one, or make one on the page Connections.",
-                          field="connection", code="unfinished")
+            raise Problem(
+                "The connection",
+                "none is chosen yet.",
+                "Choose one, or make one on the page Connections.",
+                field="connection",
+                code="unfinished",
+            )
         found = self.connections.get(name)
         if isinstance(found, kind):
             return found
         fits = [other.name for other in self.connections.values() if isinstance(other, kind)]
         near = nearest(name, fits)
-        raise Problem(f"Connection “{name}”", "there is none of this name" + (f"; the nearest is “{near}”." if near else "."),
-                      "Choose another one, or make it on the page Connections.", field="connection", code="no_connection")
+        raise Problem(
+            f"Connection “{name}”",
+            "there is none of this name" + (f"; the nearest is “{near}”." if near else "."),
+            "Choose another one, or make it on the page Connections.",
+            field="connection",
+            code="no_connection",
+        )
 
     def check(self) -> None:
         """Raise the problem of work that a person stopped."""

@@ -16,12 +16,13 @@ class Paging:
     """How the pages of a list are asked for.
 
     Args:
-        way: none; page (a number that counts up from `start`); offset (records to leave out); cursor (the answer says
-            what to send for the next page); link (the answer says where the next page is).
+        way: none; page (a number that counts up from `start`); offset (records to leave out); cursor (the
+            answer says what to send for the next page); link (the answer says where the next page is).
         name: the query parameter that the page, offset or cursor is sent as.
-        size_name, size: the parameter for how many records a page holds, and how many; an empty name sends none.
-        at: where in the answer the cursor or the link stands, a path such as /meta/next; for a link, empty means the
-            header Link with rel="next".
+        size_name, size: the parameter for how many records a page holds, and how many; an empty name sends
+            none.
+        at: where in the answer the cursor or the link stands, a path such as /meta/next; for a link, empty
+            means the header Link with rel="next".
         most: pages at most; one more would be a problem and not a silent end.
     """
 
@@ -34,14 +35,25 @@ class Paging:
     most: int = 1000
 
 
-def pages(service: Service, paging: Paging, path: str, query: list[tuple[str, str]], *, records: str | None = None,
-          method: str = "GET", headers: dict[str, str] | None = None, body: str = "") -> Iterator[Answer]:
+def pages(
+    service: Service,
+    paging: Paging,
+    path: str,
+    query: list[tuple[str, str]],
+    *,
+    records: str | None = None,
+    method: str = "GET",
+    headers: dict[str, str] | None = None,
+    body: str = "",
+) -> Iterator[Answer]:
     """The answers, page after page, until one holds no records or names no next page.
 
     Args:
         records: where in an answer the list of records is; None finds the longest one.
     """
-    sized = [*query, (paging.size_name, str(paging.size))] if paging.size_name and paging.way != "none" else query
+    sized = (
+        [*query, (paging.size_name, str(paging.size))] if paging.size_name and paging.way != "none" else query
+    )
     place = paging.start if paging.way == "page" else 0
     named: set[str] = set()
     sent: list[tuple[str, str]] = [(paging.name, str(place))] if paging.way in ("page", "offset") else []
@@ -73,22 +85,35 @@ def pages(service: Service, paging: Paging, path: str, query: list[tuple[str, st
                 return
             _not_again(str(link), number, named)
             path, sized, sent = str(link), [], []
-    raise Problem("The pages", f"there are more than {paging.most:,} of them.", "Raise the limit, or ask for less.",
-                  field="most", code="too_many_pages")
+    raise Problem(
+        "The pages",
+        f"there are more than {paging.most:,} of them.",
+        "Raise the limit, or ask for less.",
+        field="most",
+        code="too_many_pages",
+    )
 
 
 def _not_again(following: str, number: int, named: set[str]) -> None:
     if following in named:
-        raise Problem("The pages", f"page {number:,} names as the next one a page that was there before.",
-                      "See that the right place for the next page is chosen; otherwise the service is at fault.",
-                      field="at", code="pages_in_a_circle")
+        raise Problem(
+            "The pages",
+            f"page {number:,} names as the next one a page that was there before.",
+            "See that the right place for the next page is chosen; otherwise the service is at fault.",
+            field="at",
+            code="pages_in_a_circle",
+        )
     named.add(following)
 
 
 def found_at(content: Any, path: str) -> Any:
-    """What stands at a path such as /meta/next; None where nothing does. A name may hold dots (@odata.nextLink)."""
+    """What stands at a path such as /meta/next; None where nothing does. A name may hold dots
+    (@odata.nextLink).
+    """
     for part in path.split("/")[1:]:
-        content = content.get(part.replace("~1", "/").replace("~0", "~")) if isinstance(content, dict) else None
+        content = (
+            content.get(part.replace("~1", "/").replace("~0", "~")) if isinstance(content, dict) else None
+        )
     return content
 
 

@@ -43,7 +43,9 @@ class Answer:
         try:
             return json.loads(self.path.read_bytes())
         except ValueError:
-            raise Problem(self.url, "its answer is not JSON.", "See that the address is right.", code="not_json") from None
+            raise Problem(
+                self.url, "its answer is not JSON.", "See that the address is right.", code="not_json"
+            ) from None
 
 
 class Service:
@@ -54,11 +56,19 @@ class Service:
         sleep: waits; tests give another one.
     """
 
-    def __init__(self, connection: WebService, outside: Outside, keep: Path, *,
-                 sleep: Callable[[float], None] = time.sleep) -> None:
+    def __init__(
+        self,
+        connection: WebService,
+        outside: Outside,
+        keep: Path,
+        *,
+        sleep: Callable[[float], None] = time.sleep,
+    ) -> None:
         self.connection, self.outside, self.keep, self._sleep = connection, outside, keep, sleep
         self._last = 0.0
-        self._client = httpx.Client(transport=guarded_transport(outside.allow), timeout=_TIMEOUT, trust_env=False)
+        self._client = httpx.Client(
+            transport=guarded_transport(outside.allow), timeout=_TIMEOUT, trust_env=False
+        )
         keep.mkdir(parents=True, exist_ok=True)
 
     def __enter__(self) -> Service:
@@ -67,14 +77,25 @@ class Service:
     def __exit__(self, *_: object) -> None:
         self._client.close()
 
-    def ask(self, path: str = "", query: list[tuple[str, str]] | None = None, *, method: str = "GET",
-            headers: dict[str, str] | None = None, body: str = "") -> Answer:
+    def ask(
+        self,
+        path: str = "",
+        query: list[tuple[str, str]] | None = None,
+        *,
+        method: str = "GET",
+        headers: dict[str, str] | None = None,
+        body: str = "",
+    ) -> Answer:
         """The answer to a request; `path` is relative to the connection's address, or whole (a next link).
 
         Raises:
             Problem: it cannot be reached, may not be, or answers with an error.
         """
-        base = self.connection.url if self.connection.url.endswith("/") or not path else f"{self.connection.url}/"
+        base = (
+            self.connection.url
+            if self.connection.url.endswith("/") or not path
+            else f"{self.connection.url}/"
+        )
         url = httpx.URL(urljoin(base, path.lstrip("/") if not urlsplit(path).scheme else path))
         if query:
             url = url.copy_with(params=[*url.params.multi_items(), *query])
@@ -115,8 +136,11 @@ class Service:
         """One request, redirects followed; the secret goes only to the host it is meant for."""
         for _ in range(6):
             request = self._client.build_request(
-                method, self._signed_url(url), content=body.encode() or None,
-                headers={"Accept": _ACCEPTED, **headers, **self._authorisation(url)})
+                method,
+                self._signed_url(url),
+                content=body.encode() or None,
+                headers={"Accept": _ACCEPTED, **headers, **self._authorisation(url)},
+            )
             response = self._client.send(request, stream=True)
             try:
                 self._read(response)
@@ -133,11 +157,19 @@ class Service:
             self.outside.check()
             size += len(part)
             if size > MOST_BYTES:
-                raise Problem(str(response.url.copy_with(query=None)), "its answer is larger than 512 MB.",
-                              "Ask for it in pages.", code="too_large")
+                raise Problem(
+                    str(response.url.copy_with(query=None)),
+                    "its answer is larger than 512 MB.",
+                    "Ask for it in pages.",
+                    code="too_large",
+                )
             if time.monotonic() - started > _LONGEST_ANSWER:
-                raise Problem(str(response.url.copy_with(query=None)), "its answer did not come to an end in 15 minutes.",
-                              "Ask for it in pages, or try again later.", code="web")
+                raise Problem(
+                    str(response.url.copy_with(query=None)),
+                    "its answer did not come to an end in 15 minutes.",
+                    "Ask for it in pages, or try again later.",
+                    code="web",
+                )
             parts.append(part)
         response._content = b"".join(parts)
 
@@ -151,7 +183,10 @@ class Service:
             return {}
         match known.auth:
             case "basic":
-                return {"Authorization": "Basic " + base64.b64encode(f"{known.user}:{known.secret}".encode()).decode()}
+                return {
+                    "Authorization": "Basic "
+                    + base64.b64encode(f"{known.user}:{known.secret}".encode()).decode()
+                }
             case "bearer":
                 return {"Authorization": f"Bearer {known.secret}"}
             case "key" if known.key_in == "header":
@@ -176,29 +211,59 @@ class Service:
     def _good(self, response: httpx.Response) -> httpx.Response:
         if response.is_success:
             if _is_page(response):
-                raise Problem(str(response.url.copy_with(query=None)), "it answered with a web page, not with data.",
-                              "See that the address is the service's own and not that of a page about it.", field="path", code="web_page")
+                raise Problem(
+                    str(response.url.copy_with(query=None)),
+                    "it answered with a web page, not with data.",
+                    "See that the address is the service's own and not that of a page about it.",
+                    field="path",
+                    code="web_page",
+                )
             return response
         name, status = f"Connection “{self.connection.name}”", response.status_code
         if status in (401, 403):
-            raise Problem(name, f"the service does not let us in (it answered {status}).",
-                          "See that the token, key or password is right.", field="connection", code="web_auth")
+            raise Problem(
+                name,
+                f"the service does not let us in (it answered {status}).",
+                "See that the token, key or password is right.",
+                field="connection",
+                code="web_auth",
+            )
         text = " ".join(response.text[:300].split()).replace(self.connection.secret or "\0", "…")
         if status == 404:
-            raise Problem(str(response.url.copy_with(query=None)), "the service has nothing there (it answered 404).",
-                          "See that the path is right.", field="path", code="web")
-        raise Problem(name, f"the service answered {status}{f': {text}' if text else ''}.",
-                      "Try again later, or see that the request is right.", code="web")
+            raise Problem(
+                str(response.url.copy_with(query=None)),
+                "the service has nothing there (it answered 404).",
+                "See that the path is right.",
+                field="path",
+                code="web",
+            )
+        raise Problem(
+            name,
+            f"the service answered {status}{f': {text}' if text else ''}.",
+            "Try again later, or see that the request is right.",
+            code="web",
+        )
 
     def _unreachable(self, url: httpx.URL, error: Exception) -> Problem:
-        what = "it did not answer in time" if isinstance(error, httpx.TimeoutException) else f"it cannot be reached ({error})"
-        return Problem(f"{url.host}:{url.port or (443 if url.scheme == 'https' else 80)}", f"{what}, {TRIES} times.",
-                       "See that the address is right and the service runs.", field="connection", code="web")
+        what = (
+            "it did not answer in time"
+            if isinstance(error, httpx.TimeoutException)
+            else f"it cannot be reached ({error})"
+        )
+        return Problem(
+            f"{url.host}:{url.port or (443 if url.scheme == 'https' else 80)}",
+            f"{what}, {TRIES} times.",
+            "See that the address is right and the service runs.",
+            field="connection",
+            code="web",
+        )
 
 
 def _is_page(response: httpx.Response) -> bool:
     kind = response.headers.get("content-type", "").split(";")[0].strip().lower()
-    return kind in ("text/html", "application/xhtml+xml") or is_page(response.content[:200].decode("utf-8", "replace"))
+    return kind in ("text/html", "application/xhtml+xml") or is_page(
+        response.content[:200].decode("utf-8", "replace")
+    )
 
 
 def _asked_to_wait(response: httpx.Response) -> float:

@@ -9,9 +9,12 @@ if TYPE_CHECKING:
     from updraft.core.deliver.contract import Delivered, Delivery, Effect, Outlet
     from updraft.core.deliver.files import FileDelivery
 
-__getattr__, __dir__, _ = attach(__name__, submod_attrs={
-    "committing": ["Journal", "commit_all", "digest"],
-    "contract": ["Delivered", "Delivery", "Effect", "Outlet"],
-    "files": ["FileDelivery"],
-})
+__getattr__, __dir__, _ = attach(
+    __name__,
+    submod_attrs={
+        "committing": ["Journal", "commit_all", "digest"],
+        "contract": ["Delivered", "Delivery", "Effect", "Outlet"],
+        "files": ["FileDelivery"],
+    },
+)
 __all__ = ["Delivered", "Delivery", "Effect", "FileDelivery", "Journal", "Outlet", "commit_all", "digest"]

@@ -40,8 +40,14 @@ def in_order(deliveries: Sequence[Delivery]) -> list[Delivery]:
     places: set[str] = set()
     for delivery in deliveries:
         if delivery.effect.place in places:
-            raise Problem(delivery.effect.to, "two outputs of this flow write to it.", "Give one of them another name.",
-                          step=delivery.step, field="name", code="same_name")
+            raise Problem(
+                delivery.effect.to,
+                "two outputs of this flow write to it.",
+                "Give one of them another name.",
+                step=delivery.step,
+                field="name",
+                code="same_name",
+            )
         places.add(delivery.effect.place)
     return sorted(deliveries, key=lambda delivery: delivery.effect.final)
 
@@ -53,7 +59,9 @@ def digest(table: pl.DataFrame) -> str:
     return found.hexdigest()
 
 
-def commit_all(deliveries: Sequence[Delivery], series: str = "", journal: Journal | None = None) -> Iterator[Delivered]:
+def commit_all(
+    deliveries: Sequence[Delivery], series: str = "", journal: Journal | None = None
+) -> Iterator[Delivered]:
     """Hand over one after another; what an earlier run of the series handed over is not handed over again.
 
     Args:
@@ -70,9 +78,13 @@ def commit_all(deliveries: Sequence[Delivery], series: str = "", journal: Journa
             yield state
             continue
         if state == "begun" and delivery.effect.final:
-            raise Problem(delivery.effect.to, "an earlier run was cut off while it delivered this, and nobody can tell "
-                          "whether it arrived.", "See whether it is there. Run the flow anew to deliver it again.",
-                          step=delivery.step, code="perhaps_delivered")
+            raise Problem(
+                delivery.effect.to,
+                "an earlier run was cut off while it delivered this, and nobody can tell whether it arrived.",
+                "See whether it is there. Run the flow anew to deliver it again.",
+                step=delivery.step,
+                code="perhaps_delivered",
+            )
         if journal:
             journal.begin(key, delivery)
         delivered = delivery.commit()

@@ -65,7 +65,8 @@ class Delivery(ABC):
     Attributes:
         step: the output it comes from.
         effect: what it will do.
-        content: digest of what is handed over; with the run, the step and the place asked for it names this delivery.
+        content: digest of what is handed over; with the run, the step and the place asked for it names this
+            delivery.
     """
 
     step: str

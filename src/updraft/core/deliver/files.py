@@ -27,7 +27,9 @@ class FileDelivery(Delivery):
         Problem: it cannot be written there.
     """
 
-    def __init__(self, outlet: Outlet, asked: str, target: Path, write: Callable[[Path], None], rows: int) -> None:
+    def __init__(
+        self, outlet: Outlet, asked: str, target: Path, write: Callable[[Path], None], rows: int
+    ) -> None:
         self.step, self.content, self._target = outlet.step, outlet.content, target
         self._beside = target.with_name(f".{uuid.uuid4().hex}{target.suffix}")
         self.effect = Effect(asked, str(target.resolve()), rows, _what_is_there(target))
@@ -61,6 +63,10 @@ def _what_is_there(target: Path) -> str:
 
 def _cannot_write(target: Path, error: OSError, step: str) -> Problem:
     reason = "the disk is full" if error.errno == errno.ENOSPC else (error.strerror or str(error)).lower()
-    return Problem(str(target.parent), f"the file could not be written ({reason}).",
-                   "Make room or choose another folder, then run again. Earlier files are untouched.",
-                   step=step, code="cannot_write")
+    return Problem(
+        str(target.parent),
+        f"the file could not be written ({reason}).",
+        "Make room or choose another folder, then run again. Earlier files are untouched.",
+        step=step,
+        code="cannot_write",
+    )

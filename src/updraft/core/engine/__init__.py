@@ -14,13 +14,33 @@ if TYPE_CHECKING:
     from updraft.core.engine.table import Fact, Table
 
 # Nothing is imported before it is used: a command starts with what it needs.
-__getattr__, __dir__, _ = attach(__name__, submod_attrs={
-    "cache": ["TableCache"],
-    "engine": ["Engine"],
-    "files": ["Door", "Files", "digest_of"],
-    "inputs": ["reading", "with_inputs"],
-    "planning": ["Plan", "PlannedStep", "plan"],
-    "running": ["Report", "StepReport", "Stopped", "run"],
-    "table": ["Fact", "Table"],
-})
-__all__ = ["Door", "Engine", "Fact", "Files", "Plan", "PlannedStep", "Report", "StepReport", "Stopped", "Table", "TableCache", "digest_of", "plan", "reading", "run", "with_inputs"]
+__getattr__, __dir__, _ = attach(
+    __name__,
+    submod_attrs={
+        "cache": ["TableCache"],
+        "engine": ["Engine"],
+        "files": ["Door", "Files", "digest_of"],
+        "inputs": ["reading", "with_inputs"],
+        "planning": ["Plan", "PlannedStep", "plan"],
+        "running": ["Report", "StepReport", "Stopped", "run"],
+        "table": ["Fact", "Table"],
+    },
+)
+__all__ = [
+    "Door",
+    "Engine",
+    "Fact",
+    "Files",
+    "Plan",
+    "PlannedStep",
+    "Report",
+    "StepReport",
+    "Stopped",
+    "Table",
+    "TableCache",
+    "digest_of",
+    "plan",
+    "reading",
+    "run",
+    "with_inputs",
+]

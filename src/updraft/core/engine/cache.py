@@ -1,10 +1,11 @@
 """Computed tables by fingerprint: a few in memory, the rest as Arrow IPC on disk.
 
-A file is written beside its place and renamed, so a reader never sees half of it. Beside it stands a digest; a file
-that does not fit its digest is removed and the table computed again.
+A file is written beside its place and renamed, so a reader never sees half of it. Beside it stands a digest;
+a file that does not fit its digest is removed and the table computed again.
 
-What lies on disk is known from an index, made once from the folder's names and kept up with every save: eviction looks
-at no file that it does not remove. One writer saves; tables that wait for it are bounded in bytes.
+What lies on disk is known from an index, made once from the folder's names and kept up with every save:
+eviction looks at no file that it does not remove. One writer saves; tables that wait for it are bounded in
+bytes.
 """
 
 from __future__ import annotations
@@ -24,7 +25,9 @@ from updraft.core.engine.files import digest_of
 from updraft.core.engine.table import Fact, Table
 
 MOST_HELD = 400  # tables in memory
-BATCH = 65_536  # rows a record batch: small enough to read a window from disk, fixed so that bytes are the same
+BATCH = (
+    65_536  # rows a record batch: small enough to read a window from disk, fixed so that bytes are the same
+)
 
 
 class TableCache:
@@ -37,14 +40,27 @@ class TableCache:
         waiting_bytes: tables that wait to be written; beyond this a table stays in memory only.
     """
 
-    def __init__(self, folder: Path | None, *, disk_bytes: int = 8 << 30, memory_bytes: int = 1 << 30,
-                 waiting_bytes: int = 2 << 30) -> None:
-        self.folder, self.disk_bytes, self.memory_bytes, self.waiting_bytes = folder, disk_bytes, memory_bytes, waiting_bytes
+    def __init__(
+        self,
+        folder: Path | None,
+        *,
+        disk_bytes: int = 8 << 30,
+        memory_bytes: int = 1 << 30,
+        waiting_bytes: int = 2 << 30,
+    ) -> None:
+        self.folder, self.disk_bytes, self.memory_bytes, self.waiting_bytes = (
+            folder,
+            disk_bytes,
+            memory_bytes,
+            waiting_bytes,
+        )
         self._held: OrderedDict[str, Table] = OrderedDict()
         self._lock = threading.Lock()
         self._sizes: dict[str, int] = {}  # of the tables held
         self._writing: dict[str, int] = {}  # fingerprint → bytes, of tables that wait for the writer
-        self._index: OrderedDict[str, int] | None = None  # fingerprint → bytes on disk, least recently used first
+        self._index: OrderedDict[str, int] | None = (
+            None  # fingerprint → bytes on disk, least recently used first
+        )
         self._drafts: set[str] = set()
         self._trusted: dict[Path, tuple[int, int]] = {}
         self._writer = ThreadPoolExecutor(1, thread_name_prefix="table-cache")
@@ -133,7 +149,10 @@ class TableCache:
             scratch.append(about)
             about.write_text(json.dumps({**table.about(), "digests": digests}))
             os.replace(about, self._about(table.fingerprint))  # noqa: PTH105
-            self._enter(table.fingerprint, sum(path.stat().st_size for path in written) + self._about(table.fingerprint).stat().st_size)
+            self._enter(
+                table.fingerprint,
+                sum(path.stat().st_size for path in written) + self._about(table.fingerprint).stat().st_size,
+            )
         except (OSError, pl.exceptions.PolarsError):
             pass  # the table is still in memory; what cannot be kept is computed again
         finally:

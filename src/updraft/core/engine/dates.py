@@ -1,4 +1,6 @@
-"""Days named from today, for parameters: “first of last month”, “yesterday”, “today - 7 days”, “monday of this week”."""
+"""Days named from today, for parameters: “first of last month”, “yesterday”, “today - 7 days”, “monday of
+this week”.
+"""
 
 from __future__ import annotations
 
@@ -10,8 +12,10 @@ from updraft.core.problems import Problem
 
 _WEEK = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 _STEPS = {"last": -1, "this": 0, "next": 1}
-_PHRASE = re.compile(r"(?:(first|last) of (last|this|next) (month|year)|(" + "|".join(_WEEK) + r") of (last|this|next) week"
-                     r"|(today|yesterday|tomorrow))(?:\s*([+-])\s*(\d{1,5}) days?)?")
+_PHRASE = re.compile(
+    r"(?:(first|last) of (last|this|next) (month|year)|(" + "|".join(_WEEK) + r") of (last|this|next) week"
+    r"|(today|yesterday|tomorrow))(?:\s*([+-])\s*(\d{1,5}) days?)?"
+)
 EXAMPLES = "today, yesterday, today - 7 days, first of last month, last of this year, monday of this week"
 
 
@@ -28,7 +32,12 @@ def day_of(text: str, clock: Callable[[], date]) -> date:
         pass
     found = _PHRASE.fullmatch(plain)
     if not found:
-        raise Problem(f"“{text}”", "it names no day.", f"Type a date as 2026-03-31, or one of: {EXAMPLES}.", code="no_day")
+        raise Problem(
+            f"“{text}”",
+            "it names no day.",
+            f"Type a date as 2026-03-31, or one of: {EXAMPLES}.",
+            code="no_day",
+        )
     today = clock()
     end, of, unit, weekday, week, near, sign, days = found.groups()
     if near:

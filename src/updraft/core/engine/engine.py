@@ -41,8 +41,9 @@ class Engine:
         Args:
             draft: the plan holds settings that are only tried; what is computed for them is let go first.
 
-        Steps before it that are not known are not materialised: they become part of the same lazy query, so that
-        only the columns and rows that matter are computed. Each is applied once, however many ways lead to it.
+        Steps before it that are not known are not materialised: they become part of the same lazy query, so
+        that only the columns and rows that matter are computed. Each is applied once, however many ways lead
+        to it.
 
         Raises:
             Problem: the step, or one that it depends on, cannot be computed; `step` says which.
@@ -62,14 +63,18 @@ class Engine:
                 inputs = arriving(planned, step, lambda source: self._lazy(planned, source, files, met))
                 assert step.kind is not None and step.settings is not None
                 try:
-                    table = compute(step.kind, step.settings, inputs, Door(files, step.step.id), step.fingerprint)
+                    table = compute(
+                        step.kind, step.settings, inputs, Door(files, step.step.id), step.fingerprint
+                    )
                 except Problem as problem:
                     raise (problem if problem.step else problem.at(step.step.id)) from None
                 self.cache.put(table, draft=draft)
         return table
 
     def _lazy(self, planned: Plan, ref: Ref, files: Files, met: dict[Ref, pl.LazyFrame]) -> pl.LazyFrame:
-        """The table at an output, described from the nearest known ones; `met` holds those described before."""
+        """The table at an output, described from the nearest known ones; `met` holds those described
+        before.
+        """
         ref = planned.resolve(ref)
         if ref in met:
             return met[ref]
@@ -90,7 +95,8 @@ class Engine:
             raise (problem if problem.step else problem.at(step.step.id)) from None
         for output, table in {"": result.table, **result.sides}.items():
             here = Ref(ref.step, output)
-            # Kept within the query where several steps take it: or the query's plan would hold it that many times.
+            # Kept within the query where several steps take it: or the query's plan would hold it that many
+            # times.
             met[here] = table.cache() if planned.takers(here) > 1 else table
         return met[ref]
 

@@ -26,14 +26,27 @@ class Files:
         outside: the connections its steps may use.
         tokens: where it is remembered what remote sources brought last; None asks them anew each time.
         today: gives the day that “first of last month” is counted from.
-        by_content: tell files apart by what is in them; otherwise by size and time, which is enough where nothing
-            computed is kept.
+        by_content: tell files apart by what is in them; otherwise by size and time, which is enough where
+            nothing computed is kept.
     """
 
-    def __init__(self, folder: Path, given: dict[str, Path] | None = None, *, confined: bool = True,
-                 by_content: bool = True, outside: Outside | None = None, tokens: Path | None = None,
-                 today: Callable[[], date] | None = None) -> None:
-        self.folder, self.given, self.confined, self.by_content = folder.resolve(), dict(given or {}), confined, by_content
+    def __init__(
+        self,
+        folder: Path,
+        given: dict[str, Path] | None = None,
+        *,
+        confined: bool = True,
+        by_content: bool = True,
+        outside: Outside | None = None,
+        tokens: Path | None = None,
+        today: Callable[[], date] | None = None,
+    ) -> None:
+        self.folder, self.given, self.confined, self.by_content = (
+            folder.resolve(),
+            dict(given or {}),
+            confined,
+            by_content,
+        )
         self.outside, self._tokens = outside or Outside(), tokens
         self._today = today
         self._new = uuid.uuid4().hex
@@ -47,19 +60,34 @@ class Files:
             Problem: it is not there, or it lies outside the folder.
         """
         if not path:
-            raise Problem("The file", "none is chosen yet.", "Choose a file, or drop one on the page.",
-                          field="path", code="unfinished")
+            raise Problem(
+                "The file",
+                "none is chosen yet.",
+                "Choose a file, or drop one on the page.",
+                field="path",
+                code="unfinished",
+            )
         if path in self.given:
             return self.given[path]
         found = (self.folder / path).resolve()
         if self.confined and not found.is_relative_to(self.folder):
-            raise Problem(path, "it lies outside the flow's folder.", "Put the file beside the flow.",
-                          field="path", code="outside")
+            raise Problem(
+                path,
+                "it lies outside the flow's folder.",
+                "Put the file beside the flow.",
+                field="path",
+                code="outside",
+            )
         if not found.is_file():
             around = [p.name for p in self.folder.iterdir() if p.is_file()] if self.folder.is_dir() else []
             near = nearest(Path(path).name, around)
-            raise Problem(path, "this file is not here" + (f"; there is “{near}”." if near else "."),
-                          "Choose another file, or put it beside the flow.", field="path", code="no_file")
+            raise Problem(
+                path,
+                "this file is not here" + (f"; there is “{near}”." if near else "."),
+                "Choose another file, or put it beside the flow.",
+                field="path",
+                code="no_file",
+            )
         return found
 
     def files(self, path: str) -> list[Path]:
@@ -73,23 +101,44 @@ class Files:
         folder, _, name = path.rpartition("/")
         inside = (self.folder / folder).resolve()
         if any(sign in folder for sign in "*?") or (self.confined and not inside.is_relative_to(self.folder)):
-            raise Problem(path, "* and ? can only stand in the file's name, in the flow's folder.",
-                          "Put the files beside the flow.", field="path", code="outside")
-        found = [p for p in inside.iterdir() if p.is_file() and not p.name.startswith(".")
-                 and fnmatchcase(p.name, name)] if inside.is_dir() else []
+            raise Problem(
+                path,
+                "* and ? can only stand in the file's name, in the flow's folder.",
+                "Put the files beside the flow.",
+                field="path",
+                code="outside",
+            )
+        found = (
+            [
+                p
+                for p in inside.iterdir()
+                if p.is_file() and not p.name.startswith(".") and fnmatchcase(p.name, name)
+            ]
+            if inside.is_dir()
+            else []
+        )
         if not found:
-            raise Problem(path, "no file fits this name.", "Change it, or put the files beside the flow.",
-                          field="path", code="no_file")
+            raise Problem(
+                path,
+                "no file fits this name.",
+                "Change it, or put the files beside the flow.",
+                field="path",
+                code="no_file",
+            )
         return sorted(found, key=lambda p: p.name)
 
     def today(self) -> date:
         """The day that relative dates are counted from; Problem where whoever uses the core did not say."""
         if self._today is None:
-            raise Problem("A parameter", "it counts from today, and no day was given.", "Give it a date.", code="no_day")
+            raise Problem(
+                "A parameter", "it counts from today, and no day was given.", "Give it a date.", code="no_day"
+            )
         return self._today()
 
     def token(self, step: str, *, renew: bool = False) -> str:
-        """What names the last thing a remote source brought; made when there is none yet, or to `renew` it."""
+        """What names the last thing a remote source brought; made when there is none yet, or to `renew`
+        it.
+        """
         if self._tokens is None:
             return self._new
         with self._lock:
@@ -104,7 +153,8 @@ class Files:
     def digest(self, path: str) -> str:
         """A digest of the file's content, remembered while size and time of change stay the same.
 
-        For a path that several files fit it covers their names too, so that a file that came or went is noticed.
+        For a path that several files fit it covers their names too, so that a file that came or went is
+        noticed.
         """
         found = self.files(path)
         if len(found) == 1 and path not in self.given and not any(sign in path for sign in "*?"):

@@ -48,5 +48,9 @@ def reading(flow: Flow, step_id: str, path: str) -> Flow:
 def _need_source(flow: Flow, step_id: str) -> None:
     sources = [step.id for step in flow.steps if (kind := kinds().get(step.kind)) and not kind.inputs]
     if step_id not in sources:
-        raise Problem(f"Input “{step_id}”", "the flow has no source of this id.",
-                      f"Its sources are: {', '.join(sources) or 'none'}.", code="bad_call")
+        raise Problem(
+            f"Input “{step_id}”",
+            "the flow has no source of this id.",
+            f"Its sources are: {', '.join(sources) or 'none'}.",
+            code="bad_call",
+        )

@@ -1,4 +1,6 @@
-"""Read a flow as work: which steps in which order, with what settings, and what is wrong before any computing."""
+"""Read a flow as work: which steps in which order, with what settings, and what is wrong before any
+computing.
+"""
 
 from __future__ import annotations
 
@@ -51,7 +53,9 @@ class PlannedStep:
 
     @property
     def main(self) -> Ref | None:
-        """The table that arrives at the main port, the first of many; None for a source, or when nothing comes in."""
+        """The table that arrives at the main port, the first of many; None for a source, or when nothing
+        comes in.
+        """
         port = self.kind.main_port if self.kind else None
         return next(iter(self.inputs.get(port.name, ())), None) if port else None
 
@@ -70,7 +74,9 @@ class Plan:
 
     def takers(self, ref: Ref) -> int:
         """How many inputs take this output, switched-off steps passed through."""
-        return sum(taken == ref for step in self.steps.values() if step.passes_on is None for taken in step.refs)
+        return sum(
+            taken == ref for step in self.steps.values() if step.passes_on is None for taken in step.refs
+        )
 
     def resolve(self, ref: Ref) -> Ref:
         """The output that really supplies `ref`, switched-off steps passed through."""
@@ -104,8 +110,12 @@ def plan(flow: Flow, files: Files, parameters: dict[str, str] | None = None) -> 
     for name in parameters or {}:
         if name not in values:
             near = nearest(name, values)
-            raise Problem(f"Parameter “{name}”", "the flow has no such parameter" + (
-                f"; did you mean “{near}”?" if near else "."), "See the flow's parameters.", code="no_parameter")
+            raise Problem(
+                f"Parameter “{name}”",
+                "the flow has no such parameter" + (f"; did you mean “{near}”?" if near else "."),
+                "See the flow's parameters.",
+                code="no_parameter",
+            )
     values |= parameters or {}
     wrong: dict[str, Problem] = {}
     for parameter in flow.parameters:
@@ -121,8 +131,15 @@ def plan(flow: Flow, files: Files, parameters: dict[str, str] | None = None) -> 
     return Plan(flow, planned)
 
 
-def _planned(flow: Flow, step: Step, done: dict[str, PlannedStep], looped: set[str], values: dict[str, str],
-             wrong: dict[str, Problem], files: Files) -> PlannedStep:
+def _planned(
+    flow: Flow,
+    step: Step,
+    done: dict[str, PlannedStep],
+    looped: set[str],
+    values: dict[str, str],
+    wrong: dict[str, Problem],
+    files: Files,
+) -> PlannedStep:
     kind = kinds().get(step.kind)
     inputs: dict[str, tuple[Ref, ...]] = {}
     settings: Settings | None = None
@@ -130,13 +147,19 @@ def _planned(flow: Flow, step: Step, done: dict[str, PlannedStep], looped: set[s
     try:
         kind = _known(step)
         if step.id in looped:
-            raise Problem(f"“{label(step)}”", "its own result comes back to it as input.",
-                          "Let one of the steps in the circle take another table.", code="cycle")
+            raise Problem(
+                f"“{label(step)}”",
+                "its own result comes back to it as input.",
+                "Let one of the steps in the circle take another table.",
+                code="cycle",
+            )
         if not step.enabled:
             return _switched_off(flow, step, kind, done)
         settings = _settings(step, kind, values, wrong)
         inputs = _inputs(flow, step, kind.ports(settings), done)
-        waits = next((ref.step for refs in inputs.values() for ref in refs if not done[ref.step].fingerprint), "")
+        waits = next(
+            (ref.step for refs in inputs.values() for ref in refs if not done[ref.step].fingerprint), ""
+        )
         if waits:
             return PlannedStep(step, kind, settings, inputs, waits_for=done[waits].waits_for or waits)
         grounds = _Grounds(step.id, files)
@@ -153,27 +176,44 @@ def _known(step: Step) -> StepKind:
     kind = kinds().get(step.kind)
     if kind is None:
         near = nearest(step.kind, kinds())
-        raise Problem(f"Kind of step “{step.kind}”", "this Updraft does not have it" + (
-            f"; the nearest is “{near}”." if near else "."),
-            "Remove or replace the step; its settings are kept until then.", code="unknown_kind")
+        raise Problem(
+            f"Kind of step “{step.kind}”",
+            "this Updraft does not have it" + (f"; the nearest is “{near}”." if near else "."),
+            "Remove or replace the step; its settings are kept until then.",
+            code="unknown_kind",
+        )
     return kind
 
 
-def _inputs(flow: Flow, step: Step, ports: tuple[Port, ...], done: dict[str, PlannedStep]) -> dict[str, tuple[Ref, ...]]:
+def _inputs(
+    flow: Flow, step: Step, ports: tuple[Port, ...], done: dict[str, PlannedStep]
+) -> dict[str, tuple[Ref, ...]]:
     found: dict[str, tuple[Ref, ...]] = {}
     for port in ports:
         taken = [Ref.parse(text) for text in step.plugged(port.name)]
         taken = [ref for ref in taken if flow.has(ref.step)]
         if not taken:
-            raise Problem(f"“{label(step)}”", f"nothing comes in at “{port.title}”.",
-                          "Choose the table it should take.", field=port.name, code="unfinished")
+            raise Problem(
+                f"“{label(step)}”",
+                f"nothing comes in at “{port.title}”.",
+                "Choose the table it should take.",
+                field=port.name,
+                code="unfinished",
+            )
         if len(taken) > 1 and not port.many:
-            raise Problem(f"“{label(step)}”", f"several tables come in at “{port.title}”, which takes one.",
-                          "Choose the table it should take.", field=port.name, code="too_many")
+            raise Problem(
+                f"“{label(step)}”",
+                f"several tables come in at “{port.title}”, which takes one.",
+                "Choose the table it should take.",
+                field=port.name,
+                code="too_many",
+            )
         found[port.name] = tuple(_arriving(flow, step, port, ref, done) for ref in taken)
     unknown = set(step.inputs) - {port.name for port in ports}
     if unknown:
-        raise Problem(f"“{label(step)}”", f"it has no input “{sorted(unknown)[0]}”.", "Unplug it.", code="no_port")
+        raise Problem(
+            f"“{label(step)}”", f"it has no input “{sorted(unknown)[0]}”.", "Unplug it.", code="no_port"
+        )
     return found
 
 
@@ -182,20 +222,40 @@ def _arriving(flow: Flow, step: Step, port: Port, ref: Ref, done: dict[str, Plan
     before = done.get(ref.step)
     kind = before.kind if before else None
     if ref.output and kind is not None:
-        outs = {out.name: out for out in (kind.outs(before.settings) if before and before.settings else kind.outputs)}
+        outs = {
+            out.name: out
+            for out in (kind.outs(before.settings) if before and before.settings else kind.outputs)
+        }
         if ref.output not in outs:
-            raise Problem(f"“{label(step)}”", f"“{label(flow.step(ref.step))}” has no output “{ref.output}”.",
-                          "Choose the table it should take.", field=port.name, code="no_output")
+            raise Problem(
+                f"“{label(step)}”",
+                f"“{label(flow.step(ref.step))}” has no output “{ref.output}”.",
+                "Choose the table it should take.",
+                field=port.name,
+                code="no_output",
+            )
         ref = Ref(ref.step) if outs[ref.output].main else ref
     return before.passes_on if before and before.passes_on is not None else ref
 
 
 def _switched_off(flow: Flow, step: Step, kind: StepKind, done: dict[str, PlannedStep]) -> PlannedStep:
     if kind.main_port is None:
-        raise Problem(f"“{label(step)}”", "it is switched off, so no table comes from it.",
-                      "Switch it on, or take its lane out.", code="source_off")
-    inputs = _inputs(flow, step.model_copy(update={"inputs": {
-        port: taken for port, taken in step.inputs.items() if port == kind.main_port.name}}), (kind.main_port,), done)
+        raise Problem(
+            f"“{label(step)}”",
+            "it is switched off, so no table comes from it.",
+            "Switch it on, or take its lane out.",
+            code="source_off",
+        )
+    inputs = _inputs(
+        flow,
+        step.model_copy(
+            update={
+                "inputs": {port: taken for port, taken in step.inputs.items() if port == kind.main_port.name}
+            }
+        ),
+        (kind.main_port,),
+        done,
+    )
     main = inputs[kind.main_port.name][0]
     below = done[main.step]
     waits = "" if below.fingerprint else (below.waits_for or main.step)
@@ -205,7 +265,9 @@ def _switched_off(flow: Flow, step: Step, kind: StepKind, done: dict[str, Planne
 def _settings(step: Step, kind: StepKind, values: dict[str, str], wrong: dict[str, Problem]) -> Settings:
     try:
         plain = {key: step.settings[key] for key in kind.Settings.unfilled if key in step.settings}
-        filled = _filled({key: value for key, value in step.settings.items() if key not in plain}, values, wrong)
+        filled = _filled(
+            {key: value for key, value in step.settings.items() if key not in plain}, values, wrong
+        )
         return kind.Settings.model_validate({**filled, **plain})
     except ValidationError as error:
         first = error.errors()[0]
@@ -213,20 +275,29 @@ def _settings(step: Step, kind: StepKind, values: dict[str, str], wrong: dict[st
         info = kind.Settings.model_fields.get(field)
         title = info.title if info and info.title else field or "Settings"
         if first["type"] == "missing":
-            raise Problem(title, "it is not chosen yet.", "Choose it on the desk.", field=field,
-                          code="unfinished") from None
-        raise Problem(title, f"{first['msg']}.", "Correct it on the desk.", field=field, code="bad_setting") from None
+            raise Problem(
+                title, "it is not chosen yet.", "Choose it on the desk.", field=field, code="unfinished"
+            ) from None
+        raise Problem(
+            title, f"{first['msg']}.", "Correct it on the desk.", field=field, code="bad_setting"
+        ) from None
 
 
 def _filled(value: Any, values: dict[str, str], wrong: dict[str, Problem]) -> Any:
     """Settings with every `{params.name}` inside a text replaced."""
+
     def one(match: re.Match[str]) -> str:
         if match.group(1) in wrong:
             raise wrong[match.group(1)]
         if match.group(1) not in values:
-            raise Problem(f"Parameter “{match.group(1)}”", "a setting uses it, but the flow has no such parameter.",
-                          "Add the parameter to the flow, or take it out of the setting.", code="no_parameter")
+            raise Problem(
+                f"Parameter “{match.group(1)}”",
+                "a setting uses it, but the flow has no such parameter.",
+                "Add the parameter to the flow, or take it out of the setting.",
+                code="no_parameter",
+            )
         return values[match.group(1)]
+
     if isinstance(value, str):
         return _PARAMETER.sub(one, value)
     if isinstance(value, dict):
@@ -253,8 +324,23 @@ class _Grounds:
         return known.model_dump_json() if known else ""
 
 
-def _fingerprint(kind: StepKind, settings: Settings, inputs: dict[str, tuple[Ref, ...]],
-                 done: dict[str, PlannedStep], content: list[str]) -> str:
-    parts = [_CACHE_FORMAT, pl.__version__, kind.kind, kind.version, settings.model_dump(mode="json"),
-             {port: [[done[ref.step].fingerprint, ref.output] for ref in refs] for port, refs in sorted(inputs.items())}, content]
+def _fingerprint(
+    kind: StepKind,
+    settings: Settings,
+    inputs: dict[str, tuple[Ref, ...]],
+    done: dict[str, PlannedStep],
+    content: list[str],
+) -> str:
+    parts = [
+        _CACHE_FORMAT,
+        pl.__version__,
+        kind.kind,
+        kind.version,
+        settings.model_dump(mode="json"),
+        {
+            port: [[done[ref.step].fingerprint, ref.output] for ref in refs]
+            for port, refs in sorted(inputs.items())
+        },
+        content,
+    ]
     return xxhash.xxh3_128(json.dumps(parts, sort_keys=True, ensure_ascii=False).encode()).hexdigest()

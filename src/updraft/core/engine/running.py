@@ -1,7 +1,8 @@
 """Run a whole flow: every step once, in order, then deliver all outputs, or none when something stops it.
 
-Steps are computed one after another rather than as one fused query: so each one's rows, facts and time are its own, a
-failure names its step, and a run can be cancelled in between. Tables are let go once nothing needs them any more.
+Steps are computed one after another rather than as one fused query: so each one's rows, facts and time are
+its own, a failure names its step, and a run can be cancelled in between. Tables are let go once nothing needs
+them any more.
 """
 
 from __future__ import annotations
@@ -48,8 +49,9 @@ class StepReport:
 
 @dataclass
 class Report:
-    """A run's result; `error` is set when status is failed, or partly: then a column was gone, and what does not need it
-    was delivered all the same. `effects` says what was prepared; with `dry` nothing of it was delivered."""
+    """A run's result; `error` is set when status is failed, or partly: then a column was gone, and what does
+    not need it was delivered all the same. `effects` says what was prepared; with `dry` nothing of it was
+    delivered."""
 
     status: Literal["ok", "partly", "failed", "cancelled"] = "ok"
     steps: list[StepReport] = field(default_factory=list)
@@ -61,21 +63,36 @@ class Report:
 
     def as_dict(self) -> dict[str, Any]:
         return {
-            "status": self.status, "seconds": round(self.seconds, 4), "steps": [step.as_dict() for step in self.steps],
-            "outputs": [output.as_dict() for output in self.outputs], "dry": self.dry,
+            "status": self.status,
+            "seconds": round(self.seconds, 4),
+            "steps": [step.as_dict() for step in self.steps],
+            "outputs": [output.as_dict() for output in self.outputs],
+            "dry": self.dry,
             "effects": [effect.as_dict() for effect in self.effects],
             "error": self.error.as_dict() if self.error else None,
         }
 
 
-Progress = Callable[[str, StepReport | None], None]  # step id; None when it starts, its report when it is done
+Progress = Callable[
+    [str, StepReport | None], None
+]  # step id; None when it starts, its report when it is done
 
 
-def run(planned: Plan, files: Files, out: Path, *, progress: Progress | None = None, series: str = "",
-        cancelled: Callable[[], bool] = lambda: False, journal: Journal | None = None, dry: bool = False) -> Report:
+def run(
+    planned: Plan,
+    files: Files,
+    out: Path,
+    *,
+    progress: Progress | None = None,
+    series: str = "",
+    cancelled: Callable[[], bool] = lambda: False,
+    journal: Journal | None = None,
+    dry: bool = False,
+) -> Report:
     """Run all steps, then deliver all outputs.
 
-    Outputs are prepared whole and handed over only when all of them are. Nothing is raised for what goes wrong in the
+    Outputs are prepared whole and handed over only when all of them are. Nothing is raised for what goes
+    wrong in the
     flow: the report says it.
 
     Args:
@@ -128,8 +145,16 @@ class _Work:
         digests: whether deliveries need to be told apart by their content.
     """
 
-    def __init__(self, planned: Plan, files: Files, out: Path, digests: bool, report: Report, progress: Progress,
-                 cancelled: Callable[[], bool]) -> None:
+    def __init__(
+        self,
+        planned: Plan,
+        files: Files,
+        out: Path,
+        digests: bool,
+        report: Report,
+        progress: Progress,
+        cancelled: Callable[[], bool],
+    ) -> None:
         self.planned, self.files, self.out, self.digests, self.report = planned, files, out, digests, report
         self.progress, self.cancelled = progress, cancelled
         self.prepared: list[Delivery] = []
@@ -145,8 +170,8 @@ class _Work:
         self.prepared.clear()
 
     def compute_all(self, wanted: dict[str, Wanted], *, carry_on: bool = False) -> None:
-        """Compute every step. With `carry_on` a column that is gone stops only the steps that follow from there; the
-        first such problem goes into the report."""
+        """Compute every step. With `carry_on` a column that is gone stops only the steps that follow from
+        there; the first such problem goes into the report."""
         lost: set[str] = set()
         needed = _uses(self.planned)
         tables: dict[Ref, pl.DataFrame] = {}
@@ -175,12 +200,23 @@ class _Work:
             for output, frame in table.frames.items():
                 if needed.get(Ref(step_id, output)) and isinstance(frame, pl.DataFrame):
                     tables[Ref(step_id, output)] = frame
-            done = StepReport(step_id, step.step.kind, label(step.step), table.rows_in, table.height, round(seconds, 6),
-                              table.facts, table.warnings, {k: v for k, v in table.rows.items() if k})
+            done = StepReport(
+                step_id,
+                step.step.kind,
+                label(step.step),
+                table.rows_in,
+                table.height,
+                round(seconds, 6),
+                table.facts,
+                table.warnings,
+                {k: v for k, v in table.rows.items() if k},
+            )
             self.report.steps.append(done)
             self.progress(step_id, done)
 
-    def _computed(self, step: PlannedStep, tables: dict[Ref, pl.DataFrame], wanted: Wanted) -> tuple[Table, float]:
+    def _computed(
+        self, step: PlannedStep, tables: dict[Ref, pl.DataFrame], wanted: Wanted
+    ) -> tuple[Table, float]:
         """A step's table and the seconds it took, what it delivers prepared."""
         assert step.kind is not None and step.settings is not None
         inputs = arriving(self.planned, step, lambda ref: tables[ref].lazy())

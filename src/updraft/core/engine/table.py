@@ -1,4 +1,6 @@
-"""A computed table with what is known about how it came to be, and the one place where queries are collected."""
+"""A computed table with what is known about how it came to be, and the one place where queries are
+collected.
+"""
 
 from __future__ import annotations
 
@@ -70,14 +72,22 @@ class Table:
     def about(self) -> dict[str, Any]:
         """All but the frames, as plain data."""
         return {
-            "fingerprint": self.fingerprint, "rows": self.rows, "rows_in": self.rows_in, "seconds": self.seconds,
-            "facts": [vars(fact) for fact in self.facts], "touched": self.touched, "changed": self.changed,
-            "brought": self.brought, "warnings": self.warnings, "evidence": self.evidence,
+            "fingerprint": self.fingerprint,
+            "rows": self.rows,
+            "rows_in": self.rows_in,
+            "seconds": self.seconds,
+            "facts": [vars(fact) for fact in self.facts],
+            "touched": self.touched,
+            "changed": self.changed,
+            "brought": self.brought,
+            "warnings": self.warnings,
+            "evidence": self.evidence,
         }
 
 
-def compute(kind: StepKind, settings: Settings, inputs: Tables, context: Context,
-            fingerprint: str = "") -> Table:
+def compute(
+    kind: StepKind, settings: Settings, inputs: Tables, context: Context, fingerprint: str = ""
+) -> Table:
     """Apply a step and collect its tables, its counts and its changed cells in one query.
 
     Raises:
@@ -92,14 +102,22 @@ def compute(kind: StepKind, settings: Settings, inputs: Tables, context: Context
         # In memory: the streaming engine may add floats up in another order from run to run.
         collected = pl.collect_all(queries, engine="in-memory")
     except pl.exceptions.PolarsError as error:
-        raise Problem(kind.title, f"the table could not be computed ({str(error).splitlines()[0][:200]}).",
-                      "Look at the settings and at the kinds of the columns.", code="failed") from None
+        raise Problem(
+            kind.title,
+            f"the table could not be computed ({str(error).splitlines()[0][:200]}).",
+            "Look at the settings and at the kinds of the columns.",
+            code="failed",
+        ) from None
     except MemoryError:
-        raise Problem(kind.title, "there is not enough memory for this table.",
-                      "Keep fewer rows or columns before this step.", code="memory") from None
-    frames: dict[str, pl.DataFrame | pl.LazyFrame] = dict(zip(names, collected[:len(names)], strict=True))
+        raise Problem(
+            kind.title,
+            "there is not enough memory for this table.",
+            "Keep fewer rows or columns before this step.",
+            code="memory",
+        ) from None
+    frames: dict[str, pl.DataFrame | pl.LazyFrame] = dict(zip(names, collected[: len(names)], strict=True))
     table = collected[0]
-    facts, changed = _facts(result, collected[len(names):]), {}
+    facts, changed = _facts(result, collected[len(names) :]), {}
     rows_in: int | None = None
     if before:
         old = collected[-1]
@@ -108,9 +126,18 @@ def compute(kind: StepKind, settings: Settings, inputs: Tables, context: Context
     if sum(changed.values()):
         facts = (*facts, Fact("cells_changed", sum(changed.values()), _CHANGED.said(sum(changed.values()))))
     return Table(
-        fingerprint, frames, {name: collected[n].height for n, name in enumerate(names)}, rows_in,
-        time.perf_counter() - started, facts, result.touched, changed, result.brought, result.warnings,
-        result.evidence)
+        fingerprint,
+        frames,
+        {name: collected[n].height for n, name in enumerate(names)},
+        rows_in,
+        time.perf_counter() - started,
+        facts,
+        result.touched,
+        changed,
+        result.brought,
+        result.warnings,
+        result.evidence,
+    )
 
 
 def _before(result: Result, inputs: Tables) -> list[pl.LazyFrame]:
@@ -124,7 +151,7 @@ def _before(result: Result, inputs: Tables) -> list[pl.LazyFrame]:
 
 def _facts(result: Result, counted: list[pl.DataFrame]) -> tuple[Fact, ...]:
     facts = []
-    for count, frame in zip(result.counts, counted[:len(result.counts)], strict=True):
+    for count, frame in zip(result.counts, counted[: len(result.counts)], strict=True):
         number = int(frame.item() or 0)
         if not number:
             continue

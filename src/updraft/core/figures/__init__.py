@@ -11,10 +11,24 @@ if TYPE_CHECKING:
     from updraft.core.figures.text import shown
 
 # Nothing is imported before it is used: a command starts with what it needs.
-__getattr__, __dir__, _ = attach(__name__, submod_attrs={
-    "histograms": ["Histogram", "histogram"],
-    "patterns": ["pattern_counts", "pattern_of_text", "pattern_rule", "pattern_words"],
-    "profiles": ["ColumnProfile", "profile", "profile_table"],
-    "text": ["shown"],
-})
-__all__ = ["ColumnProfile", "Histogram", "histogram", "pattern_counts", "pattern_of_text", "pattern_rule", "pattern_words", "profile", "profile_table", "shown"]
+__getattr__, __dir__, _ = attach(
+    __name__,
+    submod_attrs={
+        "histograms": ["Histogram", "histogram"],
+        "patterns": ["pattern_counts", "pattern_of_text", "pattern_rule", "pattern_words"],
+        "profiles": ["ColumnProfile", "profile", "profile_table"],
+        "text": ["shown"],
+    },
+)
+__all__ = [
+    "ColumnProfile",
+    "Histogram",
+    "histogram",
+    "pattern_counts",
+    "pattern_of_text",
+    "pattern_rule",
+    "pattern_words",
+    "profile",
+    "profile_table",
+    "shown",
+]

@@ -21,7 +21,8 @@ class Histogram:
         edges: bins + 1 numbers; for dates days, for dates with a time seconds, since 1970-01-01.
         labels: the edges as a reader would write them.
         empty: cells without a value.
-        outside: numbers that have no place: infinite or not a number, and those not above 0 on a logarithmic scale.
+        outside: numbers that have no place: infinite or not a number, and those not above 0 on a logarithmic
+            scale.
         log: whether the edges grow by a factor.
     """
 
@@ -64,11 +65,19 @@ def histogram(series: pl.Series, bins: int = 24, *, log: bool = False) -> Histog
 
     places = np.searchsorted(edges, inside.to_numpy(), side="right") - 1
     counts = np.bincount(np.clip(places, 0, len(edges) - 2), minlength=len(edges) - 1)
-    return Histogram(tuple(edges.tolist()), tuple(int(c) for c in counts), tuple(_label(e, dtype, step, high - low) for e in edges),
-                     empty, outside, log)
+    return Histogram(
+        tuple(edges.tolist()),
+        tuple(int(c) for c in counts),
+        tuple(_label(e, dtype, step, high - low) for e in edges),
+        empty,
+        outside,
+        log,
+    )
 
 
-def _edges(low: float, high: float, bins: int, step: int, log: bool) -> np.ndarray[tuple[int], np.dtype[np.float64]]:
+def _edges(
+    low: float, high: float, bins: int, step: int, log: bool
+) -> np.ndarray[tuple[int], np.dtype[np.float64]]:
     import numpy as np
 
     if low == high:
@@ -82,7 +91,9 @@ def _edges(low: float, high: float, bins: int, step: int, log: bool) -> np.ndarr
         return np.arange(low, high + width + 1, width, dtype=np.float64)
     if not math.isfinite(high - low):
         return np.array([low, 0.0, high])  # further apart than a float can tell
-    return np.linspace(low / 4, high / 4, bins + 1) * 4  # quarters, since the steps of the largest floats overflow
+    return (
+        np.linspace(low / 4, high / 4, bins + 1) * 4
+    )  # quarters, since the steps of the largest floats overflow
 
 
 def _label(edge: float, dtype: pl.DataType, step: int, wide: float) -> str:

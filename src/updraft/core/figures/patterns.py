@@ -1,7 +1,7 @@
 """Patterns: the shape of text, with letters and digits generalised.
 
-A coarse pattern makes every run of letters one `a` and every run of digits one `9`; a fine one keeps how many there are.
-All other signs stay as they are.
+A coarse pattern makes every run of letters one `a` and every run of digits one `9`; a fine one keeps how many
+there are. All other signs stay as they are.
 """
 
 from __future__ import annotations
@@ -33,7 +33,8 @@ def pattern_counts(counts: pl.DataFrame, fine: bool = False) -> pl.DataFrame:
     """
     shaped = counts.lazy().select(pattern_of_text(pl.col("value"), fine).alias("pattern"), "value", "n")
     found = shaped.group_by("pattern").agg(
-        pl.col("n").sum(), pl.len().alias("values"), pl.col("value").min().alias("example"))
+        pl.col("n").sum(), pl.len().alias("values"), pl.col("value").min().alias("example")
+    )
     return found.sort(["n", "pattern"]).collect()
 
 

@@ -77,9 +77,15 @@ def _profiled(series: pl.Series) -> ColumnProfile:
     most = counts.top_k(MOST, by="n") if counts.height > 1000 else counts
     least = counts.bottom_k(LEAST, by="n") if counts.height > 1000 else counts
     return ColumnProfile(
-        series.name, kind, rows, series.null_count() + figures.get("blank_only", 0), distinct=counts.height,
+        series.name,
+        kind,
+        rows,
+        series.null_count() + figures.get("blank_only", 0),
+        distinct=counts.height,
         most=_listed(most.sort(["n", "value"], descending=[True, False]).head(MOST)),
-        least=_listed(least.sort(["n", "value"]).head(LEAST)), **figures)
+        least=_listed(least.sort(["n", "value"]).head(LEAST)),
+        **figures,
+    )
 
 
 def _listed(counts: pl.DataFrame) -> tuple[tuple[str, int], ...]:
@@ -94,12 +100,21 @@ def _texts(counts: pl.DataFrame) -> dict[str, Any]:
     if not counts.height:
         return {}
     length = pl.col("value").str.len_chars()
-    facts = counts.select(shortest=length.min(), longest=length.max(), mean_length=(length * pl.col("n")).sum() / pl.col("n").sum())
+    facts = counts.select(
+        shortest=length.min(),
+        longest=length.max(),
+        mean_length=(length * pl.col("n")).sum() / pl.col("n").sum(),
+    )
     found = pattern_counts(counts).sort(["n", "pattern"], descending=[True, False])
     filled = int(found["n"].sum())
     first = int(found["n"][0])
-    return {"numbers": facts.row(0, named=True), "odd": filled - first if first >= _USUAL * filled else 0,
-            "patterns": tuple((pattern_words(pattern), n) for pattern, n in found.select("pattern", "n").head(MOST).iter_rows())}
+    return {
+        "numbers": facts.row(0, named=True),
+        "odd": filled - first if first >= _USUAL * filled else 0,
+        "patterns": tuple(
+            (pattern_words(pattern), n) for pattern, n in found.select("pattern", "n").head(MOST).iter_rows()
+        ),
+    }
 
 
 def _numbers(series: pl.Series) -> dict[str, Any]:
@@ -109,24 +124,60 @@ def _numbers(series: pl.Series) -> dict[str, Any]:
     if odd:
         frame = frame.filter(value.is_finite())
     exact = value.cast(pl.Float64)
-    facts = frame.lazy().select(
-        min=value.min(), max=value.max(), mean=exact.mean(), median=value.median(), q05=value.quantile(0.05, "linear"),
-        q25=value.quantile(0.25, "linear"), q75=value.quantile(0.75, "linear"), q95=value.quantile(0.95, "linear"), spread=exact.std(),
-        zeros=(value == 0).sum(), negatives=(value < 0).sum()).collect().row(0, named=True)
-    return {"numbers": {key: float(fact) if fact is not None and not isinstance(fact, int) else fact for key, fact in facts.items()},
-            "odd": odd, "histogram": histogram(series)}
+    facts = (
+        frame.lazy()
+        .select(
+            min=value.min(),
+            max=value.max(),
+            mean=exact.mean(),
+            median=value.median(),
+            q05=value.quantile(0.05, "linear"),
+            q25=value.quantile(0.25, "linear"),
+            q75=value.quantile(0.75, "linear"),
+            q95=value.quantile(0.95, "linear"),
+            spread=exact.std(),
+            zeros=(value == 0).sum(),
+            negatives=(value < 0).sum(),
+        )
+        .collect()
+        .row(0, named=True)
+    )
+    return {
+        "numbers": {
+            key: float(fact) if fact is not None and not isinstance(fact, int) else fact
+            for key, fact in facts.items()
+        },
+        "odd": odd,
+        "histogram": histogram(series),
+    }
 
 
 def _days(series: pl.Series, counts: pl.DataFrame) -> dict[str, Any]:
     if not counts.height:
         return {}
-    days = counts.select(pl.col("value").cast(pl.Date).alias("day"), "n").group_by("day").agg(pl.col("n").sum()).sort("day")
+    days = (
+        counts.select(pl.col("value").cast(pl.Date).alias("day"), "n")
+        .group_by("day")
+        .agg(pl.col("n").sum())
+        .sort("day")
+    )
     steps = days["day"].to_physical().diff().drop_nulls() - 1
     weekdays = dict(days.group_by(pl.col("day").dt.weekday()).agg(pl.col("n").sum()).iter_rows())
-    months = days.group_by(pl.col("day").dt.strftime("%Y-%m").alias("month")).agg(pl.col("n").sum()).sort("month")
+    months = (
+        days.group_by(pl.col("day").dt.strftime("%Y-%m").alias("month")).agg(pl.col("n").sum()).sort("month")
+    )
     ends = shown(pl.Series([series.min(), series.max()], dtype=series.dtype))
-    return {"days": {"first": ends[0], "last": ends[1], "missing_days": int(steps.sum()), "longest_gap": int(max(steps.to_list(), default=0))},
-            "weekdays": tuple(int(weekdays.get(n, 0)) for n in range(1, 8)), "months": dict(months.iter_rows()), "histogram": histogram(series)}
+    return {
+        "days": {
+            "first": ends[0],
+            "last": ends[1],
+            "missing_days": int(steps.sum()),
+            "longest_gap": int(max(steps.to_list(), default=0)),
+        },
+        "weekdays": tuple(int(weekdays.get(n, 0)) for n in range(1, 8)),
+        "months": dict(months.iter_rows()),
+        "histogram": histogram(series),
+    }
 
 
 def profile_table(profiles: Iterable[ColumnProfile]) -> pl.DataFrame:
@@ -134,22 +185,89 @@ def profile_table(profiles: Iterable[ColumnProfile]) -> pl.DataFrame:
     rows = []
     for p in profiles:
         numbers = p.numbers
-        rows.append({
-            "Column": p.name, "Kind": p.kind.value.replace("_", "/"), "Rows": p.rows, "Empty": p.empty, "Blank only": p.blank_only, "Odd": p.odd,
-            "Distinct": p.distinct, "Most frequent": p.most[0][0] if p.most else None, "Times": p.most[0][1] if p.most else None,
-            "Least frequent": p.least[0][0] if p.least else None,
-            "Smallest": _text(numbers.get("min", p.days.get("first"))), "Largest": _text(numbers.get("max", p.days.get("last"))),
-            "Mean": _float(numbers.get("mean")), "Median": _float(numbers.get("median")), "Lower quartile": _float(numbers.get("q25")),
-            "Upper quartile": _float(numbers.get("q75")), "Spread": _float(numbers.get("spread")), "Zeros": numbers.get("zeros"),
-            "Negatives": numbers.get("negatives"), "Shortest": numbers.get("shortest"), "Longest": numbers.get("longest"),
-            "Missing days": p.days.get("missing_days"), "Usual pattern": p.patterns[0][0] if p.patterns else None,
-        })
+        rows.append(
+            {
+                "Column": p.name,
+                "Kind": p.kind.value.replace("_", "/"),
+                "Rows": p.rows,
+                "Empty": p.empty,
+                "Blank only": p.blank_only,
+                "Odd": p.odd,
+                "Distinct": p.distinct,
+                "Most frequent": p.most[0][0] if p.most else None,
+                "Times": p.most[0][1] if p.most else None,
+                "Least frequent": p.least[0][0] if p.least else None,
+                "Smallest": _text(numbers.get("min", p.days.get("first"))),
+                "Largest": _text(numbers.get("max", p.days.get("last"))),
+                "Mean": _float(numbers.get("mean")),
+                "Median": _float(numbers.get("median")),
+                "Lower quartile": _float(numbers.get("q25")),
+                "Upper quartile": _float(numbers.get("q75")),
+                "Spread": _float(numbers.get("spread")),
+                "Zeros": numbers.get("zeros"),
+                "Negatives": numbers.get("negatives"),
+                "Shortest": numbers.get("shortest"),
+                "Longest": numbers.get("longest"),
+                "Missing days": p.days.get("missing_days"),
+                "Usual pattern": p.patterns[0][0] if p.patterns else None,
+            }
+        )
     text, whole, number = pl.String, pl.Int64, pl.Float64
-    kinds = dict(zip(
-        ["Column", "Kind", "Rows", "Empty", "Blank only", "Odd", "Distinct", "Most frequent", "Times", "Least frequent", "Smallest", "Largest", "Mean",
-         "Median", "Lower quartile", "Upper quartile", "Spread", "Zeros", "Negatives", "Shortest", "Longest", "Missing days", "Usual pattern"],
-        [text, text, whole, whole, whole, whole, whole, text, whole, text, text, text, number, number, number, number, number, whole, whole, whole,
-         whole, whole, text], strict=True))
+    kinds = dict(
+        zip(
+            [
+                "Column",
+                "Kind",
+                "Rows",
+                "Empty",
+                "Blank only",
+                "Odd",
+                "Distinct",
+                "Most frequent",
+                "Times",
+                "Least frequent",
+                "Smallest",
+                "Largest",
+                "Mean",
+                "Median",
+                "Lower quartile",
+                "Upper quartile",
+                "Spread",
+                "Zeros",
+                "Negatives",
+                "Shortest",
+                "Longest",
+                "Missing days",
+                "Usual pattern",
+            ],
+            [
+                text,
+                text,
+                whole,
+                whole,
+                whole,
+                whole,
+                whole,
+                text,
+                whole,
+                text,
+                text,
+                text,
+                number,
+                number,
+                number,
+                number,
+                number,
+                whole,
+                whole,
+                whole,
+                whole,
+                whole,
+                text,
+            ],
+            strict=True,
+        )
+    )
     return pl.DataFrame(rows, schema=kinds, orient="row", strict=False)
 
 

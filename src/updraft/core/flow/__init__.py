@@ -9,8 +9,11 @@ if TYPE_CHECKING:
     from updraft.core.flow.model import Flow, Parameter, Ref, Step
 
 # Nothing is imported before it is used: a command starts with what it needs.
-__getattr__, __dir__, _ = attach(__name__, submod_attrs={
-    "document": ["FORMAT", "dump", "load", "schema"],
-    "model": ["Flow", "Parameter", "Ref", "Step"],
-})
+__getattr__, __dir__, _ = attach(
+    __name__,
+    submod_attrs={
+        "document": ["FORMAT", "dump", "load", "schema"],
+        "model": ["Flow", "Parameter", "Ref", "Step"],
+    },
+)
 __all__ = ["FORMAT", "Flow", "Parameter", "Ref", "Step", "dump", "load", "schema"]

@@ -19,7 +19,9 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: lambda b
 
 
 def dump(flow: Flow) -> str:
-    """The flow as the text of a flow file: stable key order, so that two versions can be compared line by line."""
+    """The flow as the text of a flow file: stable key order, so that two versions can be compared line by
+    line.
+    """
     steps = [_without_defaults(step.model_dump(mode="json")) for step in flow.steps]
     body = {"updraft": FORMAT, **flow.model_dump(mode="json"), "steps": steps}
     if not flow.dismissed:
@@ -38,18 +40,34 @@ def load(text: str, *, source: str = "The flow file") -> Flow:
         body = json.loads(text)
     except (ValueError, RecursionError) as error:
         where = f" (line {error.lineno})" if isinstance(error, json.JSONDecodeError) else ""
-        raise Problem(source, f"it is not readable as JSON{where}.", "Export the flow again and use that file.",
-                      code="not_json") from None
+        raise Problem(
+            source,
+            f"it is not readable as JSON{where}.",
+            "Export the flow again and use that file.",
+            code="not_json",
+        ) from None
     if not isinstance(body, dict) or "updraft" not in body:
-        raise Problem(source, "it is JSON, but not a flow: the line “updraft” with the format's version is missing.",
-                      f"Choose a file that ends in {SUFFIX}.", code="not_a_flow")
+        raise Problem(
+            source,
+            "it is JSON, but not a flow: the line “updraft” with the format's version is missing.",
+            f"Choose a file that ends in {SUFFIX}.",
+            code="not_a_flow",
+        )
     version = body.pop("updraft")
     if not isinstance(version, int) or isinstance(version, bool) or version < 1:
-        raise Problem(source, f"its format version {version!r} is not a version number.",
-                      "Export the flow again.", code="bad_version")
+        raise Problem(
+            source,
+            f"its format version {version!r} is not a version number.",
+            "Export the flow again.",
+            code="bad_version",
+        )
     if version > FORMAT:
-        raise Problem(source, f"it is written in format {version}; this Updraft reads up to format {FORMAT}.",
-                      "Update Updraft, then open it again. The file was left as it is.", code="newer_version")
+        raise Problem(
+            source,
+            f"it is written in format {version}; this Updraft reads up to format {FORMAT}.",
+            "Update Updraft, then open it again. The file was left as it is.",
+            code="newer_version",
+        )
     for old in range(version, FORMAT):
         body = MIGRATIONS[old](body)
     try:
@@ -57,8 +75,12 @@ def load(text: str, *, source: str = "The flow file") -> Flow:
     except ValidationError as error:
         first = error.errors()[0]
         place = " → ".join(str(part) for part in first["loc"]) or "the flow"
-        raise Problem(source, f"{place}: {first['msg'].removeprefix('Value error, ')}.",
-                      "Mend that place in the file, or export the flow again.", code="bad_flow") from None
+        raise Problem(
+            source,
+            f"{place}: {first['msg'].removeprefix('Value error, ')}.",
+            "Mend that place in the file, or export the flow again.",
+            code="bad_flow",
+        ) from None
 
 
 def schema() -> dict[str, Any]:
@@ -66,7 +88,10 @@ def schema() -> dict[str, Any]:
     body = Flow.model_json_schema()
     body["$schema"] = "https://json-schema.org/draft/2020-12/schema"
     body["title"] = "Updraft flow"
-    body["properties"] = {"updraft": {"const": FORMAT, "description": "version of the format"}, **body["properties"]}
+    body["properties"] = {
+        "updraft": {"const": FORMAT, "description": "version of the format"},
+        **body["properties"],
+    }
     body["required"] = ["updraft", *body.get("required", [])]
     return body
 

@@ -44,8 +44,8 @@ class AddStep(_Edit):
     """Put a step into the flow.
 
     With `after`, it takes that output. `insert` says whether the steps that took it now take the new one;
-    without `insert` the new step branches off. With `plug`, its other ports take the ends of other lanes, the latest
-    first, and so does a main port that takes many.
+    without `insert` the new step branches off. With `plug`, its other ports take the ends of other lanes, the
+    latest first, and so does a main port that takes many.
     """
 
     op: Literal["add"] = "add"
@@ -56,7 +56,9 @@ class AddStep(_Edit):
 
     def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         if flow.has(self.step.id):
-            raise Problem(f"Step “{self.step.id}”", "the flow has a step of this id already.", "Choose another id.")
+            raise Problem(
+                f"Step “{self.step.id}”", "the flow has a step of this id already.", "Choose another id."
+            )
         if not self.after:
             return _with_steps(flow, [*flow.steps, self.step])
         _need(flow, Ref.parse(self.after).step)
@@ -79,7 +81,9 @@ class RemoveStep(_Edit):
     def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         gone = _need(flow, self.id)
         fallback = _before(gone, shapes)
-        return _with_steps(flow, [_repointed(s, gone.id, fallback, sides=True) for s in flow.steps if s.id != gone.id])
+        return _with_steps(
+            flow, [_repointed(s, gone.id, fallback, sides=True) for s in flow.steps if s.id != gone.id]
+        )
 
     def sentence(self, flow: Flow) -> str:
         return f"Removed “{label(_need(flow, self.id))}”"
@@ -97,8 +101,12 @@ class MoveStep(_Edit):
         if Ref.parse(self.after).step == self.id:
             return flow
         if not _before(step, shapes):
-            raise Problem(f"“{label(step)}”", "a source takes no table, so it cannot stand behind another step.",
-                          "Move the steps that follow it instead.", step=self.id)
+            raise Problem(
+                f"“{label(step)}”",
+                "a source takes no table, so it cannot stand behind another step.",
+                "Move the steps that follow it instead.",
+                step=self.id,
+            )
         _need(flow, Ref.parse(self.after).step)
         moved = AddStep(step=step, after=self.after).apply(RemoveStep(id=self.id).apply(flow, shapes), shapes)
         # Takers of its side outputs lost them in the removal; they follow the step to its new place.
@@ -184,7 +192,9 @@ class CopyStep(_Edit):
 
 
 class ConnectInput(_Edit):
-    """Let a port take another output, or several in an order where it takes many; an empty `source` unplugs it."""
+    """Let a port take another output, or several in an order where it takes many; an empty `source` unplugs
+    it.
+    """
 
     op: Literal["connect"] = "connect"
     id: str
@@ -221,8 +231,11 @@ class DescribeFlow(_Edit):
     parameters: tuple[Parameter, ...] | None = None
 
     def apply(self, flow: Flow, shapes: Shapes) -> Flow:
-        given = {k: v for k, v in (("name", self.name), ("note", self.note), ("parameters", self.parameters))
-                 if v is not None}
+        given = {
+            k: v
+            for k, v in (("name", self.name), ("note", self.note), ("parameters", self.parameters))
+            if v is not None
+        }
         return Flow.model_validate({**dict(flow), **given})
 
     def sentence(self, flow: Flow) -> str:
@@ -242,7 +255,9 @@ class DismissFinding(_Edit):
 
     def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         if self.restore:
-            return flow.model_copy(update={"dismissed": tuple(d for d in flow.dismissed if d.finding != self.finding)})
+            return flow.model_copy(
+                update={"dismissed": tuple(d for d in flow.dismissed if d.finding != self.finding)}
+            )
         _need(flow, self.id)
         rest = tuple(d for d in flow.dismissed if (d.step, d.finding) != (self.id, self.finding))
         fresh = Dismissal(step=self.id, finding=self.finding, reason=self.reason.strip())
@@ -253,8 +268,19 @@ class DismissFinding(_Edit):
 
 
 Edit = Annotated[
-    AddStep | RemoveStep | MoveStep | SetSettings | RenameStep | NoteStep | SwitchStep | CopyStep | ConnectInput
-    | DescribeFlow | DismissFinding, Field(discriminator="op")]
+    AddStep
+    | RemoveStep
+    | MoveStep
+    | SetSettings
+    | RenameStep
+    | NoteStep
+    | SwitchStep
+    | CopyStep
+    | ConnectInput
+    | DescribeFlow
+    | DismissFinding,
+    Field(discriminator="op"),
+]
 EDIT: TypeAdapter[Any] = TypeAdapter(Edit, config=ConfigDict(defer_build=True))
 
 
@@ -262,8 +288,12 @@ def _need(flow: Flow, step_id: str) -> Step:
     try:
         return flow.step(step_id)
     except KeyError:
-        raise Problem(f"Step “{step_id}”", "the flow has no such step.",
-                      "It may have been removed in another window: reload the page.", code="no_step") from None
+        raise Problem(
+            f"Step “{step_id}”",
+            "the flow has no such step.",
+            "It may have been removed in another window: reload the page.",
+            code="no_step",
+        ) from None
 
 
 def _changed(flow: Flow, step_id: str, **update: Any) -> Flow:
@@ -286,19 +316,28 @@ def _behind(step: Step, after: str, shapes: Shapes) -> Step:
     """The step taking an output at its main port. Where that takes many, the others stay."""
     port = shapes.main_port(step)
     if port is None:
-        raise Problem(f"“{label(step)}”", "a source takes no table, so it cannot stand behind another step.",
-                      "Add it beside the others.", step=step.id)
+        raise Problem(
+            f"“{label(step)}”",
+            "a source takes no table, so it cannot stand behind another step.",
+            "Add it beside the others.",
+            step=step.id,
+        )
     taken: str | tuple[str, ...] = after
     if shapes.takes_many(step, port):
         taken = (after, *(text for text in step.plugged(port)[1:] if text != after))
-    return step.model_copy(update={"inputs": {port: taken, **{p: t for p, t in step.inputs.items() if p != port}}})
+    return step.model_copy(
+        update={"inputs": {port: taken, **{p: t for p, t in step.inputs.items() if p != port}}}
+    )
 
 
 def _plugged(step: Step, flow: Flow, shapes: Shapes) -> Step:
     """The step with what is open at its ports plugged to ends of other lanes."""
     mine = upstream(flow, step.refs())
-    ends = [other.id for other in flow.steps
-            if other.id not in mine and other.enabled and not flow.consumers(other.id) and shapes.has_table(other)]
+    ends = [
+        other.id
+        for other in flow.steps
+        if other.id not in mine and other.enabled and not flow.consumers(other.id) and shapes.has_table(other)
+    ]
     inputs = dict(step.inputs)
     for port in shapes.ports(step):
         many = shapes.takes_many(step, port)
@@ -309,7 +348,9 @@ def _plugged(step: Step, flow: Flow, shapes: Shapes) -> Step:
 
 
 def _repointed(step: Step, old: str, new: str | None, *, sides: bool = False) -> Step:
-    """The step with every input `old` taken from `new`; with `sides`, inputs from old's side outputs are unplugged."""
+    """The step with every input `old` taken from `new`; with `sides`, inputs from old's side outputs are
+    unplugged.
+    """
     inputs: dict[str, str | tuple[str, ...]] = {}
     for port, taken in step.inputs.items():
         kept: list[str] = []

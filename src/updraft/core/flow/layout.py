@@ -56,7 +56,9 @@ def course(flow: Flow) -> Course:
             continued.add(main)
             mine = lane[main]
         else:
-            mine = next((number for number, until in enumerate(busy_until) if until < row[step_id]), len(busy_until))
+            mine = next(
+                (number for number, until in enumerate(busy_until) if until < row[step_id]), len(busy_until)
+            )
         if mine == len(busy_until):
             busy_until.append(0)
         lane[step_id] = mine
@@ -64,7 +66,9 @@ def course(flow: Flow) -> Course:
 
     links = tuple(
         Link(source, target, lane[source] == lane[target])
-        for target in order for source in dict.fromkeys(edges[target]) if row[source] < row[target]
+        for target in order
+        for source in dict.fromkeys(edges[target])
+        if row[source] < row[target]
     )
     stops = tuple(Stop(step_id, row[step_id], lane[step_id]) for step_id in order)
     return Course(stops, links, max(len(busy_until), 1))

@@ -64,7 +64,8 @@ class Step(_Frozen):
 class Parameter(_Frozen):
     """A named value a run can be given; settings use it as `{params.name}` inside any text.
 
-    A parameter of kind `date` may name a day from today (“first of last month”); settings get it as YYYY-MM-DD.
+    A parameter of kind `date` may name a day from today (“first of last month”); settings get it as
+    YYYY-MM-DD.
     """
 
     name: Identifier
@@ -92,7 +93,10 @@ class Flow(_Frozen):
 
     @model_validator(mode="after")
     def _names_are_unique(self) -> Flow:
-        for what, names in (("step", [s.id for s in self.steps]), ("parameter", [p.name for p in self.parameters])):
+        for what, names in (
+            ("step", [s.id for s in self.steps]),
+            ("parameter", [p.name for p in self.parameters]),
+        ):
             double = next((name for name in names if names.count(name) > 1), None)
             if double:
                 raise ValueError(f"the {what} “{double}” stands there twice")
@@ -110,9 +114,7 @@ class Flow(_Frozen):
 
     def consumers(self, step_id: str) -> list[tuple[Step, str, Ref]]:
         """Every (step, port, ref) that takes an output of this step."""
-        return [
-            (step, port, ref) for step in self.steps for port, ref in step.plugs() if ref.step == step_id
-        ]
+        return [(step, port, ref) for step in self.steps for port, ref in step.plugs() if ref.step == step_id]
 
     def new_id(self, kind: str) -> str:
         """A free id made from a kind: `tidy_text`, `tidy_text_2`, …"""

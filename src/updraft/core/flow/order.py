@@ -7,10 +7,7 @@ from updraft.core.flow.model import Flow, Ref
 
 def inputs_of(flow: Flow) -> dict[str, list[str]]:
     """For each step the ids of the existing steps it takes from, main port first."""
-    return {
-        step.id: [ref.step for ref in step.refs() if flow.has(ref.step)]
-        for step in flow.steps
-    }
+    return {step.id: [ref.step for ref in step.refs() if flow.has(ref.step)] for step in flow.steps}
 
 
 def cycles(flow: Flow) -> set[str]:
@@ -48,7 +45,8 @@ def cycles(flow: Flow) -> set[str]:
 def drawing_order(flow: Flow) -> list[str]:
     """Ids so that every step comes after its inputs and a side lane stands just above where it is taken in.
 
-    Depth first from the ends of the flow, main input first; steps on a cycle come in the order they were added.
+    Depth first from the ends of the flow, main input first; steps on a cycle come in the order they were
+    added.
     """
     edges = inputs_of(flow)
     taken = {source for sources in edges.values() for source in sources}

@@ -11,10 +11,27 @@ if TYPE_CHECKING:
     from updraft.core.formats.write import write_csv, write_xlsx
 
 # Nothing is imported before it is used: a command starts with what it needs.
-__getattr__, __dir__, _ = attach(__name__, submod_attrs={
-    "options": ["Detected", "ReadOptions", "Reading", "TITLES"],
-    "reading": ["FILE_COLUMN", "detect", "is_page", "read"],
-    "stacking": ["differences", "stacked", "stacked_readings"],
-    "write": ["write_csv", "write_xlsx"],
-})
-__all__ = ["FILE_COLUMN", "TITLES", "Detected", "ReadOptions", "Reading", "detect", "differences", "is_page", "read", "stacked", "stacked_readings", "write_csv", "write_xlsx"]
+__getattr__, __dir__, _ = attach(
+    __name__,
+    submod_attrs={
+        "options": ["Detected", "ReadOptions", "Reading", "TITLES"],
+        "reading": ["FILE_COLUMN", "detect", "is_page", "read"],
+        "stacking": ["differences", "stacked", "stacked_readings"],
+        "write": ["write_csv", "write_xlsx"],
+    },
+)
+__all__ = [
+    "FILE_COLUMN",
+    "TITLES",
+    "Detected",
+    "ReadOptions",
+    "Reading",
+    "detect",
+    "differences",
+    "is_page",
+    "read",
+    "stacked",
+    "stacked_readings",
+    "write_csv",
+    "write_xlsx",
+]

@@ -1,5 +1,5 @@
-"""Files read in a process of their own: a damaged xls, xlsb, ods, Parquet or Arrow can make its reader take all memory, abort, or never
-end, and the app with it."""
+"""Files read in a process of their own: a damaged xls, xlsb, ods, Parquet or Arrow can make its reader take
+all memory, abort, or never end, and the app with it."""
 
 from __future__ import annotations
 
@@ -58,13 +58,16 @@ def read_apart(path: Path) -> Apart:
     """
     with tempfile.TemporaryDirectory(prefix="updraft-") as folder:
         known = _about(path, "book", Path(folder), "opened as a workbook")
-        sheets = {name: _Sheet(pl.read_ipc(Path(folder) / f"{n}.arrow"), visible)
-                  for n, (name, visible) in enumerate(known["sheets"])}
+        sheets = {
+            name: _Sheet(pl.read_ipc(Path(folder) / f"{n}.arrow"), visible)
+            for n, (name, visible) in enumerate(known["sheets"])
+        }
     return Apart(sheets, [(name, formula) for name, formula in known["names"]])
 
 
 def check_apart(path: Path, reader: str) -> None:
-    """See whether a reader of Polars can read a file, since a damaged one may abort the process it is read in.
+    """See whether a reader of Polars can read a file, since a damaged one may abort the process it is read
+    in.
 
     Raises:
         Problem: it cannot.
@@ -83,15 +86,32 @@ def _about(path: Path, how: str, folder: Path, done_to: str) -> Any:
     again = "It may have been cut off on the way: ask for it again"
     try:
         done = subprocess.run(
-            [sys.executable, "-P", str(_READER), how, str(path.resolve()), str(folder), str(_MEMORY + _ROOM * size)],
-            capture_output=True, text=True, timeout=_SECONDS + size / 1e6,
-            env={**os.environ, "POLARS_MAX_THREADS": "1", "RUST_BACKTRACE": "0"})
+            [
+                sys.executable,
+                "-P",
+                str(_READER),
+                how,
+                str(path.resolve()),
+                str(folder),
+                str(_MEMORY + _ROOM * size),
+            ],
+            capture_output=True,
+            text=True,
+            timeout=_SECONDS + size / 1e6,
+            env={**os.environ, "POLARS_MAX_THREADS": "1", "RUST_BACKTRACE": "0"},
+        )
     except subprocess.TimeoutExpired:
-        raise Problem(path.name, "its reader did not come to an end.", f"{again}, or as CSV or xlsx.", code="damaged") from None
+        raise Problem(
+            path.name, "its reader did not come to an end.", f"{again}, or as CSV or xlsx.", code="damaged"
+        ) from None
     about = folder / "about.json"
     if not about.exists():
         why = (done.stdout.strip().splitlines() or ["its reader gave up"])[-1]
         more = ", or open and save it in a spreadsheet" if how == "book" else ""
-        raise Problem(path.name, f"it cannot be {done_to} ({why[:120]}).", f"{again}{more}.",
-                      code="damaged_workbook" if how == "book" else "damaged")
+        raise Problem(
+            path.name,
+            f"it cannot be {done_to} ({why[:120]}).",
+            f"{again}{more}.",
+            code="damaged_workbook" if how == "book" else "damaged",
+        )
     return json.loads(about.read_text())

@@ -1,7 +1,9 @@
-"""`python apart_reader.py HOW FILE FOLDER BYTES`: read a file; of a workbook, write each sheet's cells as Arrow into the folder.
+"""`python apart_reader.py HOW FILE FOLDER BYTES`: read a file; of a workbook, write each sheet's cells as
+Arrow into the folder.
 
-HOW is book, or the name of a reader of Polars, which only tries whether it can read the file. At the end, about.json says so.
-Run by `apart` in a process of its own with that much address space; it imports nothing of Updraft, so that it starts quickly.
+HOW is book, or the name of a reader of Polars, which only tries whether it can read the file. At the end,
+about.json says so. Run by `apart` in a process of its own with that much address space; it imports nothing of
+Updraft, so that it starts quickly.
 """
 
 from __future__ import annotations

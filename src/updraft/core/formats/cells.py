@@ -1,4 +1,5 @@
-"""What calamine does not tell of a workbook's cells: formula errors, merged cells, and how a cell is formatted.
+"""What calamine does not tell of a workbook's cells: formula errors, merged cells, and how a cell is
+formatted.
 
 Only for xlsx and xlsm, whose sheets are XML; other workbooks have none of this here.
 """
@@ -24,9 +25,25 @@ from updraft.core.problems import Problem, missing_column
 _ROOMY = 60_000_000  # cells, filled or empty, that a sheet may have whatever its size
 _MAIN = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
 _RELATION = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
-# What reading a damaged archive or the XML in it raises; whoever reads the workbook then says that it is damaged.
-DAMAGED = (zipfile.BadZipFile, zlib.error, etree.XMLSyntaxError, KeyError, ValueError, OSError, EOFError, RuntimeError, NotImplementedError)
-MARK_TITLES: dict[Mark, str] = {"fill": "fill colour", "bold": "bold", "strike": "struck through", "comment": "comment"}
+# What reading a damaged archive or the XML in it raises; whoever reads the workbook then says that it is
+# damaged.
+DAMAGED = (
+    zipfile.BadZipFile,
+    zlib.error,
+    etree.XMLSyntaxError,
+    KeyError,
+    ValueError,
+    OSError,
+    EOFError,
+    RuntimeError,
+    NotImplementedError,
+)
+MARK_TITLES: dict[Mark, str] = {
+    "fill": "fill colour",
+    "bold": "bold",
+    "strike": "struck through",
+    "comment": "comment",
+}
 
 
 @dataclass(frozen=True)
@@ -51,25 +68,45 @@ def area_of(text: str, cells: pl.DataFrame) -> Area:
     one = r"([A-Za-z]{1,3})?(\d{1,7})?"
     found = re.fullmatch(rf"\s*{one}(?::{one})?\s*", text)
     if not found or not any(found.groups()):
-        raise Problem(f"Range “{text}”", "it is neither cells such as B4:H200 nor a name in this workbook.",
-                      "Correct it, or choose one of the names.", field="range", code="no_range")
+        raise Problem(
+            f"Range “{text}”",
+            "it is neither cells such as B4:H200 nor a name in this workbook.",
+            "Correct it, or choose one of the names.",
+            field="range",
+            code="no_range",
+        )
     left, top, right, bottom = found.groups()
-    area = Area(int(top or 1) - 1, _column(left) if left else 0,
-                int(bottom) if bottom else cells.height, _column(right) + 1 if right else cells.width)
+    area = Area(
+        int(top or 1) - 1,
+        _column(left) if left else 0,
+        int(bottom) if bottom else cells.height,
+        _column(right) + 1 if right else cells.width,
+    )
     if area.top >= min(area.bottom, cells.height) or area.left >= min(area.right, cells.width):
-        raise Problem(f"Range “{text}”", f"the sheet holds nothing there; it has {cells.height:,} rows and "
-                      f"{cells.width} columns.", "Choose cells that lie within.", field="range", code="no_range")
+        raise Problem(
+            f"Range “{text}”",
+            f"the sheet holds nothing there; it has {cells.height:,} rows and {cells.width} columns.",
+            "Choose cells that lie within.",
+            field="range",
+            code="no_range",
+        )
     return Area(area.top, area.left, min(area.bottom, cells.height), min(area.right, cells.width))
 
 
 def hidden_sheets(path: Path) -> set[str] | None:
-    """The names of sheets that the workbook does not show; None where it cannot be told without reading them."""
+    """The names of sheets that the workbook does not show; None where it cannot be told without reading
+    them.
+    """
     try:
         with zipfile.ZipFile(path) as book:
-            root = etree.fromstring(book.read("xl/workbook.xml"), etree.XMLParser(resolve_entities=False, no_network=True))
+            root = etree.fromstring(
+                book.read("xl/workbook.xml"), etree.XMLParser(resolve_entities=False, no_network=True)
+            )
     except DAMAGED:
         return None
-    return {str(s.get("name")) for s in root.iter(f"{_MAIN}sheet") if s.get("state") in ("hidden", "veryHidden")}
+    return {
+        str(s.get("name")) for s in root.iter(f"{_MAIN}sheet") if s.get("state") in ("hidden", "veryHidden")
+    }
 
 
 def table_range(path: Path, name: str) -> str | None:
@@ -77,7 +114,9 @@ def table_range(path: Path, name: str) -> str | None:
     with zipfile.ZipFile(path) as book:
         for part in book.namelist():
             if part.startswith("xl/tables/"):
-                root = etree.fromstring(book.read(part), etree.XMLParser(resolve_entities=False, no_network=True))
+                root = etree.fromstring(
+                    book.read(part), etree.XMLParser(resolve_entities=False, no_network=True)
+                )
                 if name in (root.get("displayName"), root.get("name")):
                     return str(root.get("ref"))
     return None
@@ -106,7 +145,8 @@ def is_xlsx(path: Path) -> bool:
 
 
 def check_spread(path: Path, sheet: str) -> None:
-    """Refuse a sheet whose few cells lie so far apart that all the empty ones between them would fill the memory.
+    """Refuse a sheet whose few cells lie so far apart that all the empty ones between them would fill the
+    memory.
 
     Raises:
         Problem: they do; it names the last row and column.
@@ -118,12 +158,18 @@ def check_spread(path: Path, sheet: str) -> None:
     except DAMAGED:
         return
     if found and found.rows * found.columns > max(_ROOMY, 40 * found.size):
-        raise Problem(f"Sheet “{sheet}”", f"it reaches to row {found.rows:,} and column {found.columns:,}, though it holds little.",
-                      "Somewhere far out a cell is filled: clear it in a spreadsheet, and save.", field="sheet", code="stray_cell")
+        raise Problem(
+            f"Sheet “{sheet}”",
+            f"it reaches to row {found.rows:,} and column {found.columns:,}, though it holds little.",
+            "Somewhere far out a cell is filled: clear it in a spreadsheet, and save.",
+            field="sheet",
+            code="stray_cell",
+        )
 
 
-def marks_of(path: Path, options: ReadOptions, names: list[str], first_row: int, left: int,
-             height: int) -> dict[str, list[str | None]]:
+def marks_of(
+    path: Path, options: ReadOptions, names: list[str], first_row: int, left: int, height: int
+) -> dict[str, list[str | None]]:
     """The formatting that was asked for, as new columns: name → one text a row.
 
     A fill colour comes as #rrggbb, or the colour's number in the theme; bold and strike-through as "yes".
@@ -134,8 +180,13 @@ def marks_of(path: Path, options: ReadOptions, names: list[str], first_row: int,
     if not options.marks:
         return {}
     if path.suffix.lower() not in (".xlsx", ".xlsm") and not zipfile.is_zipfile(path):
-        raise Problem(path.name, "only xlsx workbooks can be read with their formatting.",
-                      "Save it as xlsx, or take no formatting.", field="marks", code="no_formatting")
+        raise Problem(
+            path.name,
+            "only xlsx workbooks can be read with their formatting.",
+            "Save it as xlsx, or take no formatting.",
+            field="marks",
+            code="no_formatting",
+        )
     page = openpyxl.load_workbook(path)[options.sheet or ""]
     found: dict[str, list[str | None]] = {}
     for column, what in options.marks:
@@ -174,7 +225,9 @@ def _part_of(book: zipfile.ZipFile, sheet: str) -> str | None:
 
 @dataclass(frozen=True)
 class _Scanned:
-    """What one pass over the text of a sheet tells: its size, how far it reaches, and whether it has errors or merged cells."""
+    """What one pass over the text of a sheet tells: its size, how far it reaches, and whether it has errors
+    or merged cells.
+    """
 
     size: int
     rows: int
@@ -221,7 +274,7 @@ def _read_details(part: Any) -> tuple[dict[tuple[int, int], str], list[Area]]:
 def _place(reference: str) -> tuple[int, int]:
     letters = re.match(r"[A-Z]+", reference)
     assert letters is not None
-    return int(reference[letters.end():]) - 1, _column(letters.group())
+    return int(reference[letters.end() :]) - 1, _column(letters.group())
 
 
 def _column(letters: str) -> int:

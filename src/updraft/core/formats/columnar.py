@@ -36,25 +36,44 @@ def read_sqlite(path: Path, options: ReadOptions) -> Reading:
     """
     try:
         with closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as db:
-            names = [row[0] for row in db.execute(
-                "SELECT name FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite_%' "
-                "ORDER BY type, name")]
+            names = [
+                row[0]
+                for row in db.execute(
+                    "SELECT name FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT "
+                    "LIKE 'sqlite_%' "
+                    "ORDER BY type, name"
+                )
+            ]
             if not names:
                 raise Problem(path.name, "it holds no table.", "Choose another file.", code="no_data")
-            sizes = {name: db.execute(f"SELECT count(*) FROM {_quoted(name)}").fetchone()[0] for name in names}
+            sizes = {
+                name: db.execute(f"SELECT count(*) FROM {_quoted(name)}").fetchone()[0] for name in names
+            }
             table = options.table or max(names, key=lambda name: sizes[name])
             if table not in names:
                 near = nearest(table, names)
-                raise Problem(f"Table “{table}”", f"{path.name} has no such table" + (
-                    f"; the nearest name is “{near}”." if near else "."),
-                    f"Choose one of: {', '.join(names[:20])}.", field="table", code="no_table")
+                raise Problem(
+                    f"Table “{table}”",
+                    f"{path.name} has no such table" + (f"; the nearest name is “{near}”." if near else "."),
+                    f"Choose one of: {', '.join(names[:20])}.",
+                    field="table",
+                    code="no_table",
+                )
             cursor = db.execute(f"SELECT * FROM {_quoted(table)}")
             columns = [column[0] for column in cursor.description]
             rows = cursor.fetchall()
     except sqlite3.DatabaseError as error:
-        raise Problem(path.name, f"it cannot be read as a SQLite file ({error}).",
-                      "It may have been cut off on the way: ask for it again.", code="damaged") from None
-    reason = "as set" if options.table else ("the only table" if len(names) == 1 else "the table with the most rows")
+        raise Problem(
+            path.name,
+            f"it cannot be read as a SQLite file ({error}).",
+            "It may have been cut off on the way: ask for it again.",
+            code="damaged",
+        ) from None
+    reason = (
+        "as set"
+        if options.table
+        else ("the only table" if len(names) == 1 else "the table with the most rows")
+    )
     filled = replace(options, format="sqlite", table=table)
     reasons = {"format": "it begins as SQLite files do", "table": reason}
     return Reading(from_rows(columns, rows), Detected("sqlite", filled, reasons, {"tables": tuple(names)}))
@@ -70,13 +89,26 @@ def _series(name: str, values: list[Any]) -> pl.Series:
     try:
         series = pl.Series(name, values, strict=True)
         if isinstance(series.dtype, pl.Decimal):
-            digits = series.abs().cast(pl.String).str.strip_chars("0.").str.replace(".", "", literal=True).str.len_chars()
+            digits = (
+                series.abs()
+                .cast(pl.String)
+                .str.strip_chars("0.")
+                .str.replace(".", "", literal=True)
+                .str.len_chars()
+            )
             return series.cast(pl.String if (digits > _EXACT).any() else pl.Float64)
         if series.dtype not in (pl.Object, pl.Binary, pl.Null):
             return series
-    except (TypeError, pl.exceptions.PolarsError, OverflowError, pl.exceptions.PanicException):  # such as a Decimal NaN
+    except (
+        TypeError,
+        pl.exceptions.PolarsError,
+        OverflowError,
+        pl.exceptions.PanicException,
+    ):  # such as a Decimal NaN
         pass
-    if any(value is not None for value in values) and all(value is None or isinstance(value, int | float) for value in values):
+    if any(value is not None for value in values) and all(
+        value is None or isinstance(value, int | float) for value in values
+    ):
         return pl.Series(name, values, dtype=pl.Float64, strict=False)
     return pl.Series(name, [_plain(value) for value in values], dtype=pl.String)
 
@@ -98,8 +130,12 @@ def _typed(path: Path, options: ReadOptions, form: Any, reader: str) -> Reading:
     try:
         frame: pl.DataFrame = getattr(pl, reader)(path)
     except (pl.exceptions.PolarsError, OSError) as error:
-        raise Problem(path.name, f"it cannot be read ({str(error).splitlines()[0][:120]}).",
-                      "It may have been cut off on the way: ask for it again.", code="damaged") from None
+        raise Problem(
+            path.name,
+            f"it cannot be read ({str(error).splitlines()[0][:120]}).",
+            "It may have been cut off on the way: ask for it again.",
+            code="damaged",
+        ) from None
     plain = [
         pl.col(name).bin.encode("hex") if dtype == pl.Binary else pl.col(name).cast(pl.String)
         for name, dtype in frame.schema.items()

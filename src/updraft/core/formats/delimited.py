@@ -38,18 +38,40 @@ def detect(path: Path, options: ReadOptions) -> Detected:
     rows = _split("\n".join(body[:LOOK]), delimiter, quote, escape)
     wide = max(map(len, rows), default=0)
     if wide > _MOST_CELLS:
-        raise Problem(path.name, f"a line splits into more than {_MOST_CELLS:,} cells.", "Choose another delimiter, or see that the "
-                      "file has lines at all.", field="delimiter", code="too_wide")
+        raise Problem(
+            path.name,
+            f"a line splits into more than {_MOST_CELLS:,} cells.",
+            "Choose another delimiter, or see that the file has lines at all.",
+            field="delimiter",
+            code="too_wide",
+        )
     header = find_header(rows, options.skip)
     first = options.header or ("first" if header.present else "none")
-    reasons = {"format": "it is plain text", "delimiter": why_delimiter, "quote": why_quote, "encoding": sample.why_encoding,
-               "skip": header.reason_skip, "header": "as set" if options.header else header.reason_header,
-               **comment_reason(sample, options)}
-    filled = replace(options, format="delimited", skip=header.skip, header=first, delimiter=delimiter, quote=quote,
-                     escape=escape, encoding=sample.encoding, comment=sample.comment)
-    top = rows[header.skip:]
-    names, _ = header_names(top[:options.header_lines] if first == "first" else [], max(map(len, top), default=0))
-    return Detected("delimited", filled, reasons, preamble=tuple(body[:header.skip]), columns=tuple(names))
+    reasons = {
+        "format": "it is plain text",
+        "delimiter": why_delimiter,
+        "quote": why_quote,
+        "encoding": sample.why_encoding,
+        "skip": header.reason_skip,
+        "header": "as set" if options.header else header.reason_header,
+        **comment_reason(sample, options),
+    }
+    filled = replace(
+        options,
+        format="delimited",
+        skip=header.skip,
+        header=first,
+        delimiter=delimiter,
+        quote=quote,
+        escape=escape,
+        encoding=sample.encoding,
+        comment=sample.comment,
+    )
+    top = rows[header.skip :]
+    names, _ = header_names(
+        top[: options.header_lines] if first == "first" else [], max(map(len, top), default=0)
+    )
+    return Detected("delimited", filled, reasons, preamble=tuple(body[: header.skip]), columns=tuple(names))
 
 
 def read(path: Path, detected: Detected, columns: frozenset[str] | None = None) -> Reading:
@@ -68,8 +90,13 @@ def read(path: Path, detected: Detected, columns: frozenset[str] | None = None) 
         frame, said = _careful(path, options, names_rows)
         names = frame.columns
     if not frame.width:
-        raise Problem(path.name, "no row is left below the lines that are skipped.",
-                      "Skip fewer lines.", field="skip", code="no_rows")
+        raise Problem(
+            path.name,
+            "no row is left below the lines that are skipped.",
+            "Skip fewer lines.",
+            field="skip",
+            code="no_rows",
+        )
     return Reading(frame, replace(detected, columns=tuple(names)), tuple(said))
 
 
@@ -85,9 +112,11 @@ def find_delimiter(lines: list[str], wanted: str | None, quote: str, escape: str
         score = (often / max(sum(widths.values()), 1), width)
         if width > 1 and score > best_score:
             best, best_score = delimiter, score
-            why = f"{DELIMITERS[delimiter]}, because {often:,} of {sum(widths.values()):,} lines split into {width}"
+            why = (
+                f"{DELIMITERS[delimiter]}, because {often:,} of {sum(widths.values()):,} lines "
+                f"split into {width}"
+            )
     return best, why, best_score[0]
-
 
 
 def comment_reason(sample: Sample, options: ReadOptions) -> dict[str, str]:
@@ -97,10 +126,19 @@ def comment_reason(sample: Sample, options: ReadOptions) -> dict[str, str]:
 
 
 def _check_signs(options: ReadOptions) -> None:
-    for field, sign in (("delimiter", options.delimiter), ("quote", options.quote), ("escape", options.escape)):
+    for field, sign in (
+        ("delimiter", options.delimiter),
+        ("quote", options.quote),
+        ("escape", options.escape),
+    ):
         if sign and len(sign) > 1:
-            raise Problem(f"{field.capitalize()} “{sign}”", "it is more than one character.",
-                          "Use a single character.", field=field, code="bad_setting")
+            raise Problem(
+                f"{field.capitalize()} “{sign}”",
+                "it is more than one character.",
+                "Use a single character.",
+                field=field,
+                code="bad_setting",
+            )
 
 
 def _quotes(lines: list[str], options: ReadOptions) -> tuple[str, str, str]:
@@ -113,7 +151,11 @@ def _quotes(lines: list[str], options: ReadOptions) -> tuple[str, str, str]:
     if single > double:
         return "'", options.escape or "", f"single quotes, because they enclose {single:,} cells"
     escape = options.escape if options.escape is not None else _escape(lines, options)
-    return '"', escape, f"double quotes enclose {double:,} cells" if double else "the usual one; no cell needs it"
+    return (
+        '"',
+        escape,
+        f"double quotes enclose {double:,} cells" if double else "the usual one; no cell needs it",
+    )
 
 
 def _escape(lines: list[str], options: ReadOptions) -> str:
@@ -150,13 +192,15 @@ def _first_rows(path: Path, detected: Detected) -> tuple[list[Row], int, bool]:
     if not rows:
         return [], 0, True
     many = detected.options.header_lines if detected.options.header == "first" else 0
-    header, rows = rows[:many], rows[many + detected.options.skip_after:]
+    header, rows = rows[:many], rows[many + detected.options.skip_after :]
     widths = {len(row) for row in rows if row} | ({len(header[-1])} if header else set())
     return header, max(widths, default=0), len(widths) > 1
 
 
 def _rows(path: Path, options: ReadOptions) -> Iterator[tuple[int, Row]]:
-    """The table's rows through the csv module, header first, with the line (below those skipped) that each ends on."""
+    """The table's rows through the csv module, header first, with the line (below those skipped) that each
+    ends on.
+    """
     csv.field_size_limit(64 * 1024 * 1024)
     signs = dialect(options.delimiter or ",", options.quote or "", options.escape or "")
     reader = csv.reader(lines_of(path, options), **signs)
@@ -165,12 +209,21 @@ def _rows(path: Path, options: ReadOptions) -> Iterator[tuple[int, Row]]:
             yield reader.line_num, list(row)
     except csv.Error as error:
         why = "a cell is longer than 64 MB; a quote may lack its end" if "limit" in str(error) else str(error)
-        raise Problem(path.name, f"line {reader.line_num:,} cannot be split ({why}).", "Choose another delimiter or quote.",
-                      field="delimiter", code="bad_line") from None
+        raise Problem(
+            path.name,
+            f"line {reader.line_num:,} cannot be split ({why}).",
+            "Choose another delimiter or quote.",
+            field="delimiter",
+            code="bad_line",
+        ) from None
 
 
-def _quick(path: Path, options: ReadOptions, names: list[str], columns: frozenset[str] | None) -> pl.DataFrame | None:
-    """Polars' own reader; None where it does not agree that all rows have the same width, or lacks an option."""
+def _quick(
+    path: Path, options: ReadOptions, names: list[str], columns: frozenset[str] | None
+) -> pl.DataFrame | None:
+    """Polars' own reader; None where it does not agree that all rows have the same width, or lacks an
+    option.
+    """
     skip = (options.skip or 0) + (options.header_lines if options.header == "first" else 0)
     delimiter = options.delimiter or ","
     if options.escape or not delimiter.isascii() or (options.comment and skip):
@@ -183,9 +236,18 @@ def _quick(path: Path, options: ReadOptions, names: list[str], columns: frozense
             return None
     try:
         lazy = pl.scan_csv(
-            source, has_header=False, new_columns=names, schema=dict.fromkeys(names, pl.String), separator=delimiter,
-            skip_lines=skip, comment_prefix=options.comment or None, quote_char=options.quote or None,
-            infer_schema=False, glob=False, extra_columns="raise", missing_columns="raise",
+            source,
+            has_header=False,
+            new_columns=names,
+            schema=dict.fromkeys(names, pl.String),
+            separator=delimiter,
+            skip_lines=skip,
+            comment_prefix=options.comment or None,
+            quote_char=options.quote or None,
+            infer_schema=False,
+            glob=False,
+            extra_columns="raise",
+            missing_columns="raise",
         )
         few = [name for name in names if columns and name in columns]
         return (lazy.select(few) if few else lazy).collect().slice(options.skip_after)
@@ -214,7 +276,9 @@ def _careful(path: Path, options: ReadOptions, header: list[Row]) -> tuple[pl.Da
     return pl.DataFrame(columns, schema=dict.fromkeys(names, pl.String)), said
 
 
-def _ragged_said(widths: Counter[int], usual: int, width: int, options: ReadOptions, lines: list[int]) -> list[str]:
+def _ragged_said(
+    widths: Counter[int], usual: int, width: int, options: ReadOptions, lines: list[int]
+) -> list[str]:
     short = sum(often for size, often in widths.items() if size < usual)
     long = sum(often for size, often in widths.items() if size > usual)
     if not short and not long:
@@ -226,6 +290,10 @@ def _ragged_said(widths: Counter[int], usual: int, width: int, options: ReadOpti
     if short:
         said.append(f"{short:,} rows have fewer than {usual} cells; the missing ones are empty.{where}")
     if long:
-        what = f"the table was widened to {width} columns" if options.ragged == "widen" else "what is beyond is left out"
+        what = (
+            f"the table was widened to {width} columns"
+            if options.ragged == "widen"
+            else "what is beyond is left out"
+        )
         said.append(f"{long:,} rows have more than {usual} cells; {what}.{where}")
     return said

@@ -11,15 +11,20 @@ import polars as pl
 from updraft.core.problems import Problem
 
 SAMPLE = 256 * 1024  # bytes looked at
-_MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe\0\0", "utf-32"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
+_MARKS = (
+    (b"\xef\xbb\xbf", "utf-8-sig"),
+    (b"\xff\xfe\0\0", "utf-32"),
+    (b"\xff\xfe", "utf-16"),
+    (b"\xfe\xff", "utf-16"),
+)
 _LIKELY = ["cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1257", "iso8859_15", "mac_roman"]
 
 
 def find_encoding(sample: bytes, *, whole: bool, wanted: str | None, name: str) -> tuple[str, str]:
     """The encoding of a text, and why.
 
-    A byte order mark decides; then valid UTF-8; then NUL bytes at every other place (UTF-16 without a mark); then
-    the code page whose letters make the most likely text.
+    A byte order mark decides; then valid UTF-8; then NUL bytes at every other place (UTF-16 without a mark);
+    then the code page whose letters make the most likely text.
 
     Args:
         sample: the beginning of the file; `whole` says whether it is all of it.
@@ -32,8 +37,12 @@ def find_encoding(sample: bytes, *, whole: bool, wanted: str | None, name: str) 
         try:
             return codecs.lookup(wanted).name, "as set"
         except LookupError:
-            raise Problem(f"Encoding “{wanted}”", f"no encoding of this name is known, so {name} was not read.",
-                          "Use a name such as utf-8, windows-1252 or utf-16.", field="encoding") from None
+            raise Problem(
+                f"Encoding “{wanted}”",
+                f"no encoding of this name is known, so {name} was not read.",
+                "Use a name such as utf-8, windows-1252 or utf-16.",
+                field="encoding",
+            ) from None
     for mark, encoding in _MARKS:
         if sample.startswith(mark):
             return encoding, "the file starts with its byte order mark"
@@ -46,7 +55,7 @@ def find_encoding(sample: bytes, *, whole: bool, wanted: str | None, name: str) 
         pass
     from charset_normalizer import from_bytes
 
-    best = from_bytes(sample[:64 * 1024], cp_isolation=_LIKELY).best()
+    best = from_bytes(sample[: 64 * 1024], cp_isolation=_LIKELY).best()
     return (best.encoding if best else "cp1252"), "not valid UTF-8; the letters fit this encoding best"
 
 
@@ -56,12 +65,17 @@ def _sixteen_bits(sample: bytes, name: str) -> tuple[str, str]:
     for count, other, encoding in ((odd, even, "utf-16-le"), (even, odd, "utf-16-be")):
         if len(sample) >= 8 and count > half * 0.4 and other < half * 0.05:
             return encoding, "every other byte is NUL, as in UTF-16"
-    raise Problem(name, "it holds NUL bytes, so it is not plain text.",
-                  "Choose the file's own format, or save it again as CSV.", code="not_text")
+    raise Problem(
+        name,
+        "it holds NUL bytes, so it is not plain text.",
+        "Choose the file's own format, or save it again as CSV.",
+        code="not_text",
+    )
 
 
 _BEYOND_ASCII = r"[^\x00-\x7f]"
-# Letters that UTF-8 read as a western code page turns into, as UTF-8: Ã Â Å Ä Ð Ñ, and â before a sign of its own.
+# Letters that UTF-8 read as a western code page turns into, as UTF-8: Ã Â Å Ä Ð Ñ, and â before a sign of its
+# own.
 _SIGNS = re.compile(rb"\xc3(?:[\x82-\x85\x90\x91]|\xa2[\xc2\xe2])")
 
 

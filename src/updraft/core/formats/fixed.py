@@ -28,9 +28,16 @@ def detect(path: Path, options: ReadOptions) -> Detected:
     sample = sample_of(path, options)
     widths = options.widths or find_widths(sample.body[:_BODY])
     if not widths:
-        raise Problem(path.name, "no border between columns was found in its lines.",
-                      "Set the borders on the raw text, or choose a delimiter.", field="widths", code="no_borders")
-    rows: list[Row] = [_cut(line, widths) if _keeps(line, widths) else [line.strip()] for line in sample.body[:LOOK]]
+        raise Problem(
+            path.name,
+            "no border between columns was found in its lines.",
+            "Set the borders on the raw text, or choose a delimiter.",
+            field="widths",
+            code="no_borders",
+        )
+    rows: list[Row] = [
+        _cut(line, widths) if _keeps(line, widths) else [line.strip()] for line in sample.body[:LOOK]
+    ]
     full = [all(row) and len(row) == len(widths) for row in rows]
     for place in range(min(_TITLES, len(rows)) if sum(full) * 2 > len(rows) else 0):
         if full[place]:
@@ -39,12 +46,24 @@ def detect(path: Path, options: ReadOptions) -> Detected:
     header = find_header(rows, options.skip)
     first = options.header or ("first" if header.present else "none")
     found = f"blanks stand in the same places, which makes {len(widths)} columns"
-    reasons = {"format": "it is plain text and no delimiter splits it", "widths": "as set" if options.widths else found,
-               "encoding": sample.why_encoding, "skip": header.reason_skip,
-               "header": "as set" if options.header else header.reason_header, **comment_reason(sample, options)}
-    filled = replace(options, format="fixed", widths=widths, skip=header.skip, header=first, encoding=sample.encoding,
-                     comment=sample.comment)
-    return Detected("fixed", filled, reasons, preamble=tuple(sample.body[:header.skip]))
+    reasons = {
+        "format": "it is plain text and no delimiter splits it",
+        "widths": "as set" if options.widths else found,
+        "encoding": sample.why_encoding,
+        "skip": header.reason_skip,
+        "header": "as set" if options.header else header.reason_header,
+        **comment_reason(sample, options),
+    }
+    filled = replace(
+        options,
+        format="fixed",
+        widths=widths,
+        skip=header.skip,
+        header=first,
+        encoding=sample.encoding,
+        comment=sample.comment,
+    )
+    return Detected("fixed", filled, reasons, preamble=tuple(sample.body[: header.skip]))
 
 
 def read(path: Path, detected: Detected) -> Reading:
@@ -53,25 +72,32 @@ def read(path: Path, detected: Detected) -> Reading:
     lines = [line.rstrip("\r\n") for line in lines_of(path, options)]
     many = options.header_lines if options.header == "first" else 0
     names, said = header_names([_cut(line, options.widths) for line in lines[:many]], len(options.widths))
-    text = pl.Series("line", lines[many + options.skip_after:], dtype=pl.String)
+    text = pl.Series("line", lines[many + options.skip_after :], dtype=pl.String)
     text = text.filter(text.str.strip_chars() != "")
     ends = list(accumulate(options.widths))
     pieces = []
     for name, start, width in zip(names, [0, *ends], options.widths, strict=False):
-        piece = text.str.slice(start, None if start == ends[-1] - options.widths[-1] else width).str.strip_chars()
+        piece = text.str.slice(
+            start, None if start == ends[-1] - options.widths[-1] else width
+        ).str.strip_chars()
         pieces.append(piece.set(piece == "", None).alias(name))
     if not text.len():
-        raise Problem(path.name, "no row is left below the lines that are skipped.",
-                      "Skip fewer lines.", field="skip", code="no_rows")
+        raise Problem(
+            path.name,
+            "no row is left below the lines that are skipped.",
+            "Skip fewer lines.",
+            field="skip",
+            code="no_rows",
+        )
     return Reading(pl.DataFrame(pieces), detected, tuple(said))
 
 
 def find_widths(lines: list[str]) -> tuple[int, ...]:
     """Widths of the columns that blanks leave between them; empty when there are none worth believing.
 
-    A border stands where, in at least 97 of 100 lines that are about as long as the others, a blank precedes the
-    start of a text. Every column must hold something in half of the lines. Up to five title lines above, which do not
-    fill every column, do not count.
+    A border stands where, in at least 97 of 100 lines that are about as long as the others, a blank precedes
+    the start of a text. Every column must hold something in half of the lines. Up to five title lines above,
+    which do not fill every column, do not count.
     """
     best: tuple[int, ...] = ()
     for above in range(min(_TITLES, max(len(lines) - _NEED, 0)) + 1):
@@ -105,7 +131,7 @@ def _widths(lines: list[str]) -> tuple[int, ...]:
 
 def _keeps(line: str, widths: tuple[int, ...]) -> bool:
     """Whether no text of the line runs over a border; a title does."""
-    return all(line[end - 1:end] in ("", " ") for end in list(accumulate(widths))[:-1])
+    return all(line[end - 1 : end] in ("", " ") for end in list(accumulate(widths))[:-1])
 
 
 def _cut(line: str, widths: tuple[int, ...]) -> Row:

@@ -1,4 +1,6 @@
-"""Rows of plain Python values as a table, block by block, so that a large file is never in memory as Python objects."""
+"""Rows of plain Python values as a table, block by block, so that a large file is never in memory as Python
+objects.
+"""
 
 from __future__ import annotations
 
@@ -39,12 +41,18 @@ class _Part:
         types = frozenset(type(value) for value in values) - {type(None)}
         whole = [v for v in values if type(v) is int] if int in types else []
         fits = all(-_LARGEST <= v < _LARGEST for v in whole)
-        dtype = {bool: pl.Boolean, int: pl.Int64, float: pl.Float64, str: pl.String}.get(next(iter(types))) if len(types) == 1 else None
+        dtype = (
+            {bool: pl.Boolean, int: pl.Int64, float: pl.Float64, str: pl.String}.get(next(iter(types)))
+            if len(types) == 1
+            else None
+        )
         if not types:
             series = pl.Series(values, dtype=pl.Null)
         elif dtype is not None and fits:
             series = pl.Series(values, dtype=dtype)
-        elif types == {list}:  # as JSON, opened again at the end, when it is known whether the column has nothing but lists
+        elif types == {
+            list
+        }:  # as JSON, opened again at the end, when it is known whether the column has nothing but lists
             series, fits = _packed(values)
         else:
             series = pl.Series([text_of(v) for v in values], dtype=pl.String)
@@ -77,7 +85,9 @@ class _Part:
 def _packed(values: list[Any]) -> tuple[pl.Series, bool]:
     """Lists as JSON, and whether all whole numbers in them fit 64 bits."""
     try:
-        return pl.Series([v if v is None else orjson.dumps(v).decode() for v in values], dtype=pl.String), True
+        return pl.Series(
+            [v if v is None else orjson.dumps(v).decode() for v in values], dtype=pl.String
+        ), True
     except (TypeError, UnicodeEncodeError):
         return pl.Series([v if v is None else json.dumps(v) for v in values], dtype=pl.String), False
 
@@ -115,14 +125,23 @@ class Growing:
             if row.keys() - names.keys():
                 names.update(dict.fromkeys(row))
         if len(names) > MOST_COLUMNS:
-            raise Problem("The records", f"they have {len(names):,} different fields.",
-                          "Choose records deeper inside, or read them in long form.", field="records", code="too_wide")
+            raise Problem(
+                "The records",
+                f"they have {len(names):,} different fields.",
+                "Choose records deeper inside, or read them in long form.",
+                field="records",
+                code="too_wide",
+            )
         self._blocks.append((len(rows), {name: _Part.of([row.get(name) for row in rows]) for name in names}))
 
     def _column(self, name: str, said: list[str]) -> pl.Series:
         none = frozenset[type]()
-        parts = [block.pop(name) if name in block else _Part(none, pl.Series([None]).new_from_index(0, height), True, True)
-                 for height, block in self._blocks]  # taken out, so that the memory is free again
+        parts = [
+            block.pop(name)
+            if name in block
+            else _Part(none, pl.Series([None]).new_from_index(0, height), True, True)
+            for height, block in self._blocks
+        ]  # taken out, so that the memory is free again
         types = none.union(*(part.types for part in parts))
         fits, exact = all(part.fits for part in parts), all(part.exact for part in parts)
         if types and types <= {bool}:

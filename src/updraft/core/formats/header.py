@@ -25,8 +25,9 @@ def find_header(rows: list[Row], skip: int | None = None) -> Header:
     """Where the table starts, and whether its first row is a header.
 
     Title lines fill fewer cells than the table is wide. A first row is a header when its cells are texts of
-    another shape than the cells below them ("Order" above "LM-20314", "Packets" above "12"); it is data when they
-    share the shape. Votes are counted column by column; a tie goes to the header if its texts all differ.
+    another shape than the cells below them ("Order" above "LM-20314", "Packets" above "12"); it is data when
+    they share the shape. Votes are counted column by column; a tie goes to the header if its texts all
+    differ.
 
     Args:
         rows: the first rows, empty cells as None.
@@ -36,7 +37,7 @@ def find_header(rows: list[Row], skip: int | None = None) -> Header:
     start, why = (skip, "as set") if skip is not None else _start(filled)
     if start >= len(rows):
         return Header(start, False, why, "no row is left")
-    present, reason = _votes(rows[start], rows[start + 1:])
+    present, reason = _votes(rows[start], rows[start + 1 :])
     return Header(start, present, why, reason)
 
 

@@ -1,7 +1,8 @@
 """The large lists of a JSON file, found without parsing it, and read a block at a time.
 
-Brackets, commas and strings are told apart on whole blocks of bytes at once, after the idea of a structural index
-(Langdale and Lemire, Parsing Gigabytes of JSON per Second, VLDB Journal 28, 2019). What a block holds is parsed by orjson.
+Brackets, commas and strings are told apart on whole blocks of bytes at once, after the idea of a structural
+index (Langdale and Lemire, Parsing Gigabytes of JSON per Second, VLDB Journal 28, 2019). What a block holds
+is parsed by orjson.
 """
 
 from __future__ import annotations
@@ -28,7 +29,9 @@ _MARKS[[ord("["), ord("{")]], _MARKS[[ord("]"), ord("}")]], _MARKS[ord(",")] = _
 
 
 class UnfitError(Exception):
-    """The file cannot be read this way: it is not well-formed JSON in UTF-8. Parsing it as a whole tells what is wrong."""
+    """The file cannot be read this way: it is not well-formed JSON in UTF-8. Parsing it as a whole tells
+    what is wrong.
+    """
 
 
 class _Scan:
@@ -105,7 +108,7 @@ class JsonList(Streamed):
                 continue
             cut = int(cuts[-1])
             yield kept + block[:cut]
-            kept = block[cut + 1:]
+            kept = block[cut + 1 :]
         if kept.strip():
             yield kept
 
@@ -114,7 +117,8 @@ def load(path: Path) -> Any:
     """A UTF-8 file as plain data, its large lists left in the file.
 
     Raises:
-        UnfitError: the file has no large list, or is not well-formed; elements may still turn out so when they are read.
+        UnfitError: the file has no large list, or is not well-formed; elements may still turn out so when
+        they are read.
     """
     spans = _lists(path)
     if not spans:
@@ -148,7 +152,9 @@ def _loads(text: bytes) -> Any:
 
 
 def _lists(path: Path) -> list[_Span]:
-    """The lists that are streamed: large ones, and not those that are little more than a frame around other large ones."""
+    """The lists that are streamed: large ones, and not those that are little more than a frame around other
+    large ones.
+    """
     large: list[_Span] = []
     opened: dict[int, tuple[int, bool]] = {}
     scan, base = _Scan(), 0
@@ -162,7 +168,8 @@ def _lists(path: Path) -> list[_Span]:
                 here = np.flatnonzero((level == at) & (kinds != _COMMA))
                 if not len(here):
                     continue
-                # Between the first that closes and the last that opens, all of this level lies within the block: small.
+                # Between the first that closes and the last that opens, all of this level lies within the
+                # block: small.
                 if kinds[here[0]] == _CLOSE and at in opened:
                     start, is_list = opened.pop(at)
                     end = base + int(places[here[0]])
@@ -180,8 +187,14 @@ def _lists(path: Path) -> list[_Span]:
     return _chosen(sorted(large, key=lambda span: span.start))
 
 
-def _within(here: NDArray[np.int64], places: NDArray[np.int64], kinds: NDArray[np.uint8], block: bytes, base: int,
-            large: list[_Span]) -> None:
+def _within(
+    here: NDArray[np.int64],
+    places: NDArray[np.int64],
+    kinds: NDArray[np.uint8],
+    block: bytes,
+    base: int,
+    large: list[_Span],
+) -> None:
     marks = here[1:] if kinds[here[0]] == _CLOSE else here
     marks = marks[: len(marks) // 2 * 2]
     starts, ends = places[marks[0::2]], places[marks[1::2]]
@@ -200,9 +213,12 @@ def _chosen(spans: list[_Span]) -> list[_Span]:
         for span in inside:
             if not nearest or span.start > nearest[-1].end:
                 nearest.append(span)
-        if sum(span.end - span.start for span in nearest) * 2 > outer.end - outer.start and len(nearest) <= 50:
+        if (
+            sum(span.end - span.start for span in nearest) * 2 > outer.end - outer.start
+            and len(nearest) <= 50
+        ):
             chosen += _chosen(inside)
         else:
             chosen.append(outer)
-        spans = spans[1 + len(inside):]
+        spans = spans[1 + len(inside) :]
     return chosen

@@ -57,23 +57,38 @@ def _read(value: Any, encoding: str, why: str, said: list[str], path: Path, opti
 def load(path: Path, options: ReadOptions) -> tuple[Any, str, str, list[str]]:
     """The whole file as plain data, its encoding and why, and sentences about lines left out."""
     raw = path.read_bytes()
-    encoding, why = find_encoding(raw[:SAMPLE], whole=len(raw) <= SAMPLE, wanted=options.encoding, name=path.name)
+    encoding, why = find_encoding(
+        raw[:SAMPLE], whole=len(raw) <= SAMPLE, wanted=options.encoding, name=path.name
+    )
     try:
         text = raw.decode(encoding).removeprefix("\ufeff")
     except UnicodeDecodeError:
-        raise Problem(path.name, f"some bytes cannot be read as {encoding}.", "Choose another encoding.",
-                      field="encoding", code="encoding") from None
+        raise Problem(
+            path.name,
+            f"some bytes cannot be read as {encoding}.",
+            "Choose another encoding.",
+            field="encoding",
+            code="encoding",
+        ) from None
     if options.format == "json_lines":
         lines = _Lines(text.encode().split(b"\n"))
         values = list(lines)
         if lines.bad and not values:
-            raise Problem(path.name, "none of its lines is JSON.", "Choose another format.", field="format", code="not_json")
+            raise Problem(
+                path.name,
+                "none of its lines is JSON.",
+                "Choose another format.",
+                field="format",
+                code="not_json",
+            )
         return values, encoding, why, _left_out(lines.bad)
     return parse(text, path.name), encoding, why, []
 
 
 def _streamed(path: Path, options: ReadOptions) -> tuple[Any, str, str, list[str]]:
-    """A large file as `load` gives it, with its large lists left in the file. Raises UnfitError for any other file."""
+    """A large file as `load` gives it, with its large lists left in the file. Raises UnfitError for any
+    other file.
+    """
     if path.stat().st_size < LARGE:
         raise UnfitError
     with path.open("rb") as file:
@@ -84,7 +99,9 @@ def _streamed(path: Path, options: ReadOptions) -> tuple[Any, str, str, list[str
 
 
 class _Lines(Streamed):
-    """The values of JSON Lines; after they were gone through, `bad` holds the numbers of lines that are not JSON."""
+    """The values of JSON Lines; after they were gone through, `bad` holds the numbers of lines that are not
+    JSON.
+    """
 
     def __init__(self, source: Path | list[bytes]) -> None:
         self._source, self.bad = source, list[int]()
@@ -129,10 +146,16 @@ def parse(text: str, name: str) -> Any:
     try:
         return json.loads(text, parse_constant=lambda _: None)
     except json.JSONDecodeError as error:
-        raise Problem(name, f"line {error.lineno:,} is not JSON at character {error.colno:,} ({error.msg.lower()}).",
-                      "It may have been cut off on the way: ask for it again.", code="not_json") from None
+        raise Problem(
+            name,
+            f"line {error.lineno:,} is not JSON at character {error.colno:,} ({error.msg.lower()}).",
+            "It may have been cut off on the way: ask for it again.",
+            code="not_json",
+        ) from None
     except RecursionError:
-        raise Problem(name, "it is nested too deeply.", "Ask for it in a simpler form.", code="not_json") from None
+        raise Problem(
+            name, "it is nested too deeply.", "Ask for it in a simpler form.", code="not_json"
+        ) from None
 
 
 def _parses(line: str) -> bool:

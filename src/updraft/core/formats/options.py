@@ -9,8 +9,15 @@ import polars as pl
 
 Format = Literal["delimited", "fixed", "workbook", "json", "json_lines", "xml", "parquet", "arrow", "sqlite"]
 TITLES: dict[Format, str] = {
-    "delimited": "delimited text", "fixed": "fixed-width text", "workbook": "workbook", "json": "JSON",
-    "json_lines": "JSON Lines", "xml": "XML", "parquet": "Parquet", "arrow": "Arrow", "sqlite": "SQLite file",
+    "delimited": "delimited text",
+    "fixed": "fixed-width text",
+    "workbook": "workbook",
+    "json": "JSON",
+    "json_lines": "JSON Lines",
+    "xml": "XML",
+    "parquet": "Parquet",
+    "arrow": "Arrow",
+    "sqlite": "SQLite file",
 }
 Mark = Literal["fill", "bold", "strike", "comment"]
 
@@ -114,9 +121,15 @@ class Node:
     children: dict[str, Node] = field(default_factory=dict)
 
     def as_dict(self) -> dict[str, Any]:
-        return {"path": self.path, "name": self.name, "shape": self.shape, "count": self.count,
-                "fields": list(self.fields), "example": self.example,
-                "children": [child.as_dict() for child in self.children.values()]}
+        return {
+            "path": self.path,
+            "name": self.name,
+            "shape": self.shape,
+            "count": self.count,
+            "fields": list(self.fields),
+            "example": self.example,
+            "children": [child.as_dict() for child in self.children.values()],
+        }
 
 
 @dataclass(frozen=True)

@@ -40,7 +40,9 @@ def members(path: Path) -> tuple[str, ...]:
     """The files inside a .zip that may hold data, in its order."""
     with zipfile.ZipFile(path) as archive:
         names = [info.filename for info in archive.infolist() if not info.is_dir()]
-    return tuple(n for n in names if not n.startswith("__MACOSX/") and not PurePosixPath(n).name.startswith("."))
+    return tuple(
+        n for n in names if not n.startswith("__MACOSX/") and not PurePosixPath(n).name.startswith(".")
+    )
 
 
 def chosen_members(path: Path, wanted: str | None) -> tuple[list[str], str]:
@@ -53,11 +55,18 @@ def chosen_members(path: Path, wanted: str | None) -> tuple[list[str], str]:
     if not names:
         raise Problem(path.name, "the archive holds no file.", "Ask for it again.", code="no_data")
     if not wanted:
-        return [names[0]], "the only file inside" if len(names) == 1 else f"the first of {len(names)} files inside"
+        return [names[0]], "the only file inside" if len(
+            names
+        ) == 1 else f"the first of {len(names)} files inside"
     found = [name for name in names if name == wanted] or [n for n in names if fnmatch.fnmatchcase(n, wanted)]
     if not found:
-        raise Problem(f"File “{wanted}”", f"{path.name} has no such file inside.",
-                      f"Choose one of: {', '.join(names[:20])}.", field="member", code="no_member")
+        raise Problem(
+            f"File “{wanted}”",
+            f"{path.name} has no such file inside.",
+            f"Choose one of: {', '.join(names[:20])}.",
+            field="member",
+            code="no_member",
+        )
     return found, "as set"
 
 
@@ -68,7 +77,11 @@ def unpacked(path: Path, how: str, member: str = "") -> Iterator[Path]:
     Raises:
         Problem: it is damaged, locked by a password, or larger than 8 GiB.
     """
-    name = PurePosixPath(member).name if how == "zip" else (path.stem if path.suffix.lower() == ".gz" else path.name)
+    name = (
+        PurePosixPath(member).name
+        if how == "zip"
+        else (path.stem if path.suffix.lower() == ".gz" else path.name)
+    )
     with tempfile.TemporaryDirectory(prefix="updraft-") as folder:
         target = Path(folder) / (name or "file")
         try:
@@ -81,25 +94,48 @@ def unpacked(path: Path, how: str, member: str = "") -> Iterator[Path]:
             else:
                 with gzip.open(path) as source, target.open("wb") as into:
                     _copy(source, into, path, path.stat().st_size)
-        except (zipfile.BadZipFile, gzip.BadGzipFile, EOFError, zlib.error, NotImplementedError, OSError) as error:
+        except (
+            zipfile.BadZipFile,
+            gzip.BadGzipFile,
+            EOFError,
+            zlib.error,
+            NotImplementedError,
+            OSError,
+        ) as error:
             if isinstance(error, OSError) and error.errno not in (None, errno.EINVAL):
                 raise  # such as a full disk; an offset before the file's start is EINVAL
-            raise Problem(path.name, "it is damaged and cannot be unpacked.",
-                          "It may have been cut off on the way: ask for it again.", code="damaged") from None
+            raise Problem(
+                path.name,
+                "it is damaged and cannot be unpacked.",
+                "It may have been cut off on the way: ask for it again.",
+                code="damaged",
+            ) from None
         except RuntimeError:
-            raise Problem(path.name, "it is locked with a password.", "Unpack it first, or ask for it without one.",
-                          code="locked") from None
+            raise Problem(
+                path.name,
+                "it is locked with a password.",
+                "Unpack it first, or ask for it without one.",
+                code="locked",
+            ) from None
         yield target
 
 
 def check_size(path: Path, unpacked: int, packed: int) -> None:
     """Refuse what unpacks to more than 8 GiB, or to 200 times its size."""
     if unpacked > MOST_BYTES:
-        raise Problem(path.name, "unpacked it is larger than 8 GiB.", "Unpack it and bring in the part you need.",
-                      code="too_large")
+        raise Problem(
+            path.name,
+            "unpacked it is larger than 8 GiB.",
+            "Unpack it and bring in the part you need.",
+            code="too_large",
+        )
     if unpacked > _HARMLESS and unpacked > MOST_TIMES * packed:
-        raise Problem(path.name, f"unpacked it is more than {MOST_TIMES} times as large, as no table is.",
-                      "It may have been made to fill the disk. If you know it, unpack it yourself.", code="too_large")
+        raise Problem(
+            path.name,
+            f"unpacked it is more than {MOST_TIMES} times as large, as no table is.",
+            "It may have been made to fill the disk. If you know it, unpack it yourself.",
+            code="too_large",
+        )
 
 
 def check_book(path: Path) -> None:

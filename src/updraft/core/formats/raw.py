@@ -1,4 +1,6 @@
-"""A picture of a file as it stands: its first and last lines or cells, each with what became of it, or its tree."""
+"""A picture of a file as it stands: its first and last lines or cells, each with what became of it, or its
+tree.
+"""
 
 from __future__ import annotations
 
@@ -27,7 +29,8 @@ class Line:
 
     Args:
         number: its place in the file from 1; for the last lines 0, since they are read from the end.
-        skip: how many lines are to be skipped to make this one the first, comments not counted; None for a comment.
+        skip: how many lines are to be skipped to make this one the first, comments not counted; None for a
+            comment.
         role: what became of it.
     """
 
@@ -41,7 +44,7 @@ class Line:
 @dataclass(frozen=True)
 class Raw:
     """Args:
-        shape: whether there are text lines, rows of cells, a tree, or nothing that a person could read.
+    shape: whether there are text lines, rows of cells, a tree, or nothing that a person could read.
     """
 
     shape: Literal["lines", "cells", "tree", "none"]
@@ -75,8 +78,11 @@ def raw(path: Path, detected: Detected) -> Raw:
 def _lines(path: Path, detected: Detected) -> tuple[Line, ...]:
     options = detected.options
     sample = sample_of(path, options)
-    body = [(number, text) for number, text in enumerate(sample.lines, start=1)
-            if not (sample.comment and text.startswith(sample.comment))][:FIRST]
+    body = [
+        (number, text)
+        for number, text in enumerate(sample.lines, start=1)
+        if not (sample.comment and text.startswith(sample.comment))
+    ][:FIRST]
     ragged = _ragged([text for _, text in body], detected) if detected.format == "delimited" else set()
     places = {number: place for place, (number, _) in enumerate(body)}
     last = body[-1][0] if body else len(sample.lines)
@@ -102,8 +108,10 @@ def _ragged(lines: list[str], detected: Detected) -> set[int]:
     """The places of lines that make rows of another width than most. A row may take several lines."""
     options = detected.options
     skip = options.skip or 0
-    reader = csv.reader((line + "\n" for line in lines[skip:]),
-                        **dialect(options.delimiter or ",", options.quote or "", options.escape or ""))
+    reader = csv.reader(
+        (line + "\n" for line in lines[skip:]),
+        **dialect(options.delimiter or ",", options.quote or "", options.escape or ""),
+    )
     rows: list[tuple[int, int, int]] = []  # first line, line after the last, cells
     before = 0
     try:
@@ -113,11 +121,17 @@ def _ragged(lines: list[str], detected: Detected) -> set[int]:
     except csv.Error:
         pass
     widths = Counter(width for _, _, width in rows if width)
-    usual = len(detected.columns) if widths.get(len(detected.columns)) else max(widths, key=lambda w: widths[w], default=0)
+    usual = (
+        len(detected.columns)
+        if widths.get(len(detected.columns))
+        else max(widths, key=lambda w: widths[w], default=0)
+    )
     if options.header == "first" and rows:
         usual = rows[0][2]
     whole = rows[:-1] if len(lines) >= FIRST else rows  # the picture may end within a row
-    return {skip + place for start, end, width in whole if width and width != usual for place in range(start, end)}
+    return {
+        skip + place for start, end, width in whole if width and width != usual for place in range(start, end)
+    }
 
 
 def _last_lines(path: Path, detected: Detected) -> tuple[Line, ...]:
@@ -138,5 +152,7 @@ def _last_lines(path: Path, detected: Detected) -> tuple[Line, ...]:
 def _rows(rows: list[Any], detected: Detected) -> tuple[Line, ...]:
     width = max((len(row) for row in rows), default=0)
     full = [[cell or "" for cell, _ in zip_longest(row, range(width))] for row in rows]
-    return tuple(Line(place + 1, place, _role(place, detected), cells=tuple(cell[:120] for cell in row))
-                 for place, row in enumerate(full))
+    return tuple(
+        Line(place + 1, place, _role(place, detected), cells=tuple(cell[:120] for cell in row))
+        for place, row in enumerate(full)
+    )

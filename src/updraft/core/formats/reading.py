@@ -20,12 +20,23 @@ FILE_COLUMN = "File"
 _WORKBOOKS = (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
 _TEXTS = (".csv", ".tsv", ".tab", ".txt")
 _STARTS: tuple[tuple[bytes, Format], ...] = (
-    (b"PK\x03\x04", "workbook"), (b"\xd0\xcf\x11\xe0", "workbook"), (b"PAR1", "parquet"), (b"ARROW1", "arrow"),
-    (b"\xff\xff\xff\xff", "arrow"), (b"SQLite format 3\0", "sqlite"))
+    (b"PK\x03\x04", "workbook"),
+    (b"\xd0\xcf\x11\xe0", "workbook"),
+    (b"PAR1", "parquet"),
+    (b"ARROW1", "arrow"),
+    (b"\xff\xff\xff\xff", "arrow"),
+    (b"SQLite format 3\0", "sqlite"),
+)
 # Format → module and function; imported when such a file comes, since their libraries are large.
 _READERS: dict[Format, tuple[str, str]] = {
-    "workbook": ("workbook", "read"), "json": ("json_text", "read"), "json_lines": ("json_text", "read"), "xml": ("xml_text", "read"),
-    "parquet": ("columnar", "read_parquet"), "arrow": ("columnar", "read_arrow"), "sqlite": ("columnar", "read_sqlite")}
+    "workbook": ("workbook", "read"),
+    "json": ("json_text", "read"),
+    "json_lines": ("json_text", "read"),
+    "xml": ("xml_text", "read"),
+    "parquet": ("columnar", "read_parquet"),
+    "arrow": ("columnar", "read_arrow"),
+    "sqlite": ("columnar", "read_sqlite"),
+}
 _DELIMITED_ENOUGH = 0.8  # share of lines that must split alike, or borders of fixed columns are looked for
 
 
@@ -77,12 +88,22 @@ def format_of(path: Path, options: ReadOptions) -> Format:
     suffix = path.suffix.lower()
     form = next((form for mark, form in _STARTS if start.startswith(mark)), None)
     if suffix in _WORKBOOKS and form != "workbook":
-        raise Problem(path.name, "its name says workbook, but it holds plain text.",
-                      "Rename it to end in .csv, or save it as a workbook.", field="path", code="not_a_workbook")
+        raise Problem(
+            path.name,
+            "its name says workbook, but it holds plain text.",
+            "Rename it to end in .csv, or save it as a workbook.",
+            field="path",
+            code="not_a_workbook",
+        )
     if form and suffix in _TEXTS:
         what = "a packed file" if form == "workbook" else TITLES[form]
-        raise Problem(path.name, f"its name says text, but it holds {what}.",
-                      "If it is a workbook, rename it to end in .xlsx.", field="path", code="not_text")
+        raise Problem(
+            path.name,
+            f"its name says text, but it holds {what}.",
+            "If it is a workbook, rename it to end in .xlsx.",
+            field="path",
+            code="not_text",
+        )
     return form or _text_format(path, start, suffix, options)
 
 
@@ -98,8 +119,14 @@ def _text_format(path: Path, start: bytes, suffix: str, options: ReadOptions) ->
     except Problem:
         return "delimited"  # its reader says what is wrong
     if is_page(text):
-        raise Problem(path.name, "it is a web page, not data.", "If it came from a service, see that its address is right; "
-                      "a table on a page can be copied and pasted.", field="path", code="web_page")
+        raise Problem(
+            path.name,
+            "it is a web page, not data.",
+            "If it came from a service, see that its address is right; "
+            "a table on a page can be copied and pasted.",
+            field="path",
+            code="web_page",
+        )
     if suffix not in _TEXTS:
         from updraft.core.formats import json_text
 
@@ -123,10 +150,16 @@ def _read_plain(path: Path, options: ReadOptions, columns: frozenset[str] | None
     try:
         return _read_as(path, options, columns)
     except BaseException as error:
-        if type(error).__name__ != "PanicException":  # a damaged file can make a library panic, which is no Exception
+        if (
+            type(error).__name__ != "PanicException"
+        ):  # a damaged file can make a library panic, which is no Exception
             raise
-        raise Problem(path.name, "it is damaged, and its reader gave up.", "It may have been cut off on the way: ask for it again.",
-                      code="damaged") from None
+        raise Problem(
+            path.name,
+            "it is damaged, and its reader gave up.",
+            "It may have been cut off on the way: ask for it again.",
+            code="damaged",
+        ) from None
 
 
 def _read_as(path: Path, options: ReadOptions, columns: frozenset[str] | None) -> Reading:
@@ -146,9 +179,13 @@ def _read_members(path: Path, options: ReadOptions, columns: frozenset[str] | No
         with packed.unpacked(path, "zip", name) as inside:
             parts[name] = read(inside, replace(options, member=None), columns)
     first = parts[names[0]]
-    detected = replace(first.detected, columns=(), options=replace(first.detected.options, member=options.member or names[0]),
-                       reasons={"member": reason, **first.detected.reasons},
-                       choices={**first.detected.choices, "members": packed.members(path)})
+    detected = replace(
+        first.detected,
+        columns=(),
+        options=replace(first.detected.options, member=options.member or names[0]),
+        reasons={"member": reason, **first.detected.reasons},
+        choices={**first.detected.choices, "members": packed.members(path)},
+    )
     if len(parts) == 1:
         return replace(first, detected=replace(detected, columns=first.detected.columns))
     together = stacked_readings(parts, FILE_COLUMN, "file")
@@ -161,15 +198,20 @@ def _finished(found: Reading, options: ReadOptions, *, look: bool) -> Reading:
     if options.empty:
         words = [word.strip().casefold() for word in options.empty]
         frame = frame.with_columns(
-            pl.when(~pl.col(pl.String).str.strip_chars().str.to_lowercase().is_in(words)).then(pl.col(pl.String)))
+            pl.when(~pl.col(pl.String).str.strip_chars().str.to_lowercase().is_in(words)).then(
+                pl.col(pl.String)
+            )
+        )
     if options.mend:
         frame = mend_text(frame)
     elif look:
         count, example = broken_text(frame)
         if count:
             some = "1 value looks" if count == 1 else f"{count:,} values look"
-            said.append(f"{some} like text read in a wrong encoding, such as “{example[:40]}”. "
-                        "Choose another encoding, or mend broken text.")
+            said.append(
+                f"{some} like text read in a wrong encoding, such as “{example[:40]}”. "
+                "Choose another encoding, or mend broken text."
+            )
     if options.drop_empty:
         gone = [series.name for series in frame if series.null_count() == series.len()]
         if gone:
@@ -187,12 +229,27 @@ def _check_there(path: Path) -> bytes:
         with path.open("rb") as file:
             start = file.read(4096)
     except FileNotFoundError:
-        raise Problem(path.name, "this file is not here.", "Choose the file again, or put it back.",
-                      field="path", code="no_file") from None
+        raise Problem(
+            path.name,
+            "this file is not here.",
+            "Choose the file again, or put it back.",
+            field="path",
+            code="no_file",
+        ) from None
     except OSError as error:
-        raise Problem(path.name, f"it cannot be opened ({error.strerror}).", "Choose another file.",
-                      field="path", code="no_file") from None
+        raise Problem(
+            path.name,
+            f"it cannot be opened ({error.strerror}).",
+            "Choose another file.",
+            field="path",
+            code="no_file",
+        ) from None
     if not start:
-        raise Problem(path.name, "the file is empty (0 bytes).", "Ask for it again, or choose another file.",
-                      field="path", code="empty_file")
+        raise Problem(
+            path.name,
+            "the file is empty (0 bytes).",
+            "Ask for it again, or choose another file.",
+            field="path",
+            code="empty_file",
+        )
     return start

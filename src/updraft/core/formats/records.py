@@ -1,7 +1,7 @@
 """Nested data (from JSON or XML) as tables: find the records, flatten them, type the columns.
 
-Nested data is plain Python: dicts, lists and single values. A path names a place in it by the rules of JSON Pointer
-(RFC 6901), with `*` for every element of a list or every member of an object: /requests/*/lines.
+Nested data is plain Python: dicts, lists and single values. A path names a place in it by the rules of JSON
+Pointer (RFC 6901), with `*` for every element of a list or every member of an object: /requests/*/lines.
 """
 
 from __future__ import annotations
@@ -17,7 +17,9 @@ from updraft.core.problems import Problem, nearest
 
 
 class Streamed:
-    """A list inside nested data that stays in its file: its elements are read one after another, whenever it is gone through."""
+    """A list inside nested data that stays in its file: its elements are read one after another, whenever it
+    is gone through.
+    """
 
     def __iter__(self) -> Iterator[Any]:
         raise NotImplementedError
@@ -106,8 +108,8 @@ def table_of(value: Any, options: ReadOptions, *, name: str) -> tuple[pl.DataFra
 def table_of_all(pages: list[Any], options: ReadOptions, *, name: str) -> tuple[pl.DataFrame, list[str]]:
     """The records at `options.records` as a table, and sentences about what does not fit.
 
-    Members of nested objects become columns `outer.inner`. Records that are nested in others carry the number of each
-    record around them (`requests number`), and the fields of the nearest that `options.parent` names.
+    Members of nested objects become columns `outer.inner`. Records that are nested in others carry the number
+    of each record around them (`requests number`), and the fields of the nearest that `options.parent` names.
 
     Raises:
         Problem: nothing stands at the path.
@@ -119,7 +121,9 @@ def table_of_all(pages: list[Any], options: ReadOptions, *, name: str) -> tuple[
     for keys, around, record in rows:
         row: dict[str, Any] = dict(keys) if options.number else dict(keys[:-1])
         for wanted in options.parent:
-            row[f"{around[0]}.{wanted}" if around else wanted] = _whole(around[1].get(wanted)) if around else None
+            row[f"{around[0]}.{wanted}" if around else wanted] = (
+                _whole(around[1].get(wanted)) if around else None
+            )
         if isinstance(record, dict) and not any(isinstance(value, _NESTED) for value in record.values()):
             table.add(row | record if row else record)  # most records are flat, and there may be many
             continue
@@ -150,7 +154,9 @@ def _located(value: Any, path: str, file: str) -> Iterator[tuple[Keys, Around, A
     yield from _walk(value, parts, "", [], None, path, file, whole=False)
 
 
-def _walk(value: Any, parts: list[str], name: str, keys: Keys, around: Around, path: str, file: str, *, whole: bool) -> Iterator[Any]:
+def _walk(
+    value: Any, parts: list[str], name: str, keys: Keys, around: Around, path: str, file: str, *, whole: bool
+) -> Iterator[Any]:
     if not parts:
         yield keys, around, value if whole else _whole(value)
         return
@@ -158,23 +164,39 @@ def _walk(value: Any, parts: list[str], name: str, keys: Keys, around: Around, p
     if part == "*":
         elements: Iterable[Any] | None = value if isinstance(value, _MANY) else None
         if elements is None:
-            # What may repeat need not: a single value is a list of one, unless the path goes on below its members.
+            # What may repeat need not: a single value is a list of one, unless the path goes on below its
+            # members.
             if isinstance(value, dict) and rest and rest[0] not in value:
                 for key, element in value.items():
-                    yield from _walk(element, rest, name, [*keys, ("Key", key)], around, path, file, whole=whole)
+                    yield from _walk(
+                        element, rest, name, [*keys, ("Key", key)], around, path, file, whole=whole
+                    )
                 return
             elements = [] if value is None else [value]
         title = f"{name or 'record'} number"
         for number, element in enumerate(elements, start=1):
             inside = (name, element) if rest and isinstance(element, dict) else around
-            yield from _walk(element, rest, name, [*keys, (title, number)], inside, path, file,
-                             whole=whole or isinstance(value, Streamed))
+            yield from _walk(
+                element,
+                rest,
+                name,
+                [*keys, (title, number)],
+                inside,
+                path,
+                file,
+                whole=whole or isinstance(value, Streamed),
+            )
     elif isinstance(value, dict) and part in value:
         yield from _walk(value[part], rest, part, keys, around, path, file, whole=whole)
     elif not keys:
         near = nearest(part, value) if isinstance(value, dict) else None
-        raise Problem(f"Records at {path}", f"{file} has no “{part}” there" + (f"; there is “{near}”." if near else "."),
-                      "Choose the records in the picture of the file.", field="records", code="no_records")
+        raise Problem(
+            f"Records at {path}",
+            f"{file} has no “{part}” there" + (f"; there is “{near}”." if near else "."),
+            "Choose the records in the picture of the file.",
+            field="records",
+            code="no_records",
+        )
 
 
 def _flatten(value: Any, prefix: str, row: dict[str, Any]) -> None:
@@ -223,8 +245,14 @@ def _long(rows: Iterable[Any]) -> pl.DataFrame:
                 visit(number, inner, f"{path}/{place}")
         else:
             where, at, attribute = path.rpartition("/@")
-            table.add({"Record": number, "Path": (where if at else path) or "/", "Attribute": attribute if at else None,
-                       "Value": text_of(value)})
+            table.add(
+                {
+                    "Record": number,
+                    "Path": (where if at else path) or "/",
+                    "Attribute": attribute if at else None,
+                    "Value": text_of(value),
+                }
+            )
 
     for number, (_, _, record) in enumerate(rows, start=1):
         visit(number, record, "")

@@ -13,8 +13,8 @@ from updraft.core.problems import nearest
 def stacked(parts: dict[str, pl.DataFrame], column: str, what: str) -> tuple[pl.DataFrame, list[str]]:
     """One table of all parts, with a first column that names the part, and a sentence for every difference.
 
-    Columns come in the order in which they first appear. A column that a part lacks is empty in its rows; where parts
-    hold different types under one name, all are text.
+    Columns come in the order in which they first appear. A column that a part lacks is empty in its rows;
+    where parts hold different types under one name, all are text.
 
     Args:
         parts: name of the part → its table.
@@ -25,7 +25,9 @@ def stacked(parts: dict[str, pl.DataFrame], column: str, what: str) -> tuple[pl.
     said: list[str] = []
     types: dict[str, set[pl.DataType]] = {}
     for name, frame in parts.items():
-        said += [f"{what.capitalize()} “{name}”: {text}" for text in differences(usual, frame.columns, moved=False)]
+        said += [
+            f"{what.capitalize()} “{name}”: {text}" for text in differences(usual, frame.columns, moved=False)
+        ]
         for other, dtype in frame.schema.items():
             types.setdefault(other, set()).add(dtype)
     mixed = [other for other, found in types.items() if len(found - {pl.Null()}) > 1]
@@ -35,14 +37,21 @@ def stacked(parts: dict[str, pl.DataFrame], column: str, what: str) -> tuple[pl.
     number, title = 2, column
     while title in types:
         title, number = f"{column} {number}", number + 1
-    frames = [frame.with_columns(pl.col(c).cast(pl.Float64 if all(t.is_numeric() for t in types[c]) else pl.String)
-                                 for c in mixed if c in frame.columns)
-              .select(pl.lit(name).alias(title), pl.all()) for name, frame in parts.items()]
+    frames = [
+        frame.with_columns(
+            pl.col(c).cast(pl.Float64 if all(t.is_numeric() for t in types[c]) else pl.String)
+            for c in mixed
+            if c in frame.columns
+        ).select(pl.lit(name).alias(title), pl.all())
+        for name, frame in parts.items()
+    ]
     return pl.concat(frames, how="diagonal"), said
 
 
 def stacked_readings(parts: dict[str, Reading], column: str, what: str) -> Reading:
-    """Several readings as one: see `stacked`. It was read as the first of them was; each one's warnings name the part."""
+    """Several readings as one: see `stacked`. It was read as the first of them was; each one's warnings name
+    the part.
+    """
     frame, said = stacked({name: part.frame for name, part in parts.items()}, column, what)
     own = [f"{what.capitalize()} “{name}”: {text}" for name, part in parts.items() for text in part.warnings]
     detected = replace(next(iter(parts.values())).detected, columns=tuple(frame.columns))
@@ -52,8 +61,8 @@ def stacked_readings(parts: dict[str, Reading], column: str, what: str) -> Readi
 def differences(before: list[str], now: list[str], *, moved: bool = True) -> list[str]:
     """What is different about a table's columns, in sentences: gone, added, perhaps renamed, moved.
 
-    A column that is gone counts as perhaps renamed when one that is new has a similar name, or stands in its place
-    between the same neighbours.
+    A column that is gone counts as perhaps renamed when one that is new has a similar name, or stands in its
+    place between the same neighbours.
     """
     gone, new = [c for c in before if c not in now], [c for c in now if c not in before]
     said: list[str] = []
@@ -82,7 +91,9 @@ def _renamed(old: str, before: list[str], now: list[str], new: list[str]) -> str
     if place < len(now) and now[place] in new:
         left = before[place - 1] if place else None
         right = before[place + 1] if place + 1 < len(before) else None
-        if left == (now[place - 1] if place else None) and right == (now[place + 1] if place + 1 < len(now) else None):
+        if left == (now[place - 1] if place else None) and right == (
+            now[place + 1] if place + 1 < len(now) else None
+        ):
             return now[place]
     return None
 

@@ -40,20 +40,30 @@ def sample_of(path: Path, options: ReadOptions) -> Sample:
     with path.open("rb") as file:
         raw = file.read(SAMPLE)
     if not raw.strip():
-        raise Problem(path.name, "the file is empty.", "Ask for it again, or choose another file.", code="empty_file")
+        raise Problem(
+            path.name, "the file is empty.", "Ask for it again, or choose another file.", code="empty_file"
+        )
     whole = len(raw) < SAMPLE
     encoding, why = find_encoding(raw, whole=whole, wanted=options.encoding, name=path.name)
     text = raw.decode(encoding, errors="replace").removeprefix("\ufeff")
     if "\0" in text:
-        raise Problem(path.name, "it holds NUL bytes, so it is not plain text.",
-                      "Choose the file's own format, or save it again as CSV.", code="not_text")
+        raise Problem(
+            path.name,
+            "it holds NUL bytes, so it is not plain text.",
+            "Choose the file's own format, or save it again as CSV.",
+            code="not_text",
+        )
     if not text.strip():
-        raise Problem(path.name, "it holds no text.", "Ask for it again, or choose another file.", code="empty_file")
+        raise Problem(
+            path.name, "it holds no text.", "Ask for it again, or choose another file.", code="empty_file"
+        )
     lines = _LINE.split(text)
     if (not whole and len(lines) > 1) or not lines[-1]:
         lines.pop()  # the sample may have cut it
     comment = options.comment if options.comment is not None else ("#" if lines[0].startswith("#") else "")
-    return Sample(encoding, why, comment, lines, [line for line in lines if not (comment and line.startswith(comment))])
+    return Sample(
+        encoding, why, comment, lines, [line for line in lines if not (comment and line.startswith(comment))]
+    )
 
 
 def lines_of(path: Path, options: ReadOptions) -> Iterator[str]:
@@ -70,15 +80,20 @@ def lines_of(path: Path, options: ReadOptions) -> Iterator[str]:
             for line in lines:
                 yield line.replace("\0", "")
         except UnicodeDecodeError:
-            raise Problem(path.name, f"some bytes cannot be read as {options.encoding}.",
-                          "Choose another encoding.", field="encoding", code="encoding") from None
+            raise Problem(
+                path.name,
+                f"some bytes cannot be read as {options.encoding}.",
+                "Choose another encoding.",
+                field="encoding",
+                code="encoding",
+            ) from None
 
 
 def header_names(rows: list[Row], width: int) -> tuple[list[str], list[str]]:
     """Column names from the header's rows; see `column_names`.
 
-    With several rows, a name on an upper row holds for the empty cells to its right (as over merged cells), and the
-    rows' texts are joined by a blank.
+    With several rows, a name on an upper row holds for the empty cells to its right (as over merged cells),
+    and the rows' texts are joined by a blank.
     """
     if len(rows) <= 1:
         return column_names(rows[0] if rows else None, width)
@@ -90,5 +105,7 @@ def header_names(rows: list[Row], width: int) -> tuple[list[str], list[str]]:
             last = cell or (last if number < len(rows) - 1 else "")
             cells.append(last)
         filled.append(cells)
-    joined: Row = [" ".join(dict.fromkeys(filter(None, cells))) or None for cells in zip(*filled, strict=True)]
+    joined: Row = [
+        " ".join(dict.fromkeys(filter(None, cells))) or None for cells in zip(*filled, strict=True)
+    ]
     return column_names(joined, width)

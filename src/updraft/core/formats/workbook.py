@@ -1,4 +1,6 @@
-"""Workbooks (xlsx, xlsm, xlsb, xls, ods) through calamine: choose sheets or a range, find the header, read cells as text."""
+"""Workbooks (xlsx, xlsm, xlsb, xls, ods) through calamine: choose sheets or a range, find the header, read
+cells as text.
+"""
 
 from __future__ import annotations
 
@@ -45,7 +47,8 @@ def detect(path: Path, options: ReadOptions) -> Detected:
 
 
 def read(path: Path, options: ReadOptions) -> Reading:
-    """Read a sheet as text columns: dates as `YYYY-MM-DD`, whole numbers without a point, empty cells as null.
+    """Read a sheet as text columns: dates as `YYYY-MM-DD`, whole numbers without a point, empty cells as
+    null.
 
     Several sheets are stacked by column name below each other, with a column of sheet names in front.
     """
@@ -62,16 +65,25 @@ def read(path: Path, options: ReadOptions) -> Reading:
                 raise
             said.append(f"Sheet “{sheet}” is left out: it holds no data.")
     if not parts:
-        raise Problem(path.name, "none of the chosen sheets holds data.", "Choose other sheets.", field="sheets",
-                      code="no_data")
+        raise Problem(
+            path.name,
+            "none of the chosen sheets holds data.",
+            "Choose other sheets.",
+            field="sheets",
+            code="no_data",
+        )
     found = stacked_readings(parts, SHEET_COLUMN, "sheet")
     reasons = {**found.detected.reasons, "sheets": f"{len(parts)} sheets stacked"}
-    detected = replace(found.detected, options=replace(found.detected.options, sheets=options.sheets), reasons=reasons)
+    detected = replace(
+        found.detected, options=replace(found.detected.options, sheets=options.sheets), reasons=reasons
+    )
     return Reading(found.frame, detected, (*said, *found.warnings))
 
 
 def raw_rows(path: Path, options: ReadOptions, most: int) -> list[Row]:
-    """The first rows of the sheet as they stand, for a picture of them; the options are those that were detected."""
+    """The first rows of the sheet as they stand, for a picture of them; the options are those that were
+    detected.
+    """
     cells = _cells(_open(path), options.sheet or "", path)
     return _rows(cells.head(most))
 
@@ -87,11 +99,20 @@ def _read_one(book: Any, path: Path, options: ReadOptions) -> Reading:
         header, skip = _rows(cells.slice(skip, chosen.header_lines)), skip + chosen.header_lines
     skip += chosen.skip_after
     body = _without_empty_tail(cells.slice(skip))
-    used = [n for n, series in enumerate(body) if series.null_count() < body.height or any(row[n] for row in header)]
+    used = [
+        n
+        for n, series in enumerate(body)
+        if series.null_count() < body.height or any(row[n] for row in header)
+    ]
     width = (max(used) + 1) if used else 0
     if not width:
-        raise Problem(path.name, f"no row is left on sheet “{chosen.sheet}” below the lines that are skipped.",
-                      "Skip fewer lines.", field="skip", code="no_rows")
+        raise Problem(
+            path.name,
+            f"no row is left on sheet “{chosen.sheet}” below the lines that are skipped.",
+            "Skip fewer lines.",
+            field="skip",
+            code="no_rows",
+        )
     names, odd_names = header_names(header, width)
     frame = pl.DataFrame([body.to_series(n).cast(pl.String).alias(name) for n, name in enumerate(names)])
     frame = frame.select(_plain_dates(frame))
@@ -106,9 +127,13 @@ def _look(book: Any, path: Path, options: ReadOptions) -> tuple[Detected, pl.Dat
     options = _with_named_range(book, path, options)
     if options.sheet is not None and options.sheet not in names:
         near = nearest(options.sheet, names)
-        raise Problem(f"Sheet “{options.sheet}”", f"{path.name} has no such sheet" + (
-            f"; the nearest name is “{near}”." if near else "."),
-            f"Choose one of: {', '.join(names)}.", field="sheet", code="no_sheet")
+        raise Problem(
+            f"Sheet “{options.sheet}”",
+            f"{path.name} has no such sheet" + (f"; the nearest name is “{near}”." if near else "."),
+            f"Choose one of: {', '.join(names)}.",
+            field="sheet",
+            code="no_sheet",
+        )
     visible = [name for name in names if name not in choices["hidden"]]
     tried = [options.sheet] if options.sheet is not None else [*visible, *choices["hidden"]]
     for sheet in tried:
@@ -117,15 +142,26 @@ def _look(book: Any, path: Path, options: ReadOptions) -> tuple[Detected, pl.Dat
             break
     else:
         where = f"sheet “{options.sheet}”" if options.sheet else f"none of its {len(names)} sheets"
-        raise Problem(path.name, f"{where} holds {'no ' if options.sheet else ''}data.",
-                      "Choose another sheet or another file.", field="sheet", code="no_data")
+        raise Problem(
+            path.name,
+            f"{where} holds {'no ' if options.sheet else ''}data.",
+            "Choose another sheet or another file.",
+            field="sheet",
+            code="no_data",
+        )
     area = area_of(options.range, cells) if options.range else Area(0, 0, cells.height, cells.width)
-    cells = cells[area.top:area.bottom, area.left:area.right]
+    cells = cells[area.top : area.bottom, area.left : area.right]
     header = find_header(_rows(cells.head(LOOK)), options.skip)
     first = options.header or ("first" if header.present else "none")
-    reason = "as set" if options.sheet else ("the only sheet" if len(names) == 1 else "the first sheet with data")
-    reasons = {"format": "it is packed like a workbook", "sheet": reason, "skip": header.reason_skip,
-               "header": "as set" if options.header else header.reason_header}
+    reason = (
+        "as set" if options.sheet else ("the only sheet" if len(names) == 1 else "the first sheet with data")
+    )
+    reasons = {
+        "format": "it is packed like a workbook",
+        "sheet": reason,
+        "skip": header.reason_skip,
+        "header": "as set" if options.header else header.reason_header,
+    }
     if choices["hidden"]:
         reasons["hidden"] = f"hidden in the workbook: {', '.join(choices['hidden'])}"
     above = tuple(" · ".join(cell for cell in row if cell) for row in _rows(cells.head(header.skip)))
@@ -141,15 +177,24 @@ def _several(book: Any, options: ReadOptions, path: Path) -> list[str]:
         return names
     for sheet in options.sheets:
         if sheet not in names:
-            raise Problem(f"Sheet “{sheet}”", f"{path.name} has no such sheet.",
-                          f"Choose from: {', '.join(names)}.", field="sheets", code="no_sheet")
+            raise Problem(
+                f"Sheet “{sheet}”",
+                f"{path.name} has no such sheet.",
+                f"Choose from: {', '.join(names)}.",
+                field="sheets",
+                code="no_sheet",
+            )
     return list(options.sheets)
 
 
 def _hidden(book: Any, path: Path, names: list[str]) -> tuple[str, ...]:
     known = hidden_sheets(path)
     if known is None and len(names) > 1:
-        known = {n for n in names if book.load_sheet(n, n_rows=1, header_row=None, dtypes="string").visible != "visible"}
+        known = {
+            n
+            for n in names
+            if book.load_sheet(n, n_rows=1, header_row=None, dtypes="string").visible != "visible"
+        }
     return tuple(name for name in names if name in (known or ()))
 
 
@@ -171,18 +216,25 @@ def _with_named_range(book: Any, path: Path, options: ReadOptions) -> ReadOption
             return replace(options, sheet=sheet.strip("'"), range=cells.replace("$", ""))
         if options.range in book.table_names():
             table = book.load_table(options.range, header_row=None)
-            return replace(options, sheet=table.sheet_name, range=table_range(path, options.range) or options.range)
+            return replace(
+                options, sheet=table.sheet_name, range=table_range(path, options.range) or options.range
+            )
     except Exception:
         pass
     return options
 
 
-def _mended(path: Path, options: ReadOptions, cells: pl.DataFrame, area: Area) -> tuple[pl.DataFrame, list[str]]:
+def _mended(
+    path: Path, options: ReadOptions, cells: pl.DataFrame, area: Area
+) -> tuple[pl.DataFrame, list[str]]:
     """Cells with formula errors shown as they are, and merged cells filled when asked for."""
     errors, merges = errors_and_merges(path, options.sheet or "")
     said: list[str] = []
-    errors = {(row - area.top, column - area.left): text for (row, column), text in errors.items()
-              if area.top <= row < area.bottom and area.left <= column < area.right}
+    errors = {
+        (row - area.top, column - area.left): text
+        for (row, column), text in errors.items()
+        if area.top <= row < area.bottom and area.left <= column < area.right
+    }
     if not errors and not merges:
         return cells, said
     columns = [series.to_list() for series in cells]
@@ -200,7 +252,9 @@ def _mended(path: Path, options: ReadOptions, cells: pl.DataFrame, area: Area) -
             for row in range(merge.top, min(merge.bottom, cells.height)):
                 columns[column][row] = value
     if merges and options.merged == "first":
-        said.append(f"{len(merges):,} merged cells: the value stands in the first cell of each, the others are empty.")
+        said.append(
+            f"{len(merges):,} merged cells: the value stands in the first cell of each, the others are empty."
+        )
     return pl.DataFrame(columns, schema=dict.fromkeys(cells.columns, pl.String), strict=False), said
 
 
@@ -218,7 +272,9 @@ def _cells(book: Any, sheet: str, path: Path) -> pl.DataFrame:
     check_spread(path, sheet)
     try:
         loaded: pl.DataFrame = book.load_sheet(sheet, header_row=None, dtypes="string").to_polars()
-        if any(series.dtype == pl.String and (series == "").any() for series in loaded):  # as a formula error comes in ods
+        if any(
+            series.dtype == pl.String and (series == "").any() for series in loaded
+        ):  # as a formula error comes in ods
             loaded = loaded.with_columns(pl.when(pl.col(pl.String) != "").then(pl.col(pl.String)))
     except Exception as error:
         raise _damaged(path, error) from None
@@ -226,9 +282,12 @@ def _cells(book: Any, sheet: str, path: Path) -> pl.DataFrame:
 
 
 def _damaged(path: Path, error: Exception) -> Problem:
-    return Problem(path.name, f"it cannot be opened as a workbook ({str(error).splitlines()[0][:120]}).",
-                   "It may have been cut off on the way: ask for it again, or open and save it in a spreadsheet.",
-                   code="damaged_workbook")
+    return Problem(
+        path.name,
+        f"it cannot be opened as a workbook ({str(error).splitlines()[0][:120]}).",
+        "It may have been cut off on the way: ask for it again, or open and save it in a spreadsheet.",
+        code="damaged_workbook",
+    )
 
 
 def _rows(cells: pl.DataFrame) -> list[Row]:
@@ -241,13 +300,17 @@ def _without_empty_tail(body: pl.DataFrame) -> pl.DataFrame:
 
 
 def _plain_dates(frame: pl.DataFrame) -> list[pl.Expr]:
-    """Every workbook's dates alike: a day with a time as `YYYY-MM-DD HH:MM:SS`; only the day where a column has no other time.
+    """Every workbook's dates alike: a day with a time as `YYYY-MM-DD HH:MM:SS`; only the day where a column
+    has no other time.
 
-    Most come as midnight where they have no time; in ods they come as the day alone, and with a T before the time.
+    Most come as midnight where they have no time; in ods they come as the day alone, and with a T before the
+    time.
     """
     text = [name for name, dtype in frame.schema.items() if dtype == pl.String]
-    seen = {what: frame.select(pl.col(text).str.contains(pattern).sum())
-            for what, pattern in {"timed": _DAY, "midnight": _MIDNIGHT, "open": _OPEN}.items()}
+    seen = {
+        what: frame.select(pl.col(text).str.contains(pattern).sum())
+        for what, pattern in {"timed": _DAY, "midnight": _MIDNIGHT, "open": _OPEN}.items()
+    }
     plain = []
     for name in frame.columns:
         column = pl.col(name)

@@ -16,7 +16,18 @@ _EXAMPLE = 60  # characters
 class Place:
     """All elements that are reached by the same tags from the root."""
 
-    __slots__ = ("attributes", "children", "count", "example", "members", "prefix", "records", "repeated", "tag", "texts")
+    __slots__ = (
+        "attributes",
+        "children",
+        "count",
+        "example",
+        "members",
+        "prefix",
+        "records",
+        "repeated",
+        "tag",
+        "texts",
+    )
 
     def __init__(self, tag: str, prefix: str | None) -> None:
         self.tag, self.prefix = tag, prefix
@@ -25,9 +36,13 @@ class Place:
         self.records = False  # one of them has attributes or children
         self.children: dict[str, Place] = {}
         self.repeated: set[str] = set()  # children that occur several times in one of them
-        self.attributes: dict[str, tuple[str | None, Node]] = {}  # name → its prefix, how often and an example
+        self.attributes: dict[
+            str, tuple[str | None, Node]
+        ] = {}  # name → its prefix, how often and an example
         self.texts = Node("", "#text")  # text beside attributes or children
-        self.members: dict[tuple[str, str], None] = {}  # attributes and children in the order in which they came
+        self.members: dict[
+            tuple[str, str], None
+        ] = {}  # attributes and children in the order in which they came
 
     def gather(self, prefixes: dict[str, str | None]) -> None:
         """Every tag and attribute name from here on, with its prefix."""
@@ -45,8 +60,13 @@ class Place:
 
     def _into(self, parent: Node, path: str, names: dict[str, str], *, repeated: bool) -> None:
         name = names[self.tag]
-        node = parent.children[name] = Node(f"{path}/{name}", name, "list" if repeated else "record" if self.records else "value",
-                                            self.count, example=self.example)
+        node = parent.children[name] = Node(
+            f"{path}/{name}",
+            name,
+            "list" if repeated else "record" if self.records else "value",
+            self.count,
+            example=self.example,
+        )
         inside = f"{node.path}/*" if repeated else node.path
         for sort, member in self.members:
             if len(node.children) > MOST_COLUMNS:
@@ -54,7 +74,9 @@ class Place:
             if sort == "child":
                 self.children[member]._into(node, inside, names, repeated=member in self.repeated)
                 continue
-            title, told = ("#text", self.texts) if sort == "text" else (f"@{names[member]}", self.attributes[member][1])
+            title, told = (
+                ("#text", self.texts) if sort == "text" else (f"@{names[member]}", self.attributes[member][1])
+            )
             node.children[title] = Node(f"{inside}/{title}", title, "value", told.count, example=told.example)
         node.fields = tuple(node.children)
 
@@ -66,14 +88,23 @@ def survey(path: Path) -> Place:
         etree.XMLSyntaxError: it is not well-formed.
     """
     target = _Target()
-    parser = etree.XMLParser(target=target, resolve_entities=False, no_network=True, load_dtd=False, remove_comments=True, remove_pis=True)
+    parser = etree.XMLParser(
+        target=target,
+        resolve_entities=False,
+        no_network=True,
+        load_dtd=False,
+        remove_comments=True,
+        remove_pis=True,
+    )
     etree.parse(str(path), parser)
     assert target.root is not None
     return target.root
 
 
 class _Target:
-    """Takes what the parser meets. A frame holds an element's place, its text, the children seen in it, and whether it has members."""
+    """Takes what the parser meets. A frame holds an element's place, its text, the children seen in it, and
+    whether it has members.
+    """
 
     def __init__(self) -> None:
         self.root: Place | None = None
@@ -103,7 +134,9 @@ class _Target:
                 place.members["attribute", name] = None
             told = place.attributes[name][1]
             told.count += 1
-            told.example = told.example or value.replace("&#38;", "&")[:_EXAMPLE]  # so the parser gives it when it resolves nothing
+            told.example = (
+                told.example or value.replace("&#38;", "&")[:_EXAMPLE]
+            )  # so the parser gives it when it resolves nothing
         self._open.append([place, [], set(), bool(attributes)])
 
     def data(self, text: str) -> None:

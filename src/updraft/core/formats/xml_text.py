@@ -18,8 +18,12 @@ from updraft.core.problems import Problem
 _LARGE = 4 << 20  # bytes; the repeating elements of a larger file stay in it
 _FEW = 8  # elements that repeat so seldom are no table; one deeper inside them may be
 
-_LIMITS = {"too long": "a text in it is longer than 10 MB", "excessive depth": "it is nested more than 256 deep",
-           "amplification": "its entities grow beyond measure", "entity nesting": "its entities grow beyond measure"}
+_LIMITS = {
+    "too long": "a text in it is longer than 10 MB",
+    "excessive depth": "it is nested more than 256 deep",
+    "amplification": "its entities grow beyond measure",
+    "entity nesting": "its entities grow beyond measure",
+}
 
 
 def read(path: Path, options: ReadOptions) -> Reading:
@@ -38,14 +42,27 @@ def read(path: Path, options: ReadOptions) -> Reading:
     except etree.XMLSyntaxError as error:
         limit = next((said for sign, said in _LIMITS.items() if sign in str(error.msg).lower()), None)
         if limit:
-            raise Problem(path.name, f"{limit} (line {error.lineno or 1:,}).", "Ask for it in a simpler form.", code="not_xml") from None
-        raise Problem(path.name, f"it is not well-formed XML at line {error.lineno or 1:,} ({str(error.msg).lower()}).",
-                      "It may have been cut off on the way: ask for it again.", code="not_xml") from None
+            raise Problem(
+                path.name,
+                f"{limit} (line {error.lineno or 1:,}).",
+                "Ask for it in a simpler form.",
+                code="not_xml",
+            ) from None
+        raise Problem(
+            path.name,
+            f"it is not well-formed XML at line {error.lineno or 1:,} ({str(error.msg).lower()}).",
+            "It may have been cut off on the way: ask for it again.",
+            code="not_xml",
+        ) from None
     except OSError as error:  # so the parser says that bytes do not fit the encoding
         if error.errno:
             raise
-        raise Problem(path.name, "some bytes do not fit its encoding.", "Ask for it again, or have its encoding mended.",
-                      code="not_xml") from None
+        raise Problem(
+            path.name,
+            "some bytes do not fit its encoding.",
+            "Ask for it again, or have its encoding mended.",
+            code="not_xml",
+        ) from None
     if not frame.height:
         said = [*said, "There is no record at this place."]
     reasons = {"format": "it begins as XML does", "records": reason}
@@ -53,16 +70,22 @@ def read(path: Path, options: ReadOptions) -> Reading:
 
 
 def _names(root: Place) -> dict[str, str]:
-    """A short name for every tag and attribute: without its namespace, unless two of the file use the same name."""
+    """A short name for every tag and attribute: without its namespace, unless two of the file use the same
+    name.
+    """
     prefixes: dict[str, str | None] = {}
     root.gather(prefixes)
     local = {tag: etree.QName(tag).localname for tag in prefixes}
     shared = Counter(local.values())
-    return {tag: f"{prefix}:{local[tag]}" if prefix and shared[local[tag]] > 1 else local[tag] for tag, prefix in prefixes.items()}
+    return {
+        tag: f"{prefix}:{local[tag]}" if prefix and shared[local[tag]] > 1 else local[tag]
+        for tag, prefix in prefixes.items()
+    }
 
 
 def _load(path: Path, root: Place, names: dict[str, str]) -> dict[str, Any]:
-    """The file as nested data, the repeating elements of a large one left in it. Nothing is fetched, no entity resolved.
+    """The file as nested data, the repeating elements of a large one left in it. Nothing is fetched, no
+    entity resolved.
 
     An element that occurs several times in one parent anywhere in the file is a list everywhere.
     """
@@ -84,20 +107,31 @@ def _streamed(place: Place, at: tuple[str, ...]) -> dict[tuple[str, ...], Place]
 
 
 def _parsed(path: Path) -> Any:
-    parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, remove_comments=True, remove_pis=True)
+    parser = etree.XMLParser(
+        resolve_entities=False, no_network=True, load_dtd=False, remove_comments=True, remove_pis=True
+    )
     return etree.parse(str(path), parser).getroot()
 
 
 class _Elements:
-    """Goes through a file and gives the elements of its streamed places, each let go when the next one comes."""
+    """Goes through a file and gives the elements of its streamed places, each let go when the next one
+    comes.
+    """
 
     def __init__(self, path: Path, places: dict[tuple[str, ...], Place], names: dict[str, str]) -> None:
         self.path, self.places, self.names = path, places, names
 
     def walk(self) -> Iterator[tuple[tuple[str, ...], Any]]:
         tags = {at[-1] for at in self.places}
-        events = etree.iterparse(str(self.path), tag=tags, resolve_entities=False, no_network=True, load_dtd=False,
-                                 remove_comments=True, remove_pis=True)
+        events = etree.iterparse(
+            str(self.path),
+            tag=tags,
+            resolve_entities=False,
+            no_network=True,
+            load_dtd=False,
+            remove_comments=True,
+            remove_pis=True,
+        )
         for _, element in events:
             at = _way(element)
             if at not in self.places:
@@ -154,9 +188,17 @@ def _way(element: Any) -> tuple[str, ...]:
     return tuple(reversed(tags))
 
 
-def _value(element: Any, place: Place, names: dict[str, str], elements: _Elements | None = None, at: tuple[str, ...] = (),
-           turns: Counter[tuple[str, ...]] | None = None) -> Any:
-    found: dict[str, Any] = {f"@{names[key]}": value for key, value in element.attrib.items()} if element.attrib else {}
+def _value(
+    element: Any,
+    place: Place,
+    names: dict[str, str],
+    elements: _Elements | None = None,
+    at: tuple[str, ...] = (),
+    turns: Counter[tuple[str, ...]] | None = None,
+) -> Any:
+    found: dict[str, Any] = (
+        {f"@{names[key]}": value for key, value in element.attrib.items()} if element.attrib else {}
+    )
     text = element.text or ""
     for child in element:
         tag, inner = child.tag, None

@@ -6,14 +6,20 @@ from updraft.core.flow.model import Flow, label
 
 
 def neighbours(flow: Flow, step_id: str) -> dict[str, str]:
-    """Steps that neither lead to a step nor come from it, the last of each lane: id → what the table is called.
+    """Steps that neither lead to a step nor come from it, the last of each lane: id → what the table is
+    called.
 
     What a step on the way takes at another port counts too: keys are looked up there.
     """
     up, down = _reached(flow, step_id, back=True), _reached(flow, step_id, back=False)
     mine = up | down | {step_id}
-    found = {step.id: label(step) for step in flow.steps if step.id not in mine and step.enabled and not any(
-        taker.id not in mine for taker, _, _ in flow.consumers(step.id))}
+    found = {
+        step.id: label(step)
+        for step in flow.steps
+        if step.id not in mine
+        and step.enabled
+        and not any(taker.id not in mine for taker, _, _ in flow.consumers(step.id))
+    }
     # A table that is joined further down is no neighbour by lane, but it is what this one must meet.
     for taker in (step for step in flow.steps if step.id in down):
         for other in (ref.step for ref in taker.refs()):
@@ -33,7 +39,11 @@ def _reached(flow: Flow, step_id: str, *, back: bool) -> set[str]:
     waiting = [step_id]
     while waiting:
         here = waiting.pop()
-        near = [ref.step for ref in flow.step(here).refs()] if back else [step.id for step, _, _ in flow.consumers(here)]
+        near = (
+            [ref.step for ref in flow.step(here).refs()]
+            if back
+            else [step.id for step, _, _ in flow.consumers(here)]
+        )
         for other in near:
             if other not in reached and flow.has(other):
                 reached.add(other)

@@ -20,44 +20,78 @@ def cross_table(table: pl.DataFrame, rows: str, columns: str) -> dict[str, Any]:
     """Rows counted by the values of two columns.
 
     Returns:
-        `rows`, `columns`: the twelve most frequent values of each as text (None for empty); `counts`: row by row;
-        `row_totals`, `column_totals`: over all values; `more_rows`, `more_columns`: values that are not shown; `total`.
+        `rows`, `columns`: the twelve most frequent values of each as text (None for empty); `counts`: row by
+        row; `row_totals`, `column_totals`: over all values; `more_rows`, `more_columns`: values that are not
+        shown; `total`.
     """
-    pairs = table.lazy().select(pl.col(rows).alias("r"), pl.col(columns).alias("c")).group_by("r", "c").agg(pl.len().alias("n")).collect()
-    by_row, by_column = (pairs.group_by(side).agg(pl.col("n").sum()).sort(["n", side], descending=[True, False]) for side in ("r", "c"))
+    pairs = (
+        table.lazy()
+        .select(pl.col(rows).alias("r"), pl.col(columns).alias("c"))
+        .group_by("r", "c")
+        .agg(pl.len().alias("n"))
+        .collect()
+    )
+    by_row, by_column = (
+        pairs.group_by(side).agg(pl.col("n").sum()).sort(["n", side], descending=[True, False])
+        for side in ("r", "c")
+    )
     top_r, top_c = by_row["r"].head(MOST_VALUES), by_column["c"].head(MOST_VALUES)
-    known = {(r, c): n for r, c, n in pairs.iter_rows()} if pairs.height <= 200_000 else {
-        (r, c): n for r, c, n in pairs.filter(pl.col("r").is_in(top_r.implode(), nulls_equal=True)
-                                              & pl.col("c").is_in(top_c.implode(), nulls_equal=True)).iter_rows()}
+    known = (
+        {(r, c): n for r, c, n in pairs.iter_rows()}
+        if pairs.height <= 200_000
+        else {
+            (r, c): n
+            for r, c, n in pairs.filter(
+                pl.col("r").is_in(top_r.implode(), nulls_equal=True)
+                & pl.col("c").is_in(top_c.implode(), nulls_equal=True)
+            ).iter_rows()
+        }
+    )
     return {
-        "rows": shown(top_r).to_list(), "columns": shown(top_c).to_list(),
+        "rows": shown(top_r).to_list(),
+        "columns": shown(top_c).to_list(),
         "counts": [[known.get((r, c), 0) for c in top_c] for r in top_r],
-        "row_totals": by_row["n"].head(MOST_VALUES).to_list(), "column_totals": by_column["n"].head(MOST_VALUES).to_list(),
-        "more_rows": max(by_row.height - MOST_VALUES, 0), "more_columns": max(by_column.height - MOST_VALUES, 0), "total": table.height}
+        "row_totals": by_row["n"].head(MOST_VALUES).to_list(),
+        "column_totals": by_column["n"].head(MOST_VALUES).to_list(),
+        "more_rows": max(by_row.height - MOST_VALUES, 0),
+        "more_columns": max(by_column.height - MOST_VALUES, 0),
+        "total": table.height,
+    }
 
 
 def scatter(table: pl.DataFrame, across: str, up: str) -> dict[str, Any]:
     """Points of two columns of numbers or dates.
 
     Returns:
-        `points`: up to 1,500 pairs, taken evenly from all rows in which both are finite; `all`: how many those are;
-        `correlation`, `rank_correlation`: Pearson's and Spearman's, over all of them (None where there is none).
+        `points`: up to 1,500 pairs, taken evenly from all rows in which both are finite; `all`: how many
+        those are; `correlation`, `rank_correlation`: Pearson's and Spearman's, over all of them (None where
+        there is none).
     """
-    both = table.lazy().select(_axis(table, across).alias("x"), _axis(table, up).alias("y")).filter(
-        pl.col("x").is_finite() & pl.col("y").is_finite()).collect()
+    both = (
+        table.lazy()
+        .select(_axis(table, across).alias("x"), _axis(table, up).alias("y"))
+        .filter(pl.col("x").is_finite() & pl.col("y").is_finite())
+        .collect()
+    )
     if not both.height:
         return {"points": [], "all": 0, "correlation": None, "rank_correlation": None}
     facts = both.select(c=pl.corr("x", "y"), r=pl.corr("x", "y", method="spearman")).row(0)
     some = both.gather_every(max(both.height // POINTS, 1)).head(POINTS)
-    return {"points": [list(point) for point in some.iter_rows()], "all": both.height,
-            "correlation": _finite(facts[0]), "rank_correlation": _finite(facts[1])}
+    return {
+        "points": [list(point) for point in some.iter_rows()],
+        "all": both.height,
+        "correlation": _finite(facts[0]),
+        "rank_correlation": _finite(facts[1]),
+    }
 
 
 def _axis(table: pl.DataFrame, name: str) -> pl.Expr:
     dtype = table.schema[name]
     if isinstance(dtype, pl.Datetime):
         return pl.col(name).dt.epoch("s").cast(pl.Float64)
-    return (pl.col(name).to_physical() if isinstance(dtype, pl.Date) else pl.col(name)).cast(pl.Float64, strict=False)
+    return (pl.col(name).to_physical() if isinstance(dtype, pl.Date) else pl.col(name)).cast(
+        pl.Float64, strict=False
+    )
 
 
 def _finite(number: float | None) -> float | None:
@@ -68,8 +102,9 @@ def determined_by(table: pl.DataFrame, name: str, most: int = 30) -> list[dict[s
     """Which other columns a column determines, and which determine it.
 
     Returns:
-        For each other column with values that repeat: `column`; `determines`: the share of rows in which the other has
-        the value most of the same value of `name` have; `determined`: the same the other way round. Highest first.
+        For each other column with values that repeat: `column`; `determines`: the share of rows in which the
+        other has the value most of the same value of `name` have; `determined`: the same the other way round.
+        Highest first.
     """
     columns = [Column(series, n) for n, series in enumerate(table.get_columns())]
     mine = next(c for c in columns if c.name == name)
@@ -78,7 +113,12 @@ def determined_by(table: pl.DataFrame, name: str, most: int = 30) -> list[dict[s
     own = codes(mine)
     found: list[tuple[str, float, float]] = []
     for other in columns:
-        if other is mine or other.nested or other.kind is Kind.DURATION or not 2 <= other.distinct <= max(0.8 * other.filled, 2):
+        if (
+            other is mine
+            or other.nested
+            or other.kind is Kind.DURATION
+            or not 2 <= other.distinct <= max(0.8 * other.filled, 2)
+        ):
             continue
         theirs = codes(other)
         forth, usual = agreeing(own, theirs)

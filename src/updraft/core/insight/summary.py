@@ -1,4 +1,6 @@
-"""A line about every column: kind, empties, distinct values, a small picture, and the one fact worth knowing."""
+"""A line about every column: kind, empties, distinct values, a small picture, and the one fact worth
+knowing.
+"""
 
 from __future__ import annotations
 
@@ -20,8 +22,8 @@ class ColumnSummary:
     """What the grid's header shows of a column; every number is counted over all rows.
 
     Args:
-        bars: heights from 0 to 1. For numbers and dates a histogram from the smallest to the largest value, for
-            the rest the most frequent values.
+        bars: heights from 0 to 1. For numbers and dates a histogram from the smallest to the largest value,
+            for the rest the most frequent values.
         fact: the one thing worth knowing; `alert` when it asks for attention.
     """
 
@@ -60,8 +62,13 @@ def _summary(table: pl.LazyFrame, name: str, dtype: pl.DataType) -> ColumnSummar
         bars = _frequencies(column)
     fact = _empties(empty, rows)
     if not fact:
-        fact = ("every value differs" if distinct == rows and rows > 1 else
-                "1 value" if distinct == 1 else f"{distinct:,} values")
+        fact = (
+            "every value differs"
+            if distinct == rows and rows > 1
+            else "1 value"
+            if distinct == 1
+            else f"{distinct:,} values"
+        )
     return ColumnSummary(name, kind, empty, distinct, bars, fact, bool(empty))
 
 
@@ -95,13 +102,19 @@ def _scaled(counts: list[int]) -> tuple[float, ...]:
 
 
 def counted_values(series: pl.Series) -> pl.DataFrame:
-    """The value list of a column: `value` as text (null for empty) and `rows`, most frequent first, then in order."""
+    """The value list of a column: `value` as text (null for empty) and `rows`, most frequent first, then in
+    order.
+    """
     frame = series.alias("value").to_frame()
     if series.dtype.is_nested():
-        frame = pl.DataFrame({"value": [None if value is None else str(value) for value in series.to_list()]}, schema={"value": pl.String})
+        frame = pl.DataFrame(
+            {"value": [None if value is None else str(value) for value in series.to_list()]},
+            schema={"value": pl.String},
+        )
     counted = frame.group_by("value").agg(pl.len().alias("rows"))
-    # Values as frequent as each other stand in their own order, not in that of their texts. A list that is longer than
-    # anybody reads is left in the order of its counts alone: sorting a million texts takes longer than counting them.
+    # Values as frequent as each other stand in their own order, not in that of their texts. A list that is
+    # longer than anybody reads is left in the order of its counts alone: sorting a million texts takes longer
+    # than counting them.
     counted = counted.sort("value") if counted.height <= 100_000 else counted
     counted = counted.sort("rows", descending=True, maintain_order=True)
     return counted.with_columns(shown(counted["value"]))
@@ -113,7 +126,8 @@ def ordered_values(counted: pl.DataFrame, *, search: str = "", order: str = "cou
     Args:
         counted: as `counted_values` gives it.
         search: only values that contain this, whatever the case.
-        order: `count` (most frequent first), `rare` (least frequent first) or `value` (numbers by their size).
+        order: `count` (most frequent first), `rare` (least frequent first) or `value` (numbers by their
+            size).
     """
     found = counted
     if search:
@@ -125,16 +139,24 @@ def ordered_values(counted: pl.DataFrame, *, search: str = "", order: str = "cou
     return found
 
 
-def column_values(counted: pl.DataFrame, found: pl.DataFrame, *, offset: int = 0, most: int = 200) -> dict[str, Any]:
+def column_values(
+    counted: pl.DataFrame, found: pl.DataFrame, *, offset: int = 0, most: int = 200
+) -> dict[str, Any]:
     """A window of a value list.
 
     Args:
         counted: the whole list, as `counted_values` gives it; `found`: as `ordered_values` gives it.
 
     Returns:
-        `values`: up to `most` pairs of text (None for empty; 5,000 signs at most) and count; `distinct`: how many there are in
-        all; `found`: how many the search leaves; `rows`: the sum of all counts; `highest`: the largest count of those found.
+        `values`: up to `most` pairs of text (None for empty; 5,000 signs at most) and count; `distinct`: how
+        many there are in all; `found`: how many the search leaves; `rows`: the sum of all counts; `highest`:
+        the largest count of those found.
     """
     window = found.slice(offset, most).with_columns(pl.col("value").str.slice(0, LONGEST))
-    return {"distinct": counted.height, "found": found.height, "rows": int(counted["rows"].sum()),
-            "highest": found["rows"].max() if found.height else 0, "values": window.rows()}
+    return {
+        "distinct": counted.height,
+        "found": found.height,
+        "rows": int(counted["rows"].sum()),
+        "highest": found["rows"].max() if found.height else 0,
+        "values": window.rows(),
+    }

@@ -8,7 +8,7 @@ if TYPE_CHECKING:
     from updraft.core.similarity.spelling import folded, near_misses, tidied_blanks
 
 # Nothing is imported before it is used: a command starts with what it needs.
-__getattr__, __dir__, _ = attach(__name__, submod_attrs={
-    "spelling": ["folded", "near_misses", "tidied_blanks"],
-})
+__getattr__, __dir__, _ = attach(
+    __name__, submod_attrs={"spelling": ["folded", "near_misses", "tidied_blanks"]}
+)
 __all__ = ["folded", "near_misses", "tidied_blanks"]

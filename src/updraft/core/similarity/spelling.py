@@ -1,4 +1,6 @@
-"""One thing in several spellings: a folded key for what is only written differently, and edit distance for slips."""
+"""One thing in several spellings: a folded key for what is only written differently, and edit distance for
+slips.
+"""
 
 from __future__ import annotations
 
@@ -16,21 +18,27 @@ def tidied_blanks(text: pl.Expr) -> pl.Expr:
 
 
 def folded(text: pl.Expr) -> pl.Expr:
-    """A key that is equal for texts which differ only in case, accents, punctuation and, where no digit is, in blanks.
+    """A key that is equal for texts which differ only in case, accents, punctuation and, where no digit is,
+    in blanks.
 
     In text with digits the signs between them stay apart ("A 1-2" is not "A 12").
     """
     plain = text.str.normalize("NFKD").str.replace_all(r"\p{M}", "").str.to_lowercase()
     plain = plain.str.replace_all("ß", "ss").str.replace_all(r"[^\p{L}\p{N}]+", " ").str.strip_chars()
-    return pl.when(plain.str.contains(r"\p{N}")).then(plain).otherwise(plain.str.replace_all(" ", "", literal=True))
+    return (
+        pl.when(plain.str.contains(r"\p{N}"))
+        .then(plain)
+        .otherwise(plain.str.replace_all(" ", "", literal=True))
+    )
 
 
 def near_misses(values: Sequence[str], counts: Sequence[int]) -> dict[str, str]:
     """Rare values that are a slip away from a frequent one: rare → frequent.
 
-    A slip is one letter changed, left out, added or swapped with its neighbour (two from ten letters on): optimal
-    string alignment distance, after Damerau (1964). The words in another order, or a word shortened with a point, count
-    too. Digits must be the same, and the rare value must be at most a third as frequent as the other one.
+    A slip is one letter changed, left out, added or swapped with its neighbour (two from ten letters on):
+    optimal string alignment distance, after Damerau (1964). The words in another order, or a word shortened
+    with a point, count too. Digits must be the same, and the rare value must be at most a third as frequent
+    as the other one.
     """
     import numpy as np
     from rapidfuzz import process
@@ -43,9 +51,16 @@ def near_misses(values: Sequence[str], counts: Sequence[int]) -> dict[str, str]:
     distances = process.cdist(lower, lower, scorer=OSA.distance, score_cutoff=2, dtype=np.uint8, workers=1)
     found: dict[str, str] = {}
     for rare in np.argsort(many, kind="stable"):
-        common = [int(c) for c in np.flatnonzero(distances[rare] <= 2)
-                  if c != rare and many[c] >= 3 * many[rare] and _is_slip(lower[rare], lower[c], int(distances[rare, c]))]
-        common += [c for c in range(len(texts)) if many[c] >= 3 * many[rare] and _reworded(lower[rare], lower[c])]
+        common = [
+            int(c)
+            for c in np.flatnonzero(distances[rare] <= 2)
+            if c != rare
+            and many[c] >= 3 * many[rare]
+            and _is_slip(lower[rare], lower[c], int(distances[rare, c]))
+        ]
+        common += [
+            c for c in range(len(texts)) if many[c] >= 3 * many[rare] and _reworded(lower[rare], lower[c])
+        ]
         if common:
             best = max(common, key=lambda c: (-int(distances[rare, c]), int(many[c])))
             found[texts[rare]] = texts[best]
@@ -71,4 +86,7 @@ def _reworded(rare: str, common: str) -> bool:
     if sorted(one) == sorted(other):
         return True
     short = any(a.endswith(".") for a in one)
-    return short and all(a == b or (a.endswith(".") and len(a) > 1 and b.startswith(a[:-1])) for a, b in zip(one, other, strict=True))
+    return short and all(
+        a == b or (a.endswith(".") and len(a) > 1 and b.startswith(a[:-1]))
+        for a, b in zip(one, other, strict=True)
+    )

@@ -22,12 +22,42 @@ if TYPE_CHECKING:
     from updraft.core.steps.tables import Incoming, Out, Port, Tables
 
 # Nothing is imported before it is used: a run loads the kinds of its flow.
-__getattr__, __dir__, _ = attach(__name__, submod_attrs={
-    "base": ["Context", "Count", "Grounds", "Result", "Settings", "StepKind", "Wanted", "also", "setting"],
-    "registry": ["kinds"],
-    "search": ["find_kinds"],
-    "shapes": ["SHAPES", "outputs_of"],
-    "tables": ["Incoming", "Out", "Port", "Tables"],
-})
-__all__ = ["SHAPES", "Context", "Count", "Grounds", "Incoming", "Out", "Port", "Result", "Settings", "StepKind",
-           "Tables", "Wanted", "also", "find_kinds", "kinds", "outputs_of", "setting"]
+__getattr__, __dir__, _ = attach(
+    __name__,
+    submod_attrs={
+        "base": [
+            "Context",
+            "Count",
+            "Grounds",
+            "Result",
+            "Settings",
+            "StepKind",
+            "Wanted",
+            "also",
+            "setting",
+        ],
+        "registry": ["kinds"],
+        "search": ["find_kinds"],
+        "shapes": ["SHAPES", "outputs_of"],
+        "tables": ["Incoming", "Out", "Port", "Tables"],
+    },
+)
+__all__ = [
+    "SHAPES",
+    "Context",
+    "Count",
+    "Grounds",
+    "Incoming",
+    "Out",
+    "Port",
+    "Result",
+    "Settings",
+    "StepKind",
+    "Tables",
+    "Wanted",
+    "also",
+    "find_kinds",
+    "kinds",
+    "outputs_of",
+    "setting",
+]

@@ -38,7 +38,11 @@ def setting(title: str, help: str = "", *, widget: str = "", default: Any = ...,
     if "labels" in hints:
         hints["labels"] = list(hints["labels"].items())  # a JSON Schema keeps the order of lists only
     extra = {key: value for key, value in {"widget": widget, **hints}.items() if value != ""}
-    keywords: dict[str, Any] = {"title": title, "description": help or None, "json_schema_extra": extra or None}
+    keywords: dict[str, Any] = {
+        "title": title,
+        "description": help or None,
+        "json_schema_extra": extra or None,
+    }
     if isinstance(default, list | dict | BaseModel):
         return Field(default_factory=lambda: default, **keywords)
     return Field(default, **keywords)
@@ -48,8 +52,8 @@ def setting(title: str, help: str = "", *, widget: str = "", default: Any = ...,
 class Count:
     """A number worth saying, as a lazy frame of one cell; the engine computes it together with the table.
 
-    `text` is a sentence that begins with `{n}`, `one` the same for a single thing; said when the number is not 0. Level
-    `stop` fails the step then, with
+    `text` is a sentence that begins with `{n}`, `one` the same for a single thing; said when the number is
+    not 0. Level `stop` fails the step then, with
     `way_out` as the advice.
     """
 
@@ -117,7 +121,9 @@ class Context(Protocol):
         """The file a setting names; Problem when it is not there or lies outside what the flow may read."""
 
     def files(self, path: str) -> list[Path]:
-        """The same for a path that may hold * and ?: all files it fits, by name; Problem when there is none."""
+        """The same for a path that may hold * and ?: all files it fits, by name; Problem when there is
+        none.
+        """
 
 
 class Grounds(Protocol):
@@ -135,7 +141,8 @@ class Grounds(Protocol):
 
 
 class StepKind(ABC):
-    """One kind of step. Subclasses declare the class variables, `apply` and `sentence`, and are registered by that.
+    """One kind of step. Subclasses declare the class variables, `apply` and `sentence`, and are registered by
+    that.
 
     Attributes:
         kind: the word in flow files.
@@ -170,7 +177,9 @@ class StepKind(ABC):
         if "kind" in cls.__dict__:
             if cls.kind in StepKind.registry:
                 raise TypeError(f"two step kinds are called {cls.kind}")
-            if (cls.inputs and sum(port.main for port in cls.inputs) != 1) or sum(out.main for out in cls.outputs) != 1:
+            if (cls.inputs and sum(port.main for port in cls.inputs) != 1) or sum(
+                out.main for out in cls.outputs
+            ) != 1:
                 raise TypeError(f"{cls.kind} must have one main port (or none at all) and one main output")
             home = sys.modules[cls.__module__.rpartition(".")[0]]
             if not hasattr(cls, "family"):
@@ -206,8 +215,9 @@ class StepKind(ABC):
     def reads(self, settings: Any, wanted: Wanted, port: str) -> Wanted:
         """The columns needed at a port when `wanted` are needed of the main output; None means all.
 
-        A kind that says nothing needs all. One that does must name every column that can change its result, its
-        counts or its problems. Where a side output is taken, `wanted` is None: then name all that it needs, too.
+        A kind that says nothing needs all. One that does must name every column that can change its result,
+        its counts or its problems. Where a side output is taken, `wanted` is None: then name all that it
+        needs, too.
         """
         return None
 
@@ -234,9 +244,13 @@ class StepKind(ABC):
             return {}
 
     def readable(self, settings: Any, context: Context) -> list[Path]:
-        """The files whose content becomes the table, for a picture of them; Problem when they cannot be had."""
+        """The files whose content becomes the table, for a picture of them; Problem when they cannot be
+        had.
+        """
         return [path for name in self.files(settings) for path in context.files(name)]
 
     def prepare(self, table: pl.DataFrame, settings: Any, outlet: Outlet) -> Delivery:
-        """Make ready what the step delivers, whole and checked. For kinds with effects; called only in a run."""
+        """Make ready what the step delivers, whole and checked. For kinds with effects; called only in a
+        run.
+        """
         raise NotImplementedError

@@ -41,21 +41,28 @@ class ColumnChoice(Settings):
             try:
                 fits = re.compile(self.pattern)
             except re.error as error:
-                raise Problem(f"Pattern “{self.pattern}”", f"it is not a regular expression ({error}).",
-                              "Mend it, or choose columns by name.", field="columns") from None
+                raise Problem(
+                    f"Pattern “{self.pattern}”",
+                    f"it is not a regular expression ({error}).",
+                    "Mend it, or choose columns by name.",
+                    field="columns",
+                ) from None
             found = [name for name in schema if fits.search(name)]
         elif self.by == "kinds":
             found = [name for name, dtype in schema.items() if kind_of(dtype) in self.kinds]
         else:
             found = list(schema)
-        return [name for name in found
-                if name not in self.but and (only is None or kind_of(schema[name]) is only)]
+        return [
+            name for name in found if name not in self.but and (only is None or kind_of(schema[name]) is only)
+        ]
 
     def words(self) -> str:
         """The choice in a few words."""
         text = {
-            "names": listed(self.names) or "no columns yet", "pattern": f"columns like {self.pattern}",
-            "kinds": f"{listed([k.value.replace('_', '/') for k in self.kinds])} columns", "all": "all columns",
+            "names": listed(self.names) or "no columns yet",
+            "pattern": f"columns like {self.pattern}",
+            "kinds": f"{listed([k.value.replace('_', '/') for k in self.kinds])} columns",
+            "all": "all columns",
         }[self.by]
         return f"{text} but {listed(self.but)}" if self.but else text
 

@@ -1,4 +1,6 @@
-"""Conditions on rows: compiled to one yes/no expression, never empty, so that keep and drop are exact opposites."""
+"""Conditions on rows: compiled to one yes/no expression, never empty, so that keep and drop are exact
+opposites.
+"""
 
 from __future__ import annotations
 
@@ -13,21 +15,54 @@ from updraft.core.steps.base import Settings, setting
 from updraft.core.steps.choice import listed
 from updraft.core.values import TITLES, Kind, is_blank, kind_of
 
-Test = Literal["equals", "not_equals", "one_of", "none_of", "contains", "starts", "ends", "matches", "not_matches", "empty",
-               "filled", "less", "at_most", "more", "at_least", "between"]
-OPPOSITES: dict[str, Test] = {"none_of": "one_of", "not_matches": "matches"}  # true exactly where the other is not
+Test = Literal[
+    "equals",
+    "not_equals",
+    "one_of",
+    "none_of",
+    "contains",
+    "starts",
+    "ends",
+    "matches",
+    "not_matches",
+    "empty",
+    "filled",
+    "less",
+    "at_most",
+    "more",
+    "at_least",
+    "between",
+]
+OPPOSITES: dict[str, Test] = {
+    "none_of": "one_of",
+    "not_matches": "matches",
+}  # true exactly where the other is not
 
 WORDS: dict[str, str] = {
-    "equals": "is", "not_equals": "is not", "one_of": "is one of", "none_of": "is none of", "contains": "contains",
-    "starts": "starts with", "ends": "ends with", "matches": "matches", "not_matches": "does not match", "empty": "is empty",
-    "filled": "is filled", "less": "is less than", "at_most": "is at most", "more": "is more than", "at_least": "is at least",
+    "equals": "is",
+    "not_equals": "is not",
+    "one_of": "is one of",
+    "none_of": "is none of",
+    "contains": "contains",
+    "starts": "starts with",
+    "ends": "ends with",
+    "matches": "matches",
+    "not_matches": "does not match",
+    "empty": "is empty",
+    "filled": "is filled",
+    "less": "is less than",
+    "at_most": "is at most",
+    "more": "is more than",
+    "at_least": "is at least",
     "between": "is between",
 }
 _TEXT_TESTS = ("contains", "starts", "ends", "matches")
 
 
 class Condition(Settings):
-    """One test of one column. `values` holds what `one_of` compares with; `to` is the far end of `between`."""
+    """One test of one column. `values` holds what `one_of` compares with; `to` is the far end of
+    `between`.
+    """
 
     column: str = setting("Column", widget="column")
     test: Test = setting("Test", default="equals")
@@ -63,14 +98,26 @@ class Rule(Settings):
 def compiled(rule: Rule, schema: pl.Schema) -> pl.Expr:
     """The rule as an expression that is true or false in every row.
 
-    An empty cell meets only `is empty`, `is not` and nothing else. Raises Problem for a missing column, a value
-    that does not fit the column's kind, or a rule without conditions.
+    An empty cell meets only `is empty`, `is not` and nothing else. Raises Problem for a missing column, a
+    value that does not fit the column's kind, or a rule without conditions.
     """
     if not rule.of:
-        raise Problem("This rule", "it has no condition yet.", "Choose a column and a test.", field="rule", code="unfinished")
-    return _together(rule.match, [
-        _one(item, schema) if isinstance(item, Condition)
-        else _together(item.match, [_one(inner, schema) for inner in item.of]) for item in rule.of])
+        raise Problem(
+            "This rule",
+            "it has no condition yet.",
+            "Choose a column and a test.",
+            field="rule",
+            code="unfinished",
+        )
+    return _together(
+        rule.match,
+        [
+            _one(item, schema)
+            if isinstance(item, Condition)
+            else _together(item.match, [_one(inner, schema) for inner in item.of])
+            for item in rule.of
+        ],
+    )
 
 
 def _together(match: str, parts: list[pl.Expr]) -> pl.Expr:
@@ -82,8 +129,13 @@ def _together(match: str, parts: list[pl.Expr]) -> pl.Expr:
 def _one(condition: Condition, schema: pl.Schema) -> pl.Expr:
     name, test = condition.column, condition.test
     if name not in schema:
-        raise missing_column(name, schema, field="rule") if name else Problem(
-            "A condition", "it has no column yet.", "Choose one.", field="rule", code="unfinished")
+        raise (
+            missing_column(name, schema, field="rule")
+            if name
+            else Problem(
+                "A condition", "it has no column yet.", "Choose one.", field="rule", code="unfinished"
+            )
+        )
     if test in OPPOSITES:
         return ~_one(condition.model_copy(update={"test": OPPOSITES[test]}), schema)
     dtype = schema[name]
@@ -93,14 +145,20 @@ def _one(condition: Condition, schema: pl.Schema) -> pl.Expr:
     kind = kind_of(dtype)
     if kind in (Kind.TEXT, Kind.LIST, Kind.RECORD, Kind.DURATION) or test in _TEXT_TESTS:
         if test in ("less", "at_most", "more", "at_least", "between") and kind is not Kind.TEXT:
-            raise Problem(f"Column “{name}”", f"it holds {TITLES[kind]}s, which have no order here.",
-                          "Choose another test.", field="rule")
-        return _text(condition, pl.col(name) if kind is Kind.TEXT else pl.col(name).cast(pl.String)).fill_null(
-            test == "not_equals")
+            raise Problem(
+                f"Column “{name}”",
+                f"it holds {TITLES[kind]}s, which have no order here.",
+                "Choose another test.",
+                field="rule",
+            )
+        return _text(
+            condition, pl.col(name) if kind is Kind.TEXT else pl.col(name).cast(pl.String)
+        ).fill_null(test == "not_equals")
     compare = pl.col(name)
     if test == "one_of":
         wanted = [value_of(text, kind, name) for text in condition.values]
-        # One by one, since a list of whole numbers and a column with fractions (or the reverse) are no match for is_in.
+        # One by one, since a list of whole numbers and a column with fractions (or the reverse) are no match
+        # for is_in.
         return pl.any_horizontal([pl.lit(False), *(compare == value for value in wanted)]).fill_null(False)
     value = value_of(condition.value, kind, name)
     return _ordered(compare, test, value, value_of(condition.to, kind, name) if test == "between" else None)
@@ -152,8 +210,12 @@ def checked_pattern(pattern: str) -> str:
         re.compile(pattern)
         pl.select(pl.lit("").str.contains(pattern))
     except (re.error, pl.exceptions.PolarsError) as error:
-        raise Problem(f"Pattern “{pattern}”", f"it is not a regular expression ({str(error).splitlines()[0]}).",
-                      "Mend it, or use “contains”.", field="rule") from None
+        raise Problem(
+            f"Pattern “{pattern}”",
+            f"it is not a regular expression ({str(error).splitlines()[0]}).",
+            "Mend it, or use “contains”.",
+            field="rule",
+        ) from None
     return pattern
 
 
@@ -172,10 +234,17 @@ def value_of(text: str, kind: Kind, column: str) -> Any:
             case _:
                 return {"yes": True, "true": True, "no": False, "false": False}[text.lower()]
     except (ValueError, KeyError):
-        form = {Kind.DATE: " such as 2026-03-31", Kind.DATETIME: " such as 2026-03-31 14:05",
-                Kind.YES_NO: ": yes or no"}.get(kind, "")
-        raise Problem(f"“{text}”", f"column “{column}” is of kind {TITLES[kind]}, and this is not one.",
-                      f"Type a {TITLES[kind]}{form}.", field="rule") from None
+        form = {
+            Kind.DATE: " such as 2026-03-31",
+            Kind.DATETIME: " such as 2026-03-31 14:05",
+            Kind.YES_NO: ": yes or no",
+        }.get(kind, "")
+        raise Problem(
+            f"“{text}”",
+            f"column “{column}” is of kind {TITLES[kind]}, and this is not one.",
+            f"Type a {TITLES[kind]}{form}.",
+            field="rule",
+        ) from None
 
 
 def _group_words(item: Condition | Group) -> str:

@@ -1,4 +1,6 @@
-"""What Read OData asks of a service: its settings as query options that mean just what they mean elsewhere."""
+"""What Read OData asks of a service: its settings as query options that mean just what they mean
+elsewhere.
+"""
 
 from __future__ import annotations
 
@@ -28,10 +30,14 @@ def fetched(connection: WebService, settings: ReadODataSettings, context: Contex
         entity = entity_set(service, settings.entity)
         chosen = [entity.property(name, setting="columns") for name in settings.columns]
         chosen = chosen or list(entity.properties.values())
-        options = {"select": ",".join(p.name for p in chosen) if settings.columns else "",
-                   "filter": filter_text(settings.rule, entity) if settings.rule.of else "",
-                   "orderby": ",".join(f"{entity.property(o.column, setting='order').name}{' desc' if o.down else ''}"
-                                       for o in settings.order)}
+        options = {
+            "select": ",".join(p.name for p in chosen) if settings.columns else "",
+            "filter": filter_text(settings.rule, entity) if settings.rule.of else "",
+            "orderby": ",".join(
+                f"{entity.property(o.column, setting='order').name}{' desc' if o.down else ''}"
+                for o in settings.order
+            ),
+        }
         rows: list[dict[str, Any]] = []
         for part in _parts(service, entity, settings, options):
             left = None if settings.limit is None else settings.limit - len(rows)
@@ -45,8 +51,9 @@ def fetched(connection: WebService, settings: ReadODataSettings, context: Contex
     return frame
 
 
-def _parts(service: Service, entity: EntitySet, settings: ReadODataSettings,
-           options: dict[str, str]) -> Iterator[dict[str, str]]:
+def _parts(
+    service: Service, entity: EntitySet, settings: ReadODataSettings, options: dict[str, str]
+) -> Iterator[dict[str, str]]:
     """The request, or the several it is split into."""
     if settings.split == "none":
         yield options
@@ -54,16 +61,25 @@ def _parts(service: Service, entity: EntitySet, settings: ReadODataSettings,
         field = entity.property(settings.split_field, setting="split_field")
         found = distinct(service, entity, field.name)
         if len(found) > _MOST_PARTS:
-            raise Problem(f"Field “{field.name}”", f"it has more than {_MOST_PARTS} values, each of them a request.",
-                          "Split by another field or by size.", field="split_field", code="too_many_parts")
+            raise Problem(
+                f"Field “{field.name}”",
+                f"it has more than {_MOST_PARTS} values, each of them a request.",
+                "Split by another field or by size.",
+                field="split_field",
+                code="too_many_parts",
+            )
         for value in found:
             one = f"{field.name} eq {'null' if value is None else literal(str(value), field.type)}"
             yield {**options, "filter": f"({options['filter']}) and {one}" if options["filter"] else one}
     else:
         keys = ",".join(p.name for p in entity.properties.values() if p.key)
         for start in range(0, count(service, entity, options["filter"]), settings.split_size):
-            yield {**options, "orderby": ",".join(filter(None, [options["orderby"], keys])), "skip": str(start),
-                   "top": str(settings.split_size)}
+            yield {
+                **options,
+                "orderby": ",".join(filter(None, [options["orderby"], keys])),
+                "skip": str(start),
+                "top": str(settings.split_size),
+            }
 
 
 def filter_text(item: Rule | Group | Condition, entity: EntitySet) -> str:
@@ -107,8 +123,13 @@ def _test(condition: Condition, entity: EntitySet) -> str:
             call = {"contains": "contains", "starts": "startswith", "ends": "endswith"}[test]
             return f"({name} ne null and {call}({left},{right(condition.value)}))"
         case "matches":
-            raise Problem("“matches”", "services of OData do not all have patterns.",
-                          "Use “contains”, or Keep rows afterwards.", field="rule", code="no_test")
+            raise Problem(
+                "“matches”",
+                "services of OData do not all have patterns.",
+                "Use “contains”, or Keep rows afterwards.",
+                field="rule",
+                code="no_test",
+            )
         case _:
             return f"({name} ne null and {left} {_SIGNS[test]} {right(condition.value)})"
 

@@ -16,7 +16,8 @@ _HERE = "updraft.core.steps"
 class Kinds(Mapping[str, StepKind]):
     """Every kind by its word. One asked for by name loads its file alone; going through them loads all.
 
-    A kind stands in `<family>/<kind>.py`; one registered elsewhere (in a test, say) is known once it was imported.
+    A kind stands in `<family>/<kind>.py`; one registered elsewhere (in a test, say) is known once it was
+    imported.
     """
 
     def __getitem__(self, kind: str) -> StepKind:

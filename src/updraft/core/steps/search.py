@@ -9,14 +9,16 @@ from updraft.core.steps.registry import kinds
 def find_kinds(query: str) -> list[StepKind]:
     """Kinds that fit what was typed, best first; all of them for an empty query.
 
-    A word that begins a title counts most, then a trade word, then the summary; a slip of the finger is forgiven
-    from four letters on (similarity of at least 84 of 100, Levenshtein-based ratio of rapidfuzz).
+    A word that begins a title counts most, then a trade word, then the summary; a slip of the finger is
+    forgiven from four letters on (similarity of at least 84 of 100, Levenshtein-based ratio of rapidfuzz).
     """
     wanted = query.casefold().split()
     if not wanted:
         return list(kinds().values())
-    scored = [(min(_score(word, kind) for word in wanted) + _whole(query.casefold().strip(), kind), kind)
-              for kind in kinds().values()]
+    scored = [
+        (min(_score(word, kind) for word in wanted) + _whole(query.casefold().strip(), kind), kind)
+        for kind in kinds().values()
+    ]
     found = [(score, kind) for score, kind in scored if score > 0]
     return [kind for _, kind in sorted(found, key=lambda pair: -pair[0])]
 
@@ -24,8 +26,12 @@ def find_kinds(query: str) -> list[StepKind]:
 def _score(word: str, kind: StepKind) -> float:
     from rapidfuzz import fuzz
 
-    places = ((kind.title.casefold(), 100), (" ".join(kind.words).casefold(), 80), (kind.family.casefold(), 50),
-              (kind.summary.casefold(), 40))
+    places = (
+        (kind.title.casefold(), 100),
+        (" ".join(kind.words).casefold(), 80),
+        (kind.family.casefold(), 50),
+        (kind.summary.casefold(), 40),
+    )
     best = 0.0
     for text, worth in places:
         for part in text.replace(",", " ").split():

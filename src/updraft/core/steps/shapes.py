@@ -11,7 +11,9 @@ from updraft.core.steps.tables import Out
 
 class _Shapes:
     def main_port(self, step: Step) -> str | None:
-        """The port a step is put into a lane at; None for a source. For an unknown kind, the first it is plugged at."""
+        """The port a step is put into a lane at; None for a source. For an unknown kind, the first it is
+        plugged at.
+        """
         kind = kinds().get(step.kind)
         if kind is None:
             return next(iter(step.inputs), MAIN_PORT)
@@ -39,7 +41,9 @@ SHAPES = _Shapes()
 
 
 def outputs_of(step: Step) -> tuple[Out, ...]:
-    """The outputs of a step with the settings it has; those it has with any, while its settings are not finished."""
+    """The outputs of a step with the settings it has; those it has with any, while its settings are not
+    finished.
+    """
     kind = kinds().get(step.kind)
     if kind is None:
         return ()

@@ -31,8 +31,13 @@ def fetched(connection: Database, settings: ReadDatabaseSettings, outside: Outsi
             given = {bind.name: bind.value for bind in settings.binds}
             missing = [name for name in query._bindparams if name not in given]
             if missing:
-                raise Problem(f"“:{missing[0]}”", "no value is given for it.", "Add it below the query.", field="binds",
-                              code="unfinished")
+                raise Problem(
+                    f"“:{missing[0]}”",
+                    "no value is given for it.",
+                    "Add it below the query.",
+                    field="binds",
+                    code="unfinished",
+                )
             return read(database, query, {name: given[name] for name in query._bindparams}, outside)
         table = reflected(database, settings.table, connection)
         return _typed(read(database, selection(table, settings), {}, outside), table)
@@ -40,17 +45,22 @@ def fetched(connection: Database, settings: ReadDatabaseSettings, outside: Outsi
 
 def _typed(found: pl.DataFrame, table: sa.Table) -> pl.DataFrame:
     """Columns without a single value get their kind from the database; so do those that are yes/no there."""
-    kinds = {series.name: _kind(table.columns[series.name]) for series in found if series.name in table.columns}
+    kinds = {
+        series.name: _kind(table.columns[series.name]) for series in found if series.name in table.columns
+    }
     return found.with_columns(
-        pl.col(name).cast(DTYPES[kind]) for name, kind in kinds.items()
-        if found[name].null_count() == found.height or (kind is Kind.YES_NO and found.schema[name].is_integer()))
+        pl.col(name).cast(DTYPES[kind])
+        for name, kind in kinds.items()
+        if found[name].null_count() == found.height
+        or (kind is Kind.YES_NO and found.schema[name].is_integer())
+    )
 
 
 def selection(table: sa.Table, settings: ReadDatabaseSettings) -> sa.Select[Any]:
     """The query for a table's chosen columns, rows, order and limit.
 
-    A condition means just what it means in Keep rows: an empty cell meets only “is empty” and “is not”, and texts are
-    compared by their letters' numbers.
+    A condition means just what it means in Keep rows: an empty cell meets only “is empty” and “is not”, and
+    texts are compared by their letters' numbers.
     """
     columns = [_column(table, name, "columns") for name in settings.columns] or list(table.columns)
     query = sa.select(*columns)
@@ -84,12 +94,18 @@ def _test(condition: Condition, column: Any) -> Any:
     if test in OPPOSITES:
         return sa.not_(_test(condition.model_copy(update={"test": OPPOSITES[test]}), column))
     if test in ("empty", "filled"):
-        blank = sa.or_(column.is_(None), sa.not_(column.regexp_match(_NOT_BLANK))) if kind is Kind.TEXT else column.is_(None)
+        blank = (
+            sa.or_(column.is_(None), sa.not_(column.regexp_match(_NOT_BLANK)))
+            if kind is Kind.TEXT
+            else column.is_(None)
+        )
         return blank if test == "empty" else sa.not_(blank)
     if kind is Kind.TEXT or test in ("contains", "starts", "ends", "matches"):
         return _text_test(condition, column if kind is Kind.TEXT else sa.cast(column, sa.String))
     if test == "one_of":
-        return sa.and_(column.is_not(None), column.in_([value_of(text, kind, column.name) for text in condition.values]))
+        return sa.and_(
+            column.is_not(None), column.in_([value_of(text, kind, column.name) for text in condition.values])
+        )
     to = value_of(condition.to, kind, column.name) if test == "between" else None
     return _compared(column, test, value_of(condition.value, kind, column.name), to)
 
@@ -100,16 +116,25 @@ def _text_test(condition: Condition, column: Any) -> Any:
     value, to = (v.lower() if fold else v for v in (condition.value, condition.to))
     match condition.test:
         case "one_of":
-            return sa.and_(column.is_not(None), text.in_([v.lower() if fold else v for v in condition.values]))
+            return sa.and_(
+                column.is_not(None), text.in_([v.lower() if fold else v for v in condition.values])
+            )
         case "contains":
-            return sa.and_(column.is_not(None), Position(text, sa.literal(value)) > 0) if value else column.is_not(None)
+            return (
+                sa.and_(column.is_not(None), Position(text, sa.literal(value)) > 0)
+                if value
+                else column.is_not(None)
+            )
         case "starts" | "ends":
             size, many = sa.func.length(text), len(value)
             start = sa.literal(1) if condition.test == "starts" else size - many + 1
             fits = sa.and_(size >= many, sa.func.substr(text, start, many) == value)
             return sa.and_(column.is_not(None), fits) if value else column.is_not(None)
         case "matches":
-            return sa.and_(column.is_not(None), column.regexp_match(f"(?i){condition.value}" if fold else condition.value))
+            return sa.and_(
+                column.is_not(None),
+                column.regexp_match(f"(?i){condition.value}" if fold else condition.value),
+            )
         case _:
             ordered = _ordered(text) if condition.test not in ("equals", "not_equals") else text
             return _compared(ordered, condition.test, value, to)
@@ -124,8 +149,12 @@ def _compared(column: Any, test: str, value: Any, to: Any) -> Any:
         case "between":
             return sa.and_(column.is_not(None), column >= value, column <= to)
         case _:
-            answer = {"less": column < value, "at_most": column <= value, "more": column > value,
-                      "at_least": column >= value}[test]
+            answer = {
+                "less": column < value,
+                "at_most": column <= value,
+                "more": column > value,
+                "at_least": column >= value,
+            }[test]
             return sa.and_(column.is_not(None), answer)
 
 
@@ -133,13 +162,20 @@ def _kind(column: Any) -> Kind:
     """The kind that a database type is read as. MySQL keeps yes/no as a whole number of one digit."""
     if isinstance(column.type, TINYINT) and column.type.display_width == 1:
         return Kind.YES_NO
-    kinds = ((sa.Boolean, Kind.YES_NO), (sa.Integer, Kind.WHOLE), (sa.Numeric, Kind.NUMBER), (sa.DateTime, Kind.DATETIME),
-             (sa.Date, Kind.DATE))
+    kinds = (
+        (sa.Boolean, Kind.YES_NO),
+        (sa.Integer, Kind.WHOLE),
+        (sa.Numeric, Kind.NUMBER),
+        (sa.DateTime, Kind.DATETIME),
+        (sa.Date, Kind.DATE),
+    )
     return next((kind for type_, kind in kinds if isinstance(column.type, type_)), Kind.TEXT)
 
 
 def _ordered(column: Any) -> Any:
-    """A column compared by the numbers of its letters, as everywhere else, and not by a language's alphabet."""
+    """A column compared by the numbers of its letters, as everywhere else, and not by a language's
+    alphabet.
+    """
     return InOrder(column) if isinstance(column.type, sa.String) else column
 
 

@@ -18,7 +18,8 @@ class Port:
     Args:
         name: the word in a step's `inputs`.
         title: what it is called on the desk.
-        main: the table the step is about: where it is put into a lane, and what it hands on when switched off.
+        main: the table the step is about: where it is put into a lane, and what it hands on when switched
+            off.
         many: takes any number of tables, in an order; at least one.
     """
 
@@ -64,7 +65,9 @@ class Tables:
     @classmethod
     def of(cls, table: pl.LazyFrame, **others: pl.LazyFrame) -> Tables:
         """Tables at the usual main port, and others by their ports."""
-        return cls({MAIN_PORT: [Incoming(table)], **{name: [Incoming(other)] for name, other in others.items()}})
+        return cls(
+            {MAIN_PORT: [Incoming(table)], **{name: [Incoming(other)] for name, other in others.items()}}
+        )
 
     @property
     def main(self) -> pl.LazyFrame:

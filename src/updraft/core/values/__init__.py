@@ -11,10 +11,25 @@ if TYPE_CHECKING:
     from updraft.core.values.kinds import DTYPES, TITLES, Kind, is_blank, kind_of
 
 # Nothing is imported before it is used: a command starts with what it needs.
-__getattr__, __dir__, _ = attach(__name__, submod_attrs={
-    "convert": ["FORMATS", "converted", "guess_format"],
-    "decide": ["Decision", "decide"],
-    "distinct": ["by_value"],
-    "kinds": ["DTYPES", "Kind", "TITLES", "is_blank", "kind_of"],
-})
-__all__ = ["DTYPES", "FORMATS", "TITLES", "Decision", "Kind", "by_value", "converted", "decide", "guess_format", "is_blank", "kind_of"]
+__getattr__, __dir__, _ = attach(
+    __name__,
+    submod_attrs={
+        "convert": ["FORMATS", "converted", "guess_format"],
+        "decide": ["Decision", "decide"],
+        "distinct": ["by_value"],
+        "kinds": ["DTYPES", "Kind", "TITLES", "is_blank", "kind_of"],
+    },
+)
+__all__ = [
+    "DTYPES",
+    "FORMATS",
+    "TITLES",
+    "Decision",
+    "Kind",
+    "by_value",
+    "converted",
+    "decide",
+    "guess_format",
+    "is_blank",
+    "kind_of",
+]

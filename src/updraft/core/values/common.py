@@ -8,7 +8,8 @@ import polars as pl
 
 
 def common_type(dtypes: Iterable[pl.DataType]) -> pl.DataType | None:
-    """The narrowest type that holds all values of these: their own, a number for numbers, a time for days, else text.
+    """The narrowest type that holds all values of these: their own, a number for numbers, a time for days,
+    else text.
 
     None where lists or records meet anything but their like: nothing holds both.
     """

@@ -17,17 +17,45 @@ from updraft.core.values.kinds import DTYPES, Kind
 
 # Letters of a date format → strftime of Polars (chrono). Longest first, so that MM is not read as M.
 _LETTERS = [
-    ("YYYY", "%Y"), ("YY", "%y"), ("Month", "%B"), ("Mon", "%b"), ("MM", "%m"), ("M", "%-m"), ("DD", "%d"),
-    ("D", "%-d"), ("hh", "%H"), ("mm", "%M"), ("ss", "%S"),
+    ("YYYY", "%Y"),
+    ("YY", "%y"),
+    ("Month", "%B"),
+    ("Mon", "%b"),
+    ("MM", "%m"),
+    ("M", "%-m"),
+    ("DD", "%d"),
+    ("D", "%-d"),
+    ("hh", "%H"),
+    ("mm", "%M"),
+    ("ss", "%S"),
 ]
 _LETTER = re.compile("|".join(letters for letters, _ in _LETTERS))
 
 # Offered in the interface, the usual ones first. Any other mix of the letters works too.
 FORMATS: dict[Kind, tuple[str, ...]] = {
-    Kind.DATE: ("YYYY-MM-DD", "DD.MM.YYYY", "DD/MM/YYYY", "MM/DD/YYYY", "DD.MM.YY", "DD/MM/YY", "MM/DD/YY",
-                "YYYY/MM/DD", "DD-MM-YYYY", "D Mon YYYY", "D Month YYYY", "Mon D, YYYY", "YYYYMMDD"),
-    Kind.DATETIME: ("YYYY-MM-DD hh:mm:ss", "YYYY-MM-DDThh:mm:ss", "YYYY-MM-DD hh:mm", "DD.MM.YYYY hh:mm",
-                    "DD/MM/YYYY hh:mm", "MM/DD/YYYY hh:mm"),
+    Kind.DATE: (
+        "YYYY-MM-DD",
+        "DD.MM.YYYY",
+        "DD/MM/YYYY",
+        "MM/DD/YYYY",
+        "DD.MM.YY",
+        "DD/MM/YY",
+        "MM/DD/YY",
+        "YYYY/MM/DD",
+        "DD-MM-YYYY",
+        "D Mon YYYY",
+        "D Month YYYY",
+        "Mon D, YYYY",
+        "YYYYMMDD",
+    ),
+    Kind.DATETIME: (
+        "YYYY-MM-DD hh:mm:ss",
+        "YYYY-MM-DDThh:mm:ss",
+        "YYYY-MM-DD hh:mm",
+        "DD.MM.YYYY hh:mm",
+        "DD/MM/YYYY hh:mm",
+        "MM/DD/YYYY hh:mm",
+    ),
     Kind.NUMBER: ("1,234.5", "1.234,5", "1 234,5"),
 }
 _MARKS = {"1,234.5": (",", "."), "1.234,5": (".", ","), "1 234,5": (r" \u{a0}\u{202f}", ",")}
@@ -39,8 +67,12 @@ def pattern_of(form: str) -> str:
     """A date format as a chrono pattern; Problem when it has no letters that mean anything."""
     pattern = _LETTER.sub(lambda m: dict(_LETTERS)[m.group()], form.replace("%", "%%"))
     if "%" not in pattern or not re.search(r"%[Yy]", pattern):
-        raise Problem(f"Format “{form}”", "it does not say where the year stands.",
-                      "Use letters such as YYYY-MM-DD, DD.MM.YY or D Mon YYYY.", field="formats")
+        raise Problem(
+            f"Format “{form}”",
+            "it does not say where the year stands.",
+            "Use letters such as YYYY-MM-DD, DD.MM.YY or D Mon YYYY.",
+            field="formats",
+        )
     return pattern
 
 
@@ -55,27 +87,41 @@ def _shape(form: str) -> re.Pattern[str]:
 
 
 def _guard(form: str) -> str:
-    """A regular expression for the digits of a date format: chrono alone reads 0026 or 31-3 where YYYY-MM-DD is meant."""
+    """A regular expression for the digits of a date format: chrono alone reads 0026 or 31-3 where YYYY-MM-DD
+    is meant.
+    """
+
     def shape(match: re.Match[str]) -> str:
         letters = match.group()
-        return {"YYYY": r"\d{4}", "Month": r"\p{L}+", "Mon": r"\p{L}{3}", "M": r"\d{1,2}", "D": r"\d{1,2}"}.get(
-            letters, r"\d{2}")
+        return {
+            "YYYY": r"\d{4}",
+            "Month": r"\p{L}+",
+            "Mon": r"\p{L}{3}",
+            "M": r"\d{1,2}",
+            "D": r"\d{1,2}",
+        }.get(letters, r"\d{2}")
+
     parts, last = [], 0
     for match in _LETTER.finditer(form):
-        parts += [re.escape(form[last:match.start()]), shape(match)]
+        parts += [re.escape(form[last : match.start()]), shape(match)]
         last = match.end()
     return "^" + "".join(parts) + re.escape(form[last:]) + "$"
 
 
-def converted(column: str, source: pl.DataType, kind: Kind, formats: list[str] | tuple[str, ...] = (),
-              dressed: Mapping[str, float] | None = None) -> pl.Expr:
+def converted(
+    column: str,
+    source: pl.DataType,
+    kind: Kind,
+    formats: list[str] | tuple[str, ...] = (),
+    dressed: Mapping[str, float] | None = None,
+) -> pl.Expr:
     """The column as another kind; null where a value does not convert. Blanks around a value do not count.
 
     Args:
         formats: date formats or number forms, tried in this order; none means the plain ones
             (`YYYY-MM-DD`, digits with a decimal point).
-        dressed: read numbers with currency, percent and brackets too, and with these units, each number times the
-            unit's factor; None reads bare numbers only.
+        dressed: read numbers with currency, percent and brackets too, and with these units, each number times
+            the unit's factor; None reads bare numbers only.
     """
     value = pl.col(column)
     if not isinstance(source, pl.String):
@@ -85,7 +131,9 @@ def converted(column: str, source: pl.DataType, kind: Kind, formats: list[str] |
         return value
     if kind is Kind.YES_NO:
         low = text.str.to_lowercase()
-        return pl.when(low.is_in(_YES)).then(True).when(low.is_in(_NO)).then(False).otherwise(None).alias(column)
+        return (
+            pl.when(low.is_in(_YES)).then(True).when(low.is_in(_NO)).then(False).otherwise(None).alias(column)
+        )
     if kind in (Kind.DATE, Kind.DATETIME):
         return pl.coalesce(_date(text, kind, form) for form in (formats or FORMATS[kind][:1])).alias(column)
     if dressed is not None:
@@ -94,8 +142,11 @@ def converted(column: str, source: pl.DataType, kind: Kind, formats: list[str] |
         # 0.07 · 100 is 7.000000000000001 in binary: fifteen digits are what a float holds for sure.
         numbers = (pl.when(negative).then(-read).otherwise(read) * factor(unit, dressed)).round_sig_figs(15)
     else:
-        numbers = pl.coalesce(_number(text, form) for form in formats) if formats else text.cast(
-            DTYPES[kind], strict=False)
+        numbers = (
+            pl.coalesce(_number(text, form) for form in formats)
+            if formats
+            else text.cast(DTYPES[kind], strict=False)
+        )
     if kind is Kind.WHOLE and (formats or dressed is not None):
         whole = numbers.cast(pl.Int64, strict=False)
         return pl.when(numbers == whole).then(whole).otherwise(None).alias(column)
@@ -116,8 +167,12 @@ def _date(text: pl.Expr, kind: Kind, form: str) -> pl.Expr:
 def _number(text: pl.Expr, form: str) -> pl.Expr:
     if form not in _MARKS:
         known = ", ".join(_MARKS)
-        raise Problem(f"Number form “{form}”", "it is not one that Updraft reads.", f"Choose one of {known}.",
-                      field="formats")
+        raise Problem(
+            f"Number form “{form}”",
+            "it is not one that Updraft reads.",
+            f"Choose one of {known}.",
+            field="formats",
+        )
     thousands, point = _MARKS[form]
     mark, dot = f"[{thousands}]", re.escape(point)
     fits = text.str.contains(rf"^[+-]?(\d{{1,3}}({mark}\d{{3}})+|\d+)({dot}\d+)?$")
@@ -137,7 +192,9 @@ def guess_format(values: pl.Series, kind: Kind) -> list[str]:
         name = left.name or "value"
         frame = left.rename(name).to_frame()
         reads = frame.select(
-            converted(name, pl.String(), kind, [form]).is_not_null().sum().alias(form) for form in FORMATS[kind])
+            converted(name, pl.String(), kind, [form]).is_not_null().sum().alias(form)
+            for form in FORMATS[kind]
+        )
         best = max(FORMATS[kind], key=lambda form: int(reads[form][0]))
         if not reads[best][0]:
             break

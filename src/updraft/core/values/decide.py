@@ -18,10 +18,17 @@ from updraft.core.values.kinds import DTYPES, TITLES, Kind, kind_of
 SAMPLE = 400  # values looked at to shortlist kinds; the decision itself always uses all values
 _MAX_DIGITS = 15  # beyond this a float is no longer exact
 _NUMBER = r"^-?(0|[1-9]\d*)(\.\d+)?([eE][+-]?\d{1,2})?$"
-# Reading "04/05/2026" either way round gives two different days, and "1,234" two numbers; only values can decide.
+# Reading "04/05/2026" either way round gives two different days, and "1,234" two numbers; only values can
+# decide.
 _NUMBERS = {"point": "1,234.5", "comma": "1.234,5"}
-_TWINS = {"1,234.5": "1.234,5", "1.234,5": "1,234.5",
-          "DD/MM/YYYY": "MM/DD/YYYY", "MM/DD/YYYY": "DD/MM/YYYY", "DD/MM/YY": "MM/DD/YY", "MM/DD/YY": "DD/MM/YY"}
+_TWINS = {
+    "1,234.5": "1.234,5",
+    "1.234,5": "1,234.5",
+    "DD/MM/YYYY": "MM/DD/YYYY",
+    "MM/DD/YYYY": "DD/MM/YYYY",
+    "DD/MM/YY": "MM/DD/YY",
+    "MM/DD/YY": "DD/MM/YY",
+}
 
 
 @dataclass(frozen=True)
@@ -42,7 +49,8 @@ def decide(table: pl.DataFrame, numbers: str | None = None) -> tuple[pl.DataFram
     """Convert the text columns of a table where every non-empty value converts.
 
     Args:
-        numbers: how numbers are written where the values leave it open: `point` (1,234.5) or `comma` (1.234,5).
+        numbers: how numbers are written where the values leave it open: `point` (1,234.5) or `comma`
+            (1.234,5).
 
     Returns:
         The table with converted columns, and one decision a column in the table's order.
@@ -72,11 +80,18 @@ def _decide_text(series: pl.Series, numbers: str | None) -> tuple[pl.Series, Dec
         if read.null_count() > series.null_count():
             continue
         if kind in (Kind.WHOLE, Kind.NUMBER) and _would_lose(series, padded=not plain):
-            return series, Decision(name, Kind.TEXT, "", "its digits have leading zeros, or are more than 15", doubt=True)
+            return series, Decision(
+                name, Kind.TEXT, "", "its digits have leading zeros, or are more than 15", doubt=True
+            )
         twin = None if form == _NUMBERS.get(numbers or "") else _TWINS.get(form)
         if twin and _read(series, kind, twin)[0].null_count() == series.null_count():
-            return series, Decision(name, Kind.TEXT, "",
-                                    f"every value reads as {form} and as {twin} alike; set the kind to say which", doubt=True)
+            return series, Decision(
+                name,
+                Kind.TEXT,
+                "",
+                f"every value reads as {form} and as {twin} alike; set the kind to say which",
+                doubt=True,
+            )
         shown = f" written {form}" if form else ""
         return read, Decision(name, kind, form, f"all {filled:,} values are {_plural(kind)}{shown}")
     return series, Decision(name, Kind.TEXT, "", f"{filled:,} values, not all of one other kind")
@@ -84,7 +99,9 @@ def _decide_text(series: pl.Series, numbers: str | None) -> tuple[pl.Series, Dec
 
 def _sample(series: pl.Series) -> pl.Series:
     step = max(series.len() // SAMPLE, 1)
-    picked = pl.concat([series.head(SAMPLE // 2), series.gather_every(step).head(SAMPLE), series.tail(SAMPLE // 4)])
+    picked = pl.concat(
+        [series.head(SAMPLE // 2), series.gather_every(step).head(SAMPLE), series.tail(SAMPLE // 4)]
+    )
     return picked.drop_nulls() if picked.null_count() < picked.len() else series.drop_nulls().head(SAMPLE)
 
 
@@ -108,12 +125,20 @@ def _candidates(sample: pl.Series, numbers: str | None) -> list[tuple[Kind, str]
 def _dates(first: str) -> list[tuple[Kind, str]]:
     if len(first) < 6 or not any(c.isdigit() for c in first):
         return []
-    return [(kind, form) for kind in (Kind.DATE, Kind.DATETIME) for form in FORMATS[kind]
-            if form != "YYYYMMDD" and could_read(form, first)]
+    return [
+        (kind, form)
+        for kind in (Kind.DATE, Kind.DATETIME)
+        for form in FORMATS[kind]
+        if form != "YYYYMMDD" and could_read(form, first)
+    ]
 
 
 def _all_fit(sample: pl.Series, kind: Kind, form: str) -> bool:
-    if not form and kind in (Kind.WHOLE, Kind.NUMBER) and not sample.str.strip_chars().str.contains(_NUMBER).all():
+    if (
+        not form
+        and kind in (Kind.WHOLE, Kind.NUMBER)
+        and not sample.str.strip_chars().str.contains(_NUMBER).all()
+    ):
         # digits that merely lead with zeros are still shortlisted, so that the reason for text can be told
         return bool(sample.str.contains(r"^-?\d+$").all())
     return _read(sample, kind, form)[0].null_count() == 0
@@ -145,7 +170,9 @@ def _read(series: pl.Series, kind: Kind, form: str) -> tuple[pl.Series, bool]:
 def _by_value(series: pl.Series, answers: pl.DataFrame) -> pl.Series:
     """Convert a column of few distinct values by converting each of them once."""
     known = answers.drop_nulls()
-    return series.replace_strict(known.to_series(0), known.to_series(1), default=None, return_dtype=pl.Boolean)
+    return series.replace_strict(
+        known.to_series(0), known.to_series(1), default=None, return_dtype=pl.Boolean
+    )
 
 
 def _would_lose(series: pl.Series, padded: bool) -> bool:
@@ -154,15 +181,17 @@ def _would_lose(series: pl.Series, padded: bool) -> bool:
         series = series.str.strip_chars()
     text = pl.col(series.name)
     size = text.str.len_bytes()
-    facts = series.to_frame().select(longest=size.max(), **{
-        f"starts {sign}": text.str.starts_with(sign).any() for sign in "0+-"})
+    facts = series.to_frame().select(
+        longest=size.max(), **{f"starts {sign}": text.str.starts_with(sign).any() for sign in "0+-"}
+    )
     if facts["starts +"][0] or (facts["starts -"][0] and series.str.contains(r"^-0\d").any()):
         return True
     if facts["starts 0"][0] and series.filter(series.str.starts_with("0")).str.contains(r"^0\d").any():
         return True
     if (facts["longest"][0] or 0) <= _MAX_DIGITS:
         return False
-    # A decimal fraction of up to 17 digits comes back from a float as it was written; a whole number does not.
+    # A decimal fraction of up to 17 digits comes back from a float as it was written; a whole number does
+    # not.
     long = series.filter(series.str.len_bytes() > _MAX_DIGITS)
     return bool(long.str.contains(r"^-?\d{16,}(\.|$)|[1-9](\.?\d){17,}").any())
 

@@ -12,12 +12,13 @@ _SAMPLE = 4000
 def by_value(table: pl.LazyFrame, columns: list[str], change: Callable[[pl.Expr], pl.Expr]) -> pl.LazyFrame:
     """The table with an elementwise text expression applied to some of its text columns.
 
-    Where a column's values repeat, its rows are turned into positions in the list of distinct values (a Categorical
-    in a namespace of its own, so that positions count from 0), the list is changed, and gathered by the positions.
-    A column whose first values hardly repeat is changed row by row.
+    Where a column's values repeat, its rows are turned into positions in the list of distinct values (a
+    Categorical in a namespace of its own, so that positions count from 0), the list is changed, and gathered
+    by the positions. A column whose first values hardly repeat is changed row by row.
 
-    Each column is an expression of its own, so that Polars works on them side by side. What it calls must not wait for
-    other threads: the caller may be one of Polars' own, and once all of them wait for its pool they wait forever.
+    Each column is an expression of its own, so that Polars works on them side by side. What it calls must not
+    wait for other threads: the caller may be one of Polars' own, and once all of them wait for its pool they
+    wait forever.
     """
     if not columns:
         return table

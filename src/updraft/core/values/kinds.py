@@ -20,14 +20,24 @@ class Kind(StrEnum):
 
 
 TITLES: dict[Kind, str] = {
-    Kind.TEXT: "text", Kind.WHOLE: "whole number", Kind.NUMBER: "number", Kind.YES_NO: "yes/no",
-    Kind.DATE: "date", Kind.DATETIME: "date and time", Kind.DURATION: "duration",
-    Kind.LIST: "list", Kind.RECORD: "record",
+    Kind.TEXT: "text",
+    Kind.WHOLE: "whole number",
+    Kind.NUMBER: "number",
+    Kind.YES_NO: "yes/no",
+    Kind.DATE: "date",
+    Kind.DATETIME: "date and time",
+    Kind.DURATION: "duration",
+    Kind.LIST: "list",
+    Kind.RECORD: "record",
 }
 
 DTYPES: dict[Kind, pl.DataType] = {
-    Kind.TEXT: pl.String(), Kind.WHOLE: pl.Int64(), Kind.NUMBER: pl.Float64(), Kind.YES_NO: pl.Boolean(),
-    Kind.DATE: pl.Date(), Kind.DATETIME: pl.Datetime("us"),
+    Kind.TEXT: pl.String(),
+    Kind.WHOLE: pl.Int64(),
+    Kind.NUMBER: pl.Float64(),
+    Kind.YES_NO: pl.Boolean(),
+    Kind.DATE: pl.Date(),
+    Kind.DATETIME: pl.Datetime("us"),
 }
 
 
@@ -38,8 +48,12 @@ def kind_of(dtype: pl.DataType) -> Kind:
     if dtype.is_numeric():
         return Kind.NUMBER
     for kinds, kind in (
-        ((pl.Boolean,), Kind.YES_NO), ((pl.Date,), Kind.DATE), ((pl.Datetime,), Kind.DATETIME),
-        ((pl.Duration, pl.Time), Kind.DURATION), ((pl.List, pl.Array), Kind.LIST), ((pl.Struct,), Kind.RECORD),
+        ((pl.Boolean,), Kind.YES_NO),
+        ((pl.Date,), Kind.DATE),
+        ((pl.Datetime,), Kind.DATETIME),
+        ((pl.Duration, pl.Time), Kind.DURATION),
+        ((pl.List, pl.Array), Kind.LIST),
+        ((pl.Struct,), Kind.RECORD),
     ):
         if isinstance(dtype, kinds):
             return kind

@@ -42,7 +42,12 @@ def packed_cells(view: View) -> Iterator[Finding]:
             )
             kinds = each.group_by("part").agg(pl.col("n").sum(), pl.len().alias("cells"))
             in_several = float(kinds.filter(pl.col("cells") > 1)["n"].sum()) / max(float(kinds["n"].sum()), 1)
-            if sizes["s"].n_unique() < 2 or kinds.height * 3 > int(kinds["n"].sum()) or in_several < 0.5 or _shaped(each["part"]):
+            if (
+                sizes["s"].n_unique() < 2
+                or kinds.height * 3 > int(kinds["n"].sum())
+                or in_several < 0.5
+                or _shaped(each["part"])
+            ):
                 continue
             if kinds["part"].str.len_chars().mean() > 30 or _is_one_thing(words, with_sign, sign):  # type: ignore[operator]
                 continue
@@ -76,7 +81,9 @@ def _shaped(parts: pl.Series) -> bool:
 def _is_one_thing(words: pl.DataFrame, with_sign: pl.DataFrame, sign: str) -> bool:
     """Whether no part of a cell with the sign ever stands alone: then the sign belongs to the name."""
     alone = words.filter(~pl.col("value").str.contains(sign, literal=True))["value"]
-    parts = with_sign.select(pl.col("value").str.split(sign).explode(empty_as_null=True).str.strip_chars().alias("p"))["p"].unique()
+    parts = with_sign.select(
+        pl.col("value").str.split(sign).explode(empty_as_null=True).str.strip_chars().alias("p")
+    )["p"].unique()
     return bool(parts.is_in(alone.implode()).mean() < 0.5)  # type: ignore[operator]
 
 
@@ -88,9 +95,19 @@ def compound_cells(view: View) -> Iterator[Finding]:
     """
     for column in view.texts:
         words = column.meant
-        if not words.height or column.filled < 10 or column.distinct < 5 or words["value"].str.len_chars().mean() > 60:  # type: ignore[operator]
+        if (
+            not words.height
+            or column.filled < 10
+            or column.distinct < 5
+            or words["value"].str.len_chars().mean() > 60  # type: ignore[operator]
+        ):
             continue
-        if words["value"].head(50).str.contains(r"^\s*\d{1,4}[-/.]\d{1,2}[-/.]\d{1,4}|^[\d.,\s/-]+$|://|@").any():
+        if (
+            words["value"]
+            .head(50)
+            .str.contains(r"^\s*\d{1,4}[-/.]\d{1,2}[-/.]\d{1,4}|^[\d.,\s/-]+$|://|@")
+            .any()
+        ):
             continue
         first = words["value"].head(200).to_list()
         for sign in _COMPOUND:
@@ -103,7 +120,8 @@ def compound_cells(view: View) -> Iterator[Finding]:
                 continue
             split = words.select(pl.col("value").str.splitn(sign, int(size) + 1).struct.unnest(), "n")
             parts = [
-                split.select(pl.col(f"field_{n}").str.strip_chars().alias("p"), "n").filter(pl.col("p") != "") for n in range(int(size) + 1)
+                split.select(pl.col(f"field_{n}").str.strip_chars().alias("p"), "n").filter(pl.col("p") != "")
+                for n in range(int(size) + 1)
             ]
             natures = [_nature(part["p"]) for part in parts]
             fewer = min(part["p"].n_unique() for part in parts)
@@ -111,7 +129,9 @@ def compound_cells(view: View) -> Iterator[Finding]:
                 continue
             if "mixed" in natures and len(set(natures)) == 1:
                 continue
-            if len(set(natures)) < 2 and not (fewer * 3 <= words.height and words.height >= 12 and sign not in (", ", ",", "/", "_", ": ")):
+            if len(set(natures)) < 2 and not (
+                fewer * 3 <= words.height and words.height >= 12 and sign not in (", ", ",", "/", "_", ": ")
+            ):
                 continue
             names = _part_names(column.name, len(parts), view)
             yield Finding(
@@ -169,7 +189,12 @@ def sparse_groups(view: View) -> Iterator[Finding]:
     found = []
     for column in view.columns[: max(1, (len(view.columns) + 1) // 2)]:
         empty = column.empty
-        if column.nested or not 0.2 * view.height <= empty <= 0.95 * view.height or bool(column.blank[0]) or column.role == "free":
+        if (
+            column.nested
+            or not 0.2 * view.height <= empty <= 0.95 * view.height
+            or bool(column.blank[0])
+            or column.role == "free"
+        ):
             continue
         right = [c for c in view.columns if c.place > column.place and c.filled >= 0.9 * view.height]
         if not right or column.distinct < 2 or column.distinct < 0.9 * column.filled:
@@ -207,7 +232,10 @@ def _listed(names: list[str]) -> str:
 _MONTHS = "jan(uary)?|feb(ruary)?|mar(ch)?|apr(il)?|may|june?|july?|aug(ust)?|sept?(ember)?|oct(ober)?|nov(ember)?|dec(ember)?"
 _DAYS = "mon(day)?|tue(s|sday)?|wed(nesday)?|thu(rs|rsday)?|fri(day)?|sat(urday)?|sun(day)?"
 _SERIES = (
-    ("Month", rf"(?i)^({_MONTHS})[\s.'-]*(\d{{2}}|\d{{4}})?$|^(19|20)\d\d[-/.](0[1-9]|1[0-2])$|^(0[1-9]|1[0-2])[-/.](19|20)\d\d$"),
+    (
+        "Month",
+        rf"(?i)^({_MONTHS})[\s.'-]*(\d{{2}}|\d{{4}})?$|^(19|20)\d\d[-/.](0[1-9]|1[0-2])$|^(0[1-9]|1[0-2])[-/.](19|20)\d\d$",
+    ),
     ("Year", r"^(19|20)\d\d$"),
     ("Quarter", r"(?i)^q[1-4]([\s/-]*(19|20)?\d\d)?$|^(19|20)\d\d[\s/-]*q[1-4]$"),
     ("Weekday", rf"(?i)^({_DAYS})$"),
@@ -245,13 +273,18 @@ def values_as_columns(view: View) -> Iterator[Finding]:
 def _one_kind(view: View, names: list[str]) -> bool:
     columns = [view.column(name) for name in names]
     filled = [c for c in columns if c.filled]
-    return bool(filled) and (all(c.numbers is not None for c in filled) or (len({c.kind for c in filled}) == 1 and not filled[0].is_text))
+    return bool(filled) and (
+        all(c.numbers is not None for c in filled)
+        or (len({c.kind for c in filled}) == 1 and not filled[0].is_text)
+    )
 
 
 def _as_rows(view: View, names: list[str], title: str, pattern: str) -> Finding:
     taken = {c.name for c in view.columns} - set(names)
     title = title if title not in taken else f"{title} 2"
-    value = next(name for name in ("Value", "Amount", "Figure", "Cell value") if name not in taken and name != title)
+    value = next(
+        name for name in ("Value", "Amount", "Figure", "Cell value") if name not in taken and name != title
+    )
     return Finding(
         "values_as_columns",
         tuple(names),
@@ -263,9 +296,19 @@ def _as_rows(view: View, names: list[str], title: str, pattern: str) -> Finding:
         repairs=(
             Repair(
                 f"Make rows of them, with columns {title} and {value}",
-                (step("columns_to_rows", columns={"by": "pattern", "pattern": pattern}, name=title, value=value),),
+                (
+                    step(
+                        "columns_to_rows",
+                        columns={"by": "pattern", "pattern": pattern},
+                        name=title,
+                        value=value,
+                    ),
+                ),
             ),
-            Repair("Make rows of just these columns", (step("columns_to_rows", columns=chosen(names), name=title, value=value),)),
+            Repair(
+                "Make rows of just these columns",
+                (step("columns_to_rows", columns=chosen(names), name=title, value=value),),
+            ),
         ),
         weight=46,
     )

@@ -26,7 +26,9 @@ def expected_doubles(view: View, columns: Sequence[Column]) -> float:
     for column in columns:
         if not column.nested:
             shares = column.counts["n"].cast(pl.Float64) / max(view.height, 1)
-            chance += math.log(max(float((shares * shares).sum()) + (column.empty / max(view.height, 1)) ** 2, 1e-12))
+            chance += math.log(
+                max(float((shares * shares).sum()) + (column.empty / max(view.height, 1)) ** 2, 1e-12)
+            )
     return math.exp(chance) * view.height * (view.height - 1) / 2
 
 
@@ -38,9 +40,15 @@ def duplicate_rows(view: View) -> Iterator[Finding]:
     if len(view.columns) < 3 or view.height < 4:
         return
     rows = _again(view.row_hashes)
-    if not rows.len() or rows.len() * 2 > view.height or expected_doubles(view, view.columns) * 10 > rows.len():
+    if (
+        not rows.len()
+        or rows.len() * 2 > view.height
+        or expected_doubles(view, view.columns) * 10 > rows.len()
+    ):
         return
-    examples = [" · ".join(str(v) for v in view.frame.row(int(row))[:3] if v is not None) for row in rows.head(3)]
+    examples = [
+        " · ".join(str(v) for v in view.frame.row(int(row))[:3] if v is not None) for row in rows.head(3)
+    ]
     blanks = any(c.untidy for c in view.texts)
     yield Finding(
         "duplicate_rows",
@@ -51,7 +59,12 @@ def duplicate_rows(view: View) -> Iterator[Finding]:
         "chance would make; stray blanks make no difference.",
         short(examples),
         rows,
-        (Repair("Remove rows equal in every column", (step("remove_duplicates", **({"ignore_blanks": True} if blanks else {})),)),),
+        (
+            Repair(
+                "Remove rows equal in every column",
+                (step("remove_duplicates", **({"ignore_blanks": True} if blanks else {})),),
+            ),
+        ),
         weight=88,
     )
 
@@ -71,7 +84,12 @@ def almost_keys(view: View) -> Iterator[Finding]:
         return
     for column in view.columns:
         filled, distinct = column.filled, column.distinct
-        if filled < 0.9 * view.height or distinct >= filled or distinct < 0.95 * filled or not _is_code(column):
+        if (
+            filled < 0.9 * view.height
+            or distinct >= filled
+            or distinct < 0.95 * filled
+            or not _is_code(column)
+        ):
             continue
         doubles = column.counts.filter(pl.col("n") > 1)
         rows = column.rows_with(doubles["value"])
@@ -90,7 +108,12 @@ def almost_keys(view: View) -> Iterator[Finding]:
             "would hardly make as many doubles.",
             short(column.texts(doubles["value"])),
             rows,
-            (Repair(f"Keep the fullest row for each {column.name}", (step("remove_duplicates", keys=[column.name], stays="fullest"),)),),
+            (
+                Repair(
+                    f"Keep the fullest row for each {column.name}",
+                    (step("remove_duplicates", keys=[column.name], stays="fullest"),),
+                ),
+            ),
             weight=68,
         )
 
@@ -98,10 +121,14 @@ def almost_keys(view: View) -> Iterator[Finding]:
 def _is_code(column: Column) -> bool:
     if column.kind is Kind.WHOLE:
         return True
-    if column.role != "identifier" or column.meant["value"].head(200).str.contains(_DAY).sum() * 2 > min(column.meant.height, 200):
+    if column.role != "identifier" or column.meant["value"].head(200).str.contains(_DAY).sum() * 2 > min(
+        column.meant.height, 200
+    ):
         return False
     some = column.meant.head(20_000)  # the shape of codes shows in some thousands of them
-    shapes = some.select(pl.col("value").str.replace_all(r"\p{L}", "A").str.replace_all(r"\d", "9").alias("s"), "n")
+    shapes = some.select(
+        pl.col("value").str.replace_all(r"\p{L}", "A").str.replace_all(r"\d", "9").alias("s"), "n"
+    )
     most = shapes.group_by("s").agg(pl.col("n").sum())["n"].max()
     return float(most or 0) >= 0.9 * float(some["n"].sum())  # type: ignore[arg-type]
 
@@ -124,12 +151,20 @@ def _regular(column: Column) -> bool:
 def _by_chance(column: Column) -> float:
     """Doubles expected of as many numbers drawn from the column's range."""
     digits = _digits(column)
-    return column.filled * (column.filled - 1) / 2 / max(float(digits[-1] - digits[0]) + 1, 1) if len(digits) else 0.0
+    return (
+        column.filled * (column.filled - 1) / 2 / max(float(digits[-1] - digits[0]) + 1, 1)
+        if len(digits)
+        else 0.0
+    )
 
 
 def _unlikely(many: int, expected: float) -> bool:
     """Whether so many come by chance in fewer than one of a hundred tables (Poisson)."""
-    fewer = math.exp(-expected) * sum(expected**k / math.factorial(k) for k in range(min(many, 100))) if expected < 100 else 1.0
+    fewer = (
+        math.exp(-expected) * sum(expected**k / math.factorial(k) for k in range(min(many, 100)))
+        if expected < 100
+        else 1.0
+    )
     return 1 - fewer < 0.01
 
 
@@ -140,7 +175,9 @@ def two_identifiers(view: View) -> Iterator[Finding]:
     """
     if len(view.columns) < 4 or view.height < 10:
         return
-    keys = [c for c in view.columns if c.filled == view.height and c.distinct >= 0.98 * c.filled and _is_code(c)]
+    keys = [
+        c for c in view.columns if c.filled == view.height and c.distinct >= 0.98 * c.filled and _is_code(c)
+    ]
     for key in keys[:4]:
         others = [c for c in view.columns if c is not key]
         hashes = view.row_hashes - key.hashed()
@@ -162,7 +199,13 @@ def two_identifiers(view: View) -> Iterator[Finding]:
             (
                 Repair(
                     f"Keep the first of rows that differ in {key.name} alone",
-                    (step("remove_duplicates", keys=[c.name for c in others], **({"ignore_blanks": True} if blanks else {})),),
+                    (
+                        step(
+                            "remove_duplicates",
+                            keys=[c.name for c in others],
+                            **({"ignore_blanks": True} if blanks else {}),
+                        ),
+                    ),
                 ),
             ),
             weight=64,

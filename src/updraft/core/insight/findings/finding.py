@@ -7,7 +7,17 @@ from dataclasses import dataclass, field, replace
 
 import polars as pl
 
-from updraft.core.insight.findings import cells, doubles, groups, kinds, meeting, numbers, standins, structure, writing
+from updraft.core.insight.findings import (
+    cells,
+    doubles,
+    groups,
+    kinds,
+    meeting,
+    numbers,
+    standins,
+    structure,
+    writing,
+)
 from updraft.core.insight.findings.model import Finding, Repair, Step, step
 from updraft.core.insight.findings.safe import may_be_safe
 from updraft.core.insight.findings.view import View
@@ -16,7 +26,12 @@ from updraft.core.values import decide
 Detector = Callable[[View], Iterable[Finding]]
 
 # Rows that are no data are found first; the rest is looked at without them.
-ROWS: tuple[Detector, ...] = (structure.repeated_headers, structure.totals, structure.footers, structure.blank_rows)
+ROWS: tuple[Detector, ...] = (
+    structure.repeated_headers,
+    structure.totals,
+    structure.footers,
+    structure.blank_rows,
+)
 DETECTORS: tuple[Detector, ...] = (
     structure.blank_columns, doubles.duplicate_rows, doubles.almost_keys, doubles.two_identifiers,
     writing.stray_blanks, writing.control_characters, writing.broken_text, writing.variants, writing.look_alikes,
@@ -64,7 +79,9 @@ CODES: dict[str, str] = {
 
 
 def find(
-    table: pl.DataFrame, others: Mapping[str, pl.DataFrame] | None = None, stopped: Callable[[], bool] = lambda: False
+    table: pl.DataFrame,
+    others: Mapping[str, pl.DataFrame] | None = None,
+    stopped: Callable[[], bool] = lambda: False,
 ) -> list[Finding]:
     """What looks wrong in a table, the most serious first.
 
@@ -85,7 +102,9 @@ def find(
         if stopped():
             break
         found += [below.seen_from_above(finding) for finding in detector(below.view)]
-    told = (replace(f, open=bool(f.repairs) and not may_be_safe(f)) for f in _without_echoes(found, table.columns))
+    told = (
+        replace(f, open=bool(f.repairs) and not may_be_safe(f)) for f in _without_echoes(found, table.columns)
+    )
     return sorted(told, key=lambda f: (-f.weight, f.columns, f.code))
 
 
@@ -107,7 +126,10 @@ class _Below:
         if not steps:
             return replace(finding, rows=rows)
         return replace(
-            finding, rows=rows, rule=None, repairs=tuple(Repair(r.sentence, (*self.first, *steps, *r.steps)) for r in finding.repairs)
+            finding,
+            rows=rows,
+            rule=None,
+            repairs=tuple(Repair(r.sentence, (*self.first, *steps, *r.steps)) for r in finding.repairs),
         )
 
 
@@ -122,12 +144,20 @@ def _without_rows(view: View, found: list[Finding]) -> _Below:
     texts = [name for name, dtype in reduced.schema.items() if isinstance(dtype, pl.String)]
     fresh, decisions = decide(reduced.select(texts))
     changed = {
-        d.column: step("set_kinds", columns=[{"column": d.column, "kind": d.kind.value, "formats": [d.format] if d.format else []}])
+        d.column: step(
+            "set_kinds",
+            columns=[{"column": d.column, "kind": d.kind.value, "formats": [d.format] if d.format else []}],
+        )
         for d in decisions
         if fresh.schema[d.column] != reduced.schema[d.column]
     }
     reduced = reduced.with_columns(fresh.select(list(changed)))
-    return _Below(view.less(gone, reduced), kept, tuple(s for f in found if f.repairs for s in f.repairs[0].steps), changed)
+    return _Below(
+        view.less(gone, reduced),
+        kept,
+        tuple(s for f in found if f.repairs for s in f.repairs[0].steps),
+        changed,
+    )
 
 
 def _told_once(found: list[Finding]) -> list[Finding]:
@@ -170,6 +200,9 @@ def _without_echoes(found: list[Finding], names: list[str]) -> Iterator[Finding]
         causes += [f for f in found if f.code == keys and place[f.columns[0]] < place[finding.columns[0]]]
         if causes and finding.rows.len() and finding.rows.len() <= 2_000_000:
             explained = pl.concat([cause.rows.cast(pl.UInt32) for cause in causes]).unique()
-            if int(finding.rows.cast(pl.UInt32).is_in(explained.implode()).sum()) * 10 >= finding.rows.len() * 9:
+            if (
+                int(finding.rows.cast(pl.UInt32).is_in(explained.implode()).sum()) * 10
+                >= finding.rows.len() * 9
+            ):
                 continue
         yield finding

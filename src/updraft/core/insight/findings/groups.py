@@ -36,7 +36,10 @@ def dependencies(view: View) -> Iterator[Finding]:
         for other in columns:
             if other is key or other.distinct < 2 or other.distinct > key.distinct * 1.5 + 2:
                 continue
-            if view.height > 2 * _TRIED and agreeing(coded[key.name][some], coded[other.name][some])[0] < 0.95:
+            if (
+                view.height > 2 * _TRIED
+                and agreeing(coded[key.name][some], coded[other.name][some])[0] < 0.95
+            ):
                 continue
             broken += _broken(view, key, other, coded[key.name], coded[other.name])
     gaps: set[str] = set()
@@ -62,13 +65,26 @@ def _blamed(broken: list[Finding], columns: list[Column]) -> Iterator[Finding]:
         for finding in same:
             for name in finding.columns:
                 part[name] = part.get(name, 0) + 1
-        blamed = max(part, key=lambda name: (part[name], known[name].role != "identifier" and not known[name].is_number, known[name].place))
+        blamed = max(
+            part,
+            key=lambda name: (
+                part[name],
+                known[name].role != "identifier" and not known[name].is_number,
+                known[name].place,
+            ),
+        )
         yield next((f for f in same if f.columns[-1] == blamed), same[0])
         left = [f for f in left if f not in same]
 
 
 def _may_take_part(column: Column, height: int) -> bool:
-    if column.nested or column.kind is Kind.NUMBER or column.is_date or column.role == "free" or column.kind is Kind.YES_NO:
+    if (
+        column.nested
+        or column.kind is Kind.NUMBER
+        or column.is_date
+        or column.role == "free"
+        or column.kind is Kind.YES_NO
+    ):
         return False
     return 3 <= column.distinct <= max(column.filled / 3, 3) and column.filled >= 0.5 * height
 
@@ -118,7 +134,9 @@ def _broken(view: View, key: Column, other: Column, keys: Codes, values: Codes) 
     group_of = np.searchsorted(groups[starts], keys)
     group_of = np.where(keys >= 0, np.minimum(group_of, len(starts) - 1), 0)
     broken = (sizes > tops) & (tops * 10 >= sizes * 6)
-    top_value = np.array([kept[s:e][np.argmax(many[s:e])] for s, e in zip(starts, np.r_[starts[1:], len(pairs)], strict=True)])
+    top_value = np.array(
+        [kept[s:e][np.argmax(many[s:e])] for s, e in zip(starts, np.r_[starts[1:], len(pairs)], strict=True)]
+    )
     odd = np.flatnonzero(both & broken[group_of] & (values != top_value[group_of]))
     names = (key.name, other.name)
     if len(odd) and broken.sum() <= max(0.15 * len(starts), 2) and share < 1:
@@ -134,7 +152,9 @@ def _broken(view: View, key: Column, other: Column, keys: Codes, values: Codes) 
                 [
                     f"{k}: {v}"
                     for k, v in zip(
-                        key.texts(key.series.gather(rows.head(5))), other.texts(other.series.gather(rows.head(5))), strict=False
+                        key.texts(key.series.gather(rows.head(5))),
+                        other.texts(other.series.gather(rows.head(5))),
+                        strict=False,
                     )
                 ]
             ),

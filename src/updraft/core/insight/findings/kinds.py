@@ -17,7 +17,9 @@ from updraft.core.values.dressed import CURRENCY, UNITS, undressed
 _SHARE = 0.8  # of the filled cells, stand-ins left out, that must read as numbers or dates
 _LEAST = 5
 _TWINS = {"DD/MM/YYYY": "MM/DD/YYYY", "DD/MM/YY": "MM/DD/YY", "DD/MM/YYYY hh:mm": "MM/DD/YYYY hh:mm"}
-_DATE_FORMS = [(kind, form) for kind in (Kind.DATE, Kind.DATETIME) for form in FORMATS[kind] if form != "YYYYMMDD"]
+_DATE_FORMS = [
+    (kind, form) for kind in (Kind.DATE, Kind.DATETIME) for form in FORMATS[kind] if form != "YYYYMMDD"
+]
 
 
 def numbers_as_text(view: View) -> Iterator[Finding]:
@@ -33,7 +35,10 @@ def numbers_as_text(view: View) -> Iterator[Finding]:
 def _looks_numeric(column: Column) -> bool:
     """A cheap look at the most frequent values, before all are read."""
     first = column.meant["value"].head(200)
-    return bool(first.str.contains(r"^[^\p{L}\d]*(\p{Lu}{3}\s?)?\d[\d.,'\s\u{a0}\u{202f}]*([^\d]{0,10})$").sum() >= 0.6 * first.len())
+    return bool(
+        first.str.contains(r"^[^\p{L}\d]*(\p{Lu}{3}\s?)?\d[\d.,'\s\u{a0}\u{202f}]*([^\d]{0,10})$").sum()
+        >= 0.6 * first.len()
+    )
 
 
 def _numbers(column: Column) -> Iterator[Finding]:
@@ -41,20 +46,33 @@ def _numbers(column: Column) -> Iterator[Finding]:
     values = column.meant.with_columns(number.alias("bare"), negative.alias("minus"), unit.alias("unit"))
     values = values.with_columns(pl.when(_is_unit(values)).then("bare").alias("bare"))
     forms = _forms(values)
-    reads = values.with_columns(converted("bare", pl.String(), Kind.NUMBER, forms).is_not_null().alias("reads"))
+    reads = values.with_columns(
+        converted("bare", pl.String(), Kind.NUMBER, forms).is_not_null().alias("reads")
+    )
     good, rest = reads.filter("reads"), reads.filter(~pl.col("reads"))
     many, all_ = int(good["n"].sum()), int(values["n"].sum())
     if many < _LEAST or many < _SHARE * all_ or _is_code(good):
         return
     undecided = forms == ["1,234.5", "1.234,5"] and _undecided(good)
     reasons = _reasons(good, forms)
-    units = good.filter(~pl.col("unit").is_in(["", "%"])).group_by("unit").agg(pl.col("n").sum()).sort("n", descending=True)
+    units = (
+        good.filter(~pl.col("unit").is_in(["", "%"]))
+        .group_by("unit")
+        .agg(pl.col("n").sum())
+        .sort("n", descending=True)
+    )
     if not rest.height and not reasons and not undecided and column.words.height > column.meant.height:
         return  # only stand-ins keep it from being numbers, and these are told as such
     if not rest.height and not reasons and not undecided:
         reasons = ["stored as text"]
     factors = _factors(units)
-    code = "units_in_cells" if units.height else "numbers_as_text" if rest.height or reasons == ["stored as text"] else "number_writing"
+    code = (
+        "units_in_cells"
+        if units.height
+        else "numbers_as_text"
+        if rest.height or reasons == ["stored as text"]
+        else "number_writing"
+    )
     odd = int(rest["n"].sum())
     odd_rows = column.rows_meaning(rest["value"].to_list())
     said = " and ".join(reasons)
@@ -74,7 +92,10 @@ def _numbers(column: Column) -> Iterator[Finding]:
         "Text cannot be added up, sorts 10 before 9, and joins with no number. Said where at least 80 % of the filled cells, and five, read "
         "as numbers; digits with leading zeros are codes and left alone."
     )
-    repairs = [_to_numbers(column, good, order, factors, units, odd) for order in ([["1,234.5"], ["1.234,5"]] if undecided else [forms])]
+    repairs = [
+        _to_numbers(column, good, order, factors, units, odd)
+        for order in ([["1,234.5"], ["1.234,5"]] if undecided else [forms])
+    ]
     if undecided:
         sentence += "; whether “,” divides thousands or decimals is left open by all values"
     yield Finding(
@@ -108,11 +129,18 @@ def _forms(values: pl.DataFrame) -> list[str]:
     marked = values.filter(pl.col("bare").str.contains(r"[.,'\s\u{a0}\u{202f}]"))
     if not marked.height:
         return ["1,234.5"]
-    reads = {form: converted("bare", pl.String(), Kind.NUMBER, [form]).is_not_null() for form in FORMATS[Kind.NUMBER]}
+    reads = {
+        form: converted("bare", pl.String(), Kind.NUMBER, [form]).is_not_null()
+        for form in FORMATS[Kind.NUMBER]
+    }
     facts = marked.select("n", **reads)
     point, comma, space = (pl.col(form) for form in FORMATS[Kind.NUMBER])
     # “1,5” has a decimal comma whether or not thousands would be set apart by blanks.
-    single = {"1,234.5": point & ~comma & ~space, "1.234,5": comma & ~point, "1 234,5": space & ~point & ~comma}
+    single = {
+        "1,234.5": point & ~comma & ~space,
+        "1.234,5": comma & ~point,
+        "1 234,5": space & ~point & ~comma,
+    }
     only = {form: int(facts.filter(test)["n"].sum()) for form, test in single.items()}
     needed = sorted((form for form in only if only[form]), key=lambda form: -only[form])
     if needed:
@@ -129,7 +157,11 @@ def _undecided(good: pl.DataFrame) -> bool:
         converted("bare", pl.String(), Kind.NUMBER, ["1,234.5"]).alias("point"),
         converted("bare", pl.String(), Kind.NUMBER, ["1.234,5"]).alias("comma"),
     )
-    return bool((twice["point"].is_not_null() & twice["comma"].is_not_null() & (twice["point"] != twice["comma"])).any())
+    return bool(
+        (
+            twice["point"].is_not_null() & twice["comma"].is_not_null() & (twice["point"] != twice["comma"])
+        ).any()
+    )
 
 
 def _is_code(good: pl.DataFrame) -> bool:
@@ -162,7 +194,11 @@ def _reasons(good: pl.DataFrame, forms: list[str]) -> list[str]:
 
 def _telling(good: pl.DataFrame) -> list[str]:
     """Examples that are not plain digits, if there are any."""
-    return good.sort(pl.col("value").str.contains(r"^-?\d+(\.\d+)?$"), maintain_order=True)["value"].head(5).to_list()
+    return (
+        good.sort(pl.col("value").str.contains(r"^-?\d+(\.\d+)?$"), maintain_order=True)["value"]
+        .head(5)
+        .to_list()
+    )
 
 
 def _factors(units: pl.DataFrame) -> dict[str, float]:
@@ -171,13 +207,27 @@ def _factors(units: pl.DataFrame) -> dict[str, float]:
         return {}
     base = units["unit"][0]
     measure, size = UNITS.get(base, (base, 1.0))
-    return {unit: UNITS[unit][1] / size if UNITS.get(unit, ("", 1))[0] == measure else 1.0 for unit in units["unit"]}
+    return {
+        unit: UNITS[unit][1] / size if UNITS.get(unit, ("", 1))[0] == measure else 1.0
+        for unit in units["unit"]
+    }
 
 
-def _to_numbers(column: Column, good: pl.DataFrame, forms: list[str], factors: dict[str, float], units: pl.DataFrame, odd: int) -> Repair:
+def _to_numbers(
+    column: Column,
+    good: pl.DataFrame,
+    forms: list[str],
+    factors: dict[str, float],
+    units: pl.DataFrame,
+    odd: int,
+) -> Repair:
     dressed = bool(factors) or bool((good["value"] != good["bare"]).any())
     read = (
-        good.select(converted("value", pl.String(), Kind.NUMBER, forms, factors if dressed else None).alias("x")).to_series().drop_nulls()
+        good.select(
+            converted("value", pl.String(), Kind.NUMBER, forms, factors if dressed else None).alias("x")
+        )
+        .to_series()
+        .drop_nulls()
     )
     whole = bool((read == read.floor()).all()) and read.len() > 0
     setting: dict[str, object] = {"column": column.name, "kind": "whole" if whole else "number"}
@@ -188,7 +238,11 @@ def _to_numbers(column: Column, good: pl.DataFrame, forms: list[str], factors: d
     if factors:
         setting["units"] = [{"unit": unit, "times": times} for unit, times in factors.items()]
     into = f" in {units['unit'][0]}" if units.height else ""
-    how = {"1,234.5": "“.” before decimals", "1.234,5": "“,” before decimals"}.get(forms[0], "") if len(forms) == 1 and not whole else ""
+    how = (
+        {"1,234.5": "“.” before decimals", "1.234,5": "“,” before decimals"}.get(forms[0], "")
+        if len(forms) == 1 and not whole
+        else ""
+    )
     left = f"; {plural(odd, 'odd cell becomes', 'odd cells become')} empty" if odd else ""
     return Repair(
         f"Set {column.name} to {'whole number' if whole else 'number'}{into}{f', {how}' if how else ''}{left}",
@@ -203,7 +257,11 @@ def dates_as_text(view: View) -> Iterator[Finding]:
     """
     for column in view.texts:
         first = column.meant["value"].head(100)
-        if first.len() and first.str.contains(r"\d").sum() >= 0.6 * first.len() and first.str.len_chars().median() <= 22:  # type: ignore[operator]
+        if (
+            first.len()
+            and first.str.contains(r"\d").sum() >= 0.6 * first.len()
+            and first.str.len_chars().median() <= 22  # type: ignore[operator]
+        ):
             yield from _dates(column)
 
 
@@ -218,7 +276,10 @@ def _dates(column: Column) -> Iterator[Finding]:
     reads = values.select(
         "n",
         pl.col(column.name).alias("value"),
-        **{form: converted(column.name, pl.String(), Kind.DATETIME, [form]).is_not_null() for _, form in forms},
+        **{
+            form: converted(column.name, pl.String(), Kind.DATETIME, [form]).is_not_null()
+            for _, form in forms
+        },
     )
     forms = [(kind, form) for kind, form in forms if reads[form].any()]
     names = [form for _, form in forms]
@@ -246,7 +307,10 @@ def _dates(column: Column) -> Iterator[Finding]:
         "Day and month are told apart by the values that can be read one way only."
     )
     if open_:
-        code, sentence = "date_order_open", f"The dates of {column.name} could be day first or month first; no value decides{odd_text}"
+        code, sentence = (
+            "date_order_open",
+            f"The dates of {column.name} could be day first or month first; no value decides{odd_text}",
+        )
         count, examples, rows = many, reads.filter(any_)["value"], (~column.blank).arg_true()
     elif rare.height:
         number = int(rare["n"].sum())
@@ -260,7 +324,10 @@ def _dates(column: Column) -> Iterator[Finding]:
         odd_values = [*rare["value"].to_list(), *rest["value"].to_list()]
         count, examples, rows = number + odd, pl.Series(odd_values), column.rows_meaning(odd_values)
     elif odd:
-        code, sentence = "dates_as_text", f"{column.name} is text, but {plural(many, 'cell is a date', 'cells are dates')}{odd_text}"
+        code, sentence = (
+            "dates_as_text",
+            f"{column.name} is text, but {plural(many, 'cell is a date', 'cells are dates')}{odd_text}",
+        )
         count, examples, rows = odd, rest["value"], column.rows_meaning(rest["value"].to_list())
     elif column.words.height > column.meant.height:
         return  # only stand-ins keep it from being dates
@@ -268,7 +335,19 @@ def _dates(column: Column) -> Iterator[Finding]:
         code, sentence = "dates_as_text", f"{column.name} holds dates written {cover[0]}, but is text"
         count, examples, rows = many, reads["value"], (~column.blank).arg_true()
     rule = where(column.name, "one_of", values=examples.to_list()) if examples.len() <= 50 else None
-    yield Finding(code, (column.name,), count, sentence, why, short(examples), rows, tuple(repairs), rule, open=open_, weight=78)
+    yield Finding(
+        code,
+        (column.name,),
+        count,
+        sentence,
+        why,
+        short(examples),
+        rows,
+        tuple(repairs),
+        rule,
+        open=open_,
+        weight=78,
+    )
 
 
 def _ordered(reads: pl.DataFrame, names: list[str]) -> tuple[list[str], bool]:
@@ -285,7 +364,11 @@ def _ordered(reads: pl.DataFrame, names: list[str]) -> tuple[list[str], bool]:
             names = [form for form in names if form != day]
         else:
             open_ = True
-            names = [form for form in names if form != month] if by_day >= by_month else [form for form in names if form != day]
+            names = (
+                [form for form in names if form != month]
+                if by_day >= by_month
+                else [form for form in names if form != day]
+            )
     return names, open_
 
 

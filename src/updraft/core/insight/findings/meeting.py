@@ -22,19 +22,31 @@ def keys_that_miss(view: View) -> Iterator[Finding]:
     values once (or is of the same name), and by two values more than before.
     """
     for name, frame in view.others.items():
-        theirs = [Column(series, n) for n, series in enumerate(frame.get_columns()[:60]) if isinstance(series.dtype, pl.String)]
+        theirs = [
+            Column(series, n)
+            for n, series in enumerate(frame.get_columns()[:60])
+            if isinstance(series.dtype, pl.String)
+        ]
         theirs = [c for c in theirs if 3 <= c.distinct <= _MOST and c.role != "free"]
         for column in view.columns:
-            if column.kind is Kind.WHOLE and any(c.counts["value"].str.contains(r"^0\d").any() for c in theirs):
+            if column.kind is Kind.WHOLE and any(
+                c.counts["value"].str.contains(r"^0\d").any() for c in theirs
+            ):
                 column = Column(column.series.cast(pl.String), column.place)  # digits that lost their zeros
             if not column.is_text or column.role == "free" or not 3 <= column.distinct <= _MOST:
                 continue
-            best = max((f for other in theirs if (f := _meeting(column, other, name))), key=lambda f: f.count, default=None)
+            best = max(
+                (f for other in theirs if (f := _meeting(column, other, name))),
+                key=lambda f: f.count,
+                default=None,
+            )
             if best and view.column(column.name).is_text:
                 yield best
             elif best:
                 text = step("set_kinds", columns=[{"column": column.name, "kind": "text"}])
-                yield replace(best, rule=None, repairs=tuple(Repair(r.sentence, (text, *r.steps)) for r in best.repairs))
+                yield replace(
+                    best, rule=None, repairs=tuple(Repair(r.sentence, (text, *r.steps)) for r in best.repairs)
+                )
 
 
 def _meeting(mine: Column, other: Column, table: str) -> Finding | None:
@@ -42,7 +54,9 @@ def _meeting(mine: Column, other: Column, table: str) -> Finding | None:
     if not is_key and mine.name.strip().lower() != other.name.strip().lower():
         return None
     known = other.counts["value"]
-    values = mine.counts.with_columns(tidied_blanks(pl.col("value")).alias("tidy")).filter(pl.col("tidy") != "")
+    values = mine.counts.with_columns(tidied_blanks(pl.col("value")).alias("tidy")).filter(
+        pl.col("tidy") != ""
+    )
     misses = values.filter(~pl.col("value").is_in(known.implode()))
     if not misses.height or (misses.height == values.height and mine.role == "name"):
         return None
@@ -74,7 +88,9 @@ def _changes(misses: pl.DataFrame, known: pl.Series) -> dict[str, str]:
     def key(column: str) -> pl.Expr:
         return folded(pl.col(column)).str.replace_all(r"(^|\D)0+(\d)", "$1$2")
 
-    there = known.alias("there").to_frame().with_columns(key("there").alias("key")).filter(pl.col("key") != "")
+    there = (
+        known.alias("there").to_frame().with_columns(key("there").alias("key")).filter(pl.col("key") != "")
+    )
     there = there.filter(pl.len().over("key") == 1)
     joined = misses.with_columns(key("value").alias("key")).join(there, on="key", how="left")
     changes = {old: new for old, new in joined.select("value", "there").iter_rows() if new is not None}
@@ -86,7 +102,9 @@ def _changes(misses: pl.DataFrame, known: pl.Series) -> dict[str, str]:
     return changes
 
 
-def _repair(mine: Column, changes: dict[str, str], known: pl.Series) -> tuple[str, tuple[dict[str, object], ...]]:
+def _repair(
+    mine: Column, changes: dict[str, str], known: pl.Series
+) -> tuple[str, tuple[dict[str, object], ...]]:
     olds, news = list(changes), list(changes.values())
     pairs = pl.DataFrame({"old": olds, "new": news})
     if (pairs.select((tidied_blanks(pl.col("old")) == pl.col("new")).all())).item():
@@ -95,15 +113,31 @@ def _repair(mine: Column, changes: dict[str, str], known: pl.Series) -> tuple[st
     if plain:
         sizes = known.str.len_chars()
         if sizes.n_unique() == 1 and sizes[0] >= pairs["old"].str.strip_chars().str.len_chars().max():
-            return "leading zeros", (step("tidy_text", columns=chosen([mine.name]), zeros="pad", digits=int(sizes[0])),)
+            return "leading zeros", (
+                step("tidy_text", columns=chosen([mine.name]), zeros="pad", digits=int(sizes[0])),
+            )
         if not known.str.starts_with("0").any():
             return "leading zeros", (step("tidy_text", columns=chosen([mine.name]), zeros="strip"),)
-    for case, expression in (("upper", pl.col("old").str.to_uppercase()), ("lower", pl.col("old").str.to_lowercase())):
-        changed = known.to_frame("k").select(getattr(pl.col("k").str, f"to_{case}case")() == pl.col("k")).to_series().all()
+    for case, expression in (
+        ("upper", pl.col("old").str.to_uppercase()),
+        ("lower", pl.col("old").str.to_lowercase()),
+    ):
+        changed = (
+            known.to_frame("k")
+            .select(getattr(pl.col("k").str, f"to_{case}case")() == pl.col("k"))
+            .to_series()
+            .all()
+        )
         if changed and pairs.select((tidied_blanks(expression) == pl.col("new")).all()).item():
             return "case", (step("tidy_text", columns=chosen([mine.name]), case=case),)
-    only_case = pairs.select((pl.col("old").str.to_lowercase() == pl.col("new").str.to_lowercase()).all()).item()
-    tidy = {old.strip(): new for old, new in changes.items()} if any(old != old.strip() for old in olds) else changes
+    only_case = pairs.select(
+        (pl.col("old").str.to_lowercase() == pl.col("new").str.to_lowercase()).all()
+    ).item()
+    tidy = (
+        {old.strip(): new for old, new in changes.items()}
+        if any(old != old.strip() for old in olds)
+        else changes
+    )
     first = (step("tidy_text", columns=chosen([mine.name]), collapse=False),) if tidy is not changes else ()
     return ("case" if only_case else "spelling"), (*first, recode(mine.name, tidy))
 

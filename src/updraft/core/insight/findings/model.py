@@ -84,7 +84,9 @@ def chosen(names: Sequence[str]) -> dict[str, Any]:
 
 
 def recode(column: str, changes: Mapping[str, str]) -> Step:
-    return step("recode_values", column=column, changes=[{"old": old, "new": new} for old, new in changes.items()])
+    return step(
+        "recode_values", column=column, changes=[{"old": old, "new": new} for old, new in changes.items()]
+    )
 
 
 def where(column: str, test: str, **more: Any) -> dict[str, Any]:

@@ -37,7 +37,12 @@ def numbers_out_of_line(view: View) -> Iterator[Finding]:
 
 
 def _is_key(column: Column) -> bool:
-    return column.kind is Kind.WHOLE and column.distinct >= 0.95 * column.filled and column.filled > 50 and _steady(column)
+    return (
+        column.kind is Kind.WHOLE
+        and column.distinct >= 0.95 * column.filled
+        and column.filled > 50
+        and _steady(column)
+    )
 
 
 def _steady(column: Column) -> bool:
@@ -70,7 +75,10 @@ def _signs(column: Column, values: Numbers) -> Iterator[Finding]:
                     f"Turn the sign of {column.name} round where it is negative",
                     (step("set_values", columns=[column.name], to="times", times=-1, rule=rule),),
                 ),
-                Repair(f"Make them empty in {column.name}", (step("set_values", columns=[column.name], to="empty", rule=rule),)),
+                Repair(
+                    f"Make them empty in {column.name}",
+                    (step("set_values", columns=[column.name], to="empty", rule=rule),),
+                ),
                 Repair("Mark the rows", (step("mark_rows", name=f"{column.name} negative", rule=rule),)),
             ),
             rule,
@@ -78,7 +86,9 @@ def _signs(column: Column, values: Numbers) -> Iterator[Finding]:
         )
     if len(zeros) and len(zeros) <= 0.02 * len(values) and not len(below) and len(above):
         low, middle = float(np.min(above)), float(np.median(above))
-        if low >= 0.05 * middle or (low >= 1 and column.kind is Kind.WHOLE and middle >= 8 and float(np.quantile(above, 0.02)) >= 2):
+        if low >= 0.05 * middle or (
+            low >= 1 and column.kind is Kind.WHOLE and middle >= 8 and float(np.quantile(above, 0.02)) >= 2
+        ):
             rule = where(column.name, "equals", value="0")
             yield Finding(
                 "zeros",
@@ -89,7 +99,10 @@ def _signs(column: Column, values: Numbers) -> Iterator[Finding]:
                 ("0",),
                 (column.series == 0).fill_null(False).arg_true(),
                 (
-                    Repair(f"Make 0 empty in {column.name}", (step("set_values", columns=[column.name], to="empty", rule=rule),)),
+                    Repair(
+                        f"Make 0 empty in {column.name}",
+                        (step("set_values", columns=[column.name], to="empty", rule=rule),),
+                    ),
                     Repair("Mark the rows", (step("mark_rows", name=f"{column.name} zero", rule=rule),)),
                 ),
                 rule,
@@ -130,14 +143,20 @@ def _units(column: Column, values: Numbers) -> Iterator[Finding]:
     edge = float(f"{border:.3g}")
     edge = int(edge) if column.kind is Kind.WHOLE else edge
     rule = where(
-        column.name, "less" if few_are_small else "more", value=f"{edge:f}".rstrip("0").rstrip(".") if "." in f"{edge:f}" else f"{edge}"
+        column.name,
+        "less" if few_are_small else "more",
+        value=f"{edge:f}".rstrip("0").rstrip(".") if "." in f"{edge:f}" else f"{edge}",
     )
-    test = (column.series.cast(pl.Float64) < edge) if few_are_small else (column.series.cast(pl.Float64) > edge)
+    test = (
+        (column.series.cast(pl.Float64) < edge) if few_are_small else (column.series.cast(pl.Float64) > edge)
+    )
     rows = test.fill_null(False).arg_true()
     times = 10.0 ** (power if few_are_small else -power)
     # A column of whole numbers cannot hold a thousandth: it is a number first.
     first = (
-        () if few_are_small or column.kind is not Kind.WHOLE else (step("set_kinds", columns=[{"column": column.name, "kind": "number"}]),)
+        ()
+        if few_are_small or column.kind is not Kind.WHOLE
+        else (step("set_kinds", columns=[{"column": column.name, "kind": "number"}]),)
     )
     yield Finding(
         "mixed_units",
@@ -148,7 +167,10 @@ def _units(column: Column, values: Numbers) -> Iterator[Finding]:
         short([f"{v:g}" for v in (10 ** (low if few_are_small else high))]),
         rows,
         (
-            Repair(f"Multiply them by {times:g}", (*first, step("set_values", columns=[column.name], to="times", times=times, rule=rule))),
+            Repair(
+                f"Multiply them by {times:g}",
+                (*first, step("set_values", columns=[column.name], to="times", times=times, rule=rule)),
+            ),
             Repair("Mark the rows", (step("mark_rows", name=f"{column.name} in another unit", rule=rule),)),
         ),
         rule,
@@ -168,8 +190,14 @@ def _outliers(column: Column, values: Numbers) -> Iterator[Finding]:
     spread = max(spread, (q3 - q1) / 1.349)
     if spread <= 0:
         return
-    far = (np.abs(values - middle) > 10 * spread) & ((values > q3 + 4 * (q3 - q1)) | (values < q1 - 4 * (q3 - q1)))
-    if not far.any() or far.sum() > max(3, 0.01 * len(values)) or not _apart(np.abs(values[~far]), np.abs(values[far])):
+    far = (np.abs(values - middle) > 10 * spread) & (
+        (values > q3 + 4 * (q3 - q1)) | (values < q1 - 4 * (q3 - q1))
+    )
+    if (
+        not far.any()
+        or far.sum() > max(3, 0.01 * len(values))
+        or not _apart(np.abs(values[~far]), np.abs(values[far]))
+    ):
         return
     rest = values[~far]
     width = float(np.max(rest) - np.min(rest))
@@ -195,8 +223,14 @@ def _outliers(column: Column, values: Numbers) -> Iterator[Finding]:
         short([f"{v:g}" for v in out]),
         rows.arg_true(),
         (
-            Repair("Mark the rows with a new column", (step("mark_rows", name=f"{column.name} out of line", rule=rule),)),
-            Repair(f"Make them empty in {column.name}", (step("set_values", columns=[column.name], to="empty", rule=rule),)),
+            Repair(
+                "Mark the rows with a new column",
+                (step("mark_rows", name=f"{column.name} out of line", rule=rule),),
+            ),
+            Repair(
+                f"Make them empty in {column.name}",
+                (step("set_values", columns=[column.name], to="empty", rule=rule),),
+            ),
         ),
         rule,
         weight=52,

@@ -42,7 +42,11 @@ def apply_repair(table: pl.DataFrame, repair: Repair) -> tuple[pl.DataFrame, str
         try:
             settings = kind.Settings.model_validate(step["settings"])
         except ValidationError as error:
-            raise Problem(repair.sentence, f"its settings do not fit ({error.errors()[0]['msg']}).", "Add the step by hand.") from None
+            raise Problem(
+                repair.sentence,
+                f"its settings do not fit ({error.errors()[0]['msg']}).",
+                "Add the step by hand.",
+            ) from None
         done: Table = compute(kind, settings, Tables.of(table.lazy()), door)
         cells += sum(done.changed.values())
         frame = done.frames[""]
@@ -62,7 +66,10 @@ def _effect(rows: int, cells: int, columns: int) -> str:
 
 
 def repair_all(
-    table: pl.DataFrame, others: Mapping[str, pl.DataFrame] | None = None, skip: frozenset[str] = frozenset(), *,
+    table: pl.DataFrame,
+    others: Mapping[str, pl.DataFrame] | None = None,
+    skip: frozenset[str] = frozenset(),
+    *,
     open_too: bool = False,
 ) -> tuple[pl.DataFrame, list[Repaired], list[Finding]]:
     """Take the first repair of every finding that cannot harm, the most serious first, and look again after each.
@@ -80,7 +87,17 @@ def repair_all(
     tried: set[tuple[str, tuple[str, ...]]] = set()
     found = find(table, others)
     for _ in range(_ROUNDS):
-        next_ = next((f for f in found if f.repairs and (open_too or not f.open) and f.key not in skip and (f.code, f.columns) not in tried), None)
+        next_ = next(
+            (
+                f
+                for f in found
+                if f.repairs
+                and (open_too or not f.open)
+                and f.key not in skip
+                and (f.code, f.columns) not in tried
+            ),
+            None,
+        )
         if next_ is None:
             break
         tried.add((next_.code, next_.columns))

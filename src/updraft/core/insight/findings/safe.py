@@ -39,7 +39,9 @@ def did_no_harm(finding: Finding, before: pl.DataFrame, after: pl.DataFrame) -> 
     if after.height < before.height:
         shared = [name for name in after.columns if name in before.columns]
         return finding.code == "totals" or (
-            finding.code == "duplicate_rows" and before.select(shared).unique().height == after.select(shared).unique().height)
+            finding.code == "duplicate_rows"
+            and before.select(shared).unique().height == after.select(shared).unique().height
+        )
     if after.height > before.height:
         return False
     return all(_kept(before[name], after[name]) for name in after.columns if name in before.columns)
@@ -51,7 +53,11 @@ def _is_mild(step: Step, code: str) -> bool:
         case "tidy_text" | "choose_columns":
             return True
         case "remove_duplicates":
-            return not settings.get("keys") and not settings.get("ignore_blanks") and not settings.get("ignore_case")
+            return (
+                not settings.get("keys")
+                and not settings.get("ignore_blanks")
+                and not settings.get("ignore_case")
+            )
         case "drop_rows":
             return code == "totals"
         case "set_kinds":

@@ -9,7 +9,17 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from updraft.core.figures import shown
-from updraft.core.insight.findings.model import Finding, Repair, Step, chosen, plural, recode, short, step, where
+from updraft.core.insight.findings.model import (
+    Finding,
+    Repair,
+    Step,
+    chosen,
+    plural,
+    recode,
+    short,
+    step,
+    where,
+)
 from updraft.core.similarity import tidied_blanks
 from updraft.core.values import Kind, decide
 
@@ -50,7 +60,17 @@ _SURE = (
 )
 _LISTED = pl.Series(_SURE)
 _NUMBERS = (-1.0, -9.0, -99.0, -999.0, -9999.0, 99.0, 999.0, 9999.0, 99999.0, 999999.0, 9999999.0)
-_DAYS = ("1900-01-01", "1899-12-30", "1899-12-31", "1970-01-01", "1901-01-01", "1904-01-01", "9999-12-31", "2099-12-31", "1111-11-11")
+_DAYS = (
+    "1900-01-01",
+    "1899-12-30",
+    "1899-12-31",
+    "1970-01-01",
+    "1901-01-01",
+    "1904-01-01",
+    "9999-12-31",
+    "2099-12-31",
+    "1111-11-11",
+)
 
 
 def is_standin(text: pl.Expr) -> pl.Expr:
@@ -65,7 +85,13 @@ def stand_ins(view: View) -> Iterator[Finding]:
     percentile of the others (or the only negative one), twice or more; a day five years from all others.
     """
     for column in view.columns:
-        found = _words(column) if column.is_text else odd_numbers(column) if column.is_number else _odd_days(column)
+        found = (
+            _words(column)
+            if column.is_text
+            else odd_numbers(column)
+            if column.is_number
+            else _odd_days(column)
+        )
         if not found.len():
             continue
         rows = column.rows_with(found)
@@ -95,7 +121,13 @@ def _words(column: Column) -> pl.Series:
     # A column of short signs may use one of these as a sign among others.
     others = column.meant["value"]
     lone = found.filter(tidy.str.len_chars() == 1)
-    if others.len() and others.len() < 12 and others.str.len_chars().le(2).all() and lone.height == found.height and found.height:
+    if (
+        others.len()
+        and others.len() < 12
+        and others.str.len_chars().le(2).all()
+        and lone.height == found.height
+        and found.height
+    ):
         usual = float(column.meant["n"].sum()) / column.meant.height
         if float(found["n"].to_numpy().max()) > 0.2 * usual:
             return found["value"].head(0)
@@ -138,7 +170,9 @@ def _odd_days(column: Column) -> pl.Series:
     first, last = rest.min(), rest.max()
     assert isinstance(first, date) and isinstance(last, date)
     return candidates.filter(
-        pl.col("day").map_elements(lambda day: _years(first, day) >= 5 or _years(day, last) >= 5, return_dtype=pl.Boolean)
+        pl.col("day").map_elements(
+            lambda day: _years(first, day) >= 5 or _years(day, last) >= 5, return_dtype=pl.Boolean
+        )
     )["value"]
 
 
@@ -158,5 +192,10 @@ def _emptying(column: Column, found: pl.Series) -> list[Step]:
         _, [rest] = decide(column.meant.select(pl.col("value").alias(column.name)))
         if rest.kind is not Kind.TEXT:
             formats = [rest.format] if rest.format else []
-            steps.append(step("set_kinds", columns=[{"column": column.name, "kind": rest.kind.value, "formats": formats}]))
+            steps.append(
+                step(
+                    "set_kinds",
+                    columns=[{"column": column.name, "kind": rest.kind.value, "formats": formats}],
+                )
+            )
     return steps

@@ -30,7 +30,11 @@ def misplaced_header(view: View) -> Iterator[Finding]:
     for place in range(min(_EDGE, view.height - 1)):
         cells = [str(v).strip() if v is not None else "" for v in view.frame.row(place)[: len(names)]]
         texts = [cell for cell in cells if cell]
-        if len(texts) * 10 < len(names) * 8 or len(set(texts)) < len(texts) or any(_is_number(t) for t in texts):
+        if (
+            len(texts) * 10 < len(names) * 8
+            or len(set(texts)) < len(texts)
+            or any(_is_number(t) for t in texts)
+        ):
             continue
         below = [str(v).strip() if v is not None else "" for v in view.frame.row(place + 1)[: len(names)]]
         if (
@@ -67,7 +71,9 @@ def repeated_headers(view: View) -> Iterator[Finding]:
     named = [
         c
         for c in view.texts
-        if c.counts.select((pl.col("value").str.strip_chars().str.to_lowercase() == c.name.strip().lower()).any()).item()
+        if c.counts.select(
+            (pl.col("value").str.strip_chars().str.to_lowercase() == c.name.strip().lower()).any()
+        ).item()
     ]
     if len(named) < 2:
         return
@@ -93,7 +99,11 @@ def blank_rows(view: View) -> Iterator[Finding]:
         return
     rows = _rows_where(view, blank_row(view.frame.schema))
     if rows.len() and rows.len() < view.height:
-        rule = {"match": "all", "of": [{"column": c.name, "test": "empty"} for c in view.columns]} if len(view.columns) <= 40 else None
+        rule = (
+            {"match": "all", "of": [{"column": c.name, "test": "empty"} for c in view.columns]}
+            if len(view.columns) <= 40
+            else None
+        )
         yield Finding(
             "blank_rows",
             (),
@@ -116,10 +126,17 @@ def blank_columns(view: View) -> Iterator[Finding]:
             "blank_columns",
             tuple(names),
             len(names),
-            f"{names[0]} has no value at all" if len(names) == 1 else f"{len(names):,} columns have no value at all",
+            f"{names[0]} has no value at all"
+            if len(names) == 1
+            else f"{len(names):,} columns have no value at all",
             "An empty column says nothing and widens every table after it. Said in tables of at least five rows.",
             short(names),
-            repairs=(Repair("Leave the empty columns out", (step("choose_columns", columns=[], drop=names, others="keep"),)),),
+            repairs=(
+                Repair(
+                    "Leave the empty columns out",
+                    (step("choose_columns", columns=[], drop=names, others="keep"),),
+                ),
+            ),
             weight=30,
         )
 
@@ -150,7 +167,11 @@ def totals(view: View) -> Iterator[Finding]:
     what = (
         "The last row is a total"
         if len(rows) == 1 and rows[0] == view.height - 1
-        else (f"Row {rows[0] + 1:,} is a total" if len(rows) == 1 else f"{len(rows):,} rows are totals or subtotals")
+        else (
+            f"Row {rows[0] + 1:,} is a total"
+            if len(rows) == 1
+            else f"{len(rows):,} rows are totals or subtotals"
+        )
     )
     evidence = (
         f"{_and(adding)} {'adds' if len(adding) == 1 else 'add'} up to {'it' if len(rows) == 1 else 'them'}"
@@ -211,7 +232,8 @@ def _verified(
                 wide = (place - before - 1) >= (1 if worded[place] else 2)
                 near = max(abs(value) * 1e-6, 0.006)
                 if (abs(own - value) <= near and wide) or (
-                    len(data) > 3 and (abs(upto[-1] - value) <= near or (abs(upto[place] - value) <= near and place > 2))
+                    len(data) > 3
+                    and (abs(upto[-1] - value) <= near or (abs(upto[place] - value) <= near and place > 2))
                 ):
                     sure.add(int(place))
                     adds[n] = True
@@ -264,11 +286,24 @@ def rule_for(view: View, rows: pl.Series) -> tuple[dict[str, Any] | None, str, l
         for column in view.texts:
             values = picked[column.name]
             said = column.counts.filter(pl.col("value").str.contains(TOTAL))
-            if values.null_count() == 0 and values.str.contains(TOTAL).all() and said["n"].sum() == rows.len():
+            if (
+                values.null_count() == 0
+                and values.str.contains(TOTAL).all()
+                and said["n"].sum() == rows.len()
+            ):
                 # The plain word where it tells the same rows: people read this rule.
-                worded = column.counts.filter(pl.col("value").str.to_lowercase().str.contains("total", literal=True))
-                plain = worded["n"].sum() == rows.len() and values.str.to_lowercase().str.contains("total", literal=True).all()
-                rule = where(column.name, "contains", value="total", ignore_case=True) if plain else where(column.name, "matches", value=TOTAL)
+                worded = column.counts.filter(
+                    pl.col("value").str.to_lowercase().str.contains("total", literal=True)
+                )
+                plain = (
+                    worded["n"].sum() == rows.len()
+                    and values.str.to_lowercase().str.contains("total", literal=True).all()
+                )
+                rule = (
+                    where(column.name, "contains", value="total", ignore_case=True)
+                    if plain
+                    else where(column.name, "matches", value=TOTAL)
+                )
                 return rule, f"rows where {column.name} says total", [step("drop_rows", by="rule", rule=rule)]
         for column in sorted(view.columns, key=lambda c: (c.is_number, c.place)):
             if column.empty == rows.len() and bool(column.blank.gather(rows).all()):
@@ -287,12 +322,18 @@ def rule_for(view: View, rows: pl.Series) -> tuple[dict[str, Any] | None, str, l
                     )
         both = _both_empty(view, rows)
         if both:
-            return both, f"rows where {_and([c['column'] for c in both['of']])} are empty", [step("drop_rows", by="rule", rule=both)]
+            return (
+                both,
+                f"rows where {_and([c['column'] for c in both['of']])} are empty",
+                [step("drop_rows", by="rule", rule=both)],
+            )
     first, last, many = int(rows[0]), int(rows[-1]), rows.len()
     if last - first + 1 == many and last == view.height - 1:
         return None, f"the last {plural(many, 'row', 'rows')}", [step("drop_rows", by="last", count=many)]
     # Other rows by their places, from the bottom, so that the places of those above stay true.
-    spans = [step("drop_rows", by="range", start=start + 1, end=end + 1) for start, end in reversed(_spans(rows))]
+    spans = [
+        step("drop_rows", by="range", start=start + 1, end=end + 1) for start, end in reversed(_spans(rows))
+    ]
     return None, plural(many, "row by its place", "rows by their places"), spans if len(spans) <= 40 else []
 
 
@@ -312,7 +353,10 @@ def _both_empty(view: View, rows: pl.Series) -> dict[str, Any] | None:
     for n, one in enumerate(empty):
         for other in empty[n + 1 :]:
             if int((one.blank & other.blank).sum()) == rows.len():
-                return {"match": "all", "of": [{"column": one.name, "test": "empty"}, {"column": other.name, "test": "empty"}]}
+                return {
+                    "match": "all",
+                    "of": [{"column": one.name, "test": "empty"}, {"column": other.name, "test": "empty"}],
+                }
     return None
 
 

@@ -38,7 +38,11 @@ class Column:
         """Distinct filled values, `value` and `n`, most frequent first, then as they first come; of text, 4,000 signs are looked at."""
         if self.nested:
             return pl.DataFrame(schema={"value": pl.String, "n": pl.UInt32})
-        if self._above is not None and self._above[0].series.dtype == self.series.dtype and "counts" in self._above[0].__dict__:
+        if (
+            self._above is not None
+            and self._above[0].series.dtype == self.series.dtype
+            and "counts" in self._above[0].__dict__
+        ):
             return self._counts_less(*self._above)
         return _ranked(_counted(self.series))
 
@@ -55,7 +59,9 @@ class Column:
     @cached_property
     def blank(self) -> pl.Series:
         """Row by row, whether the cell is empty or of blanks only."""
-        return self.series.to_frame().select(is_blank(self.name, self.series.dtype).alias("blank")).to_series()
+        return (
+            self.series.to_frame().select(is_blank(self.name, self.series.dtype).alias("blank")).to_series()
+        )
 
     @cached_property
     def empty(self) -> int:
@@ -108,7 +114,8 @@ class Column:
             .select(
                 rows=pl.col("n").sum(),
                 length=(pl.col("value").str.len_chars() * pl.col("n")).sum() / pl.col("n").sum(),
-                words=((pl.col("value").str.count_matches(" ", literal=True) + 1) * pl.col("n")).sum() / pl.col("n").sum(),
+                words=((pl.col("value").str.count_matches(" ", literal=True) + 1) * pl.col("n")).sum()
+                / pl.col("n").sum(),
                 digits=(pl.col("value").str.contains(r"\d") * pl.col("n")).sum() / pl.col("n").sum(),
             )
             .row(0, named=True)
@@ -134,7 +141,12 @@ class Column:
         if bare.count() * 10 < self.filled * 7:
             bare = (
                 self.series.to_frame()
-                .select(pl.when(undressed(pl.col(self.name))[1]).then(-_plain(self.name)).otherwise(_plain(self.name)).alias("n"))
+                .select(
+                    pl.when(undressed(pl.col(self.name))[1])
+                    .then(-_plain(self.name))
+                    .otherwise(_plain(self.name))
+                    .alias("n")
+                )
                 .to_series()
             )
         return bare.fill_null(float("nan")).to_numpy() if bare.count() * 10 >= self.filled * 7 else None
@@ -179,7 +191,11 @@ class View:
     """
 
     def __init__(
-        self, frame: pl.DataFrame, others: dict[str, pl.DataFrame] | None = None, above: View | None = None, gone: pl.Series | None = None
+        self,
+        frame: pl.DataFrame,
+        others: dict[str, pl.DataFrame] | None = None,
+        above: View | None = None,
+        gone: pl.Series | None = None,
     ) -> None:
         self.frame, self.others = frame, others or {}
         self.columns: list[Column] = [

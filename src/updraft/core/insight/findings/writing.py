@@ -37,7 +37,12 @@ def stray_blanks(view: View) -> Iterator[Finding]:
             "in a row, or one that is non-breaking or without width.",
             short(values["value"]),
             column.rows_with(values["value"]),
-            (Repair(f"Trim {column.name} and make runs of blanks one", (step("tidy_text", columns=chosen([column.name])),)),),
+            (
+                Repair(
+                    f"Trim {column.name} and make runs of blanks one",
+                    (step("tidy_text", columns=chosen([column.name])),),
+                ),
+            ),
             where(column.name, "matches", value=f"{_STRAY}|{_ODD_BLANKS}"),
             weight=60,
         )
@@ -59,7 +64,8 @@ def control_characters(view: View) -> Iterator[Finding]:
                 column.rows_with(values["value"]),
                 (
                     Repair(
-                        f"Remove control characters from {column.name}", (step("tidy_text", columns=chosen([column.name]), control=True),)
+                        f"Remove control characters from {column.name}",
+                        (step("tidy_text", columns=chosen([column.name]), control=True),),
                     ),
                 ),
                 where(column.name, "matches", value=_CONTROL),
@@ -91,7 +97,15 @@ def broken_text(view: View) -> Iterator[Finding]:
                 (
                     Repair(
                         f"Mend the letters of {column.name}",
-                        (step("tidy_text", columns=chosen([column.name]), mend=True, trim=False, collapse=False),),
+                        (
+                            step(
+                                "tidy_text",
+                                columns=chosen([column.name]),
+                                mend=True,
+                                trim=False,
+                                collapse=False,
+                            ),
+                        ),
                     ),
                 ),
                 where(column.name, "one_of", values=broken) if len(broken) <= 200 else None,
@@ -135,7 +149,8 @@ def variants(view: View) -> Iterator[Finding]:
 def _winners(several: pl.DataFrame) -> tuple[dict[str, str], int]:
     """Each other spelling → the one that stays: the most frequent; then one neither all capitals nor all small; then the longest."""
     ranked = several.with_columns(
-        mixed=(pl.col("value") != pl.col("value").str.to_lowercase()) & (pl.col("value") != pl.col("value").str.to_uppercase()),
+        mixed=(pl.col("value") != pl.col("value").str.to_lowercase())
+        & (pl.col("value") != pl.col("value").str.to_uppercase()),
         size=pl.col("value").str.len_chars(),
     ).sort(["key", "n", "mixed", "size", "value"], descending=[False, True, True, True, False])
     changes: dict[str, str] = {}
@@ -156,14 +171,20 @@ def look_alikes(view: View) -> Iterator[Finding]:
         if column.role != "category":
             continue
         sound = column.meant.filter(~pl.col("value").str.contains(_CONTROL))
-        keyed = sound.with_columns(folded(pl.col("value")).alias("key")).filter(pl.col("key").str.len_chars() >= 4)
+        keyed = sound.with_columns(folded(pl.col("value")).alias("key")).filter(
+            pl.col("key").str.len_chars() >= 4
+        )
         # One value for each folded key: what differs only in writing is told by `variants`.
         values = keyed.group_by("key", maintain_order=True).agg(pl.col("value").first(), pl.col("n").sum())
         slips = near_misses(values["value"].to_list(), values["n"].to_list())
         if not slips:
             continue
         same = dict(values.select("value", "key").iter_rows())
-        changes = {value: slips[first] for first in slips for value in keyed.filter(pl.col("key") == same[first])["value"]}
+        changes = {
+            value: slips[first]
+            for first in slips
+            for value in keyed.filter(pl.col("key") == same[first])["value"]
+        }
         rows = column.rows_meaning(list(changes))
         names = len(set(changes.values()))
         yield Finding(
@@ -182,9 +203,14 @@ def look_alikes(view: View) -> Iterator[Finding]:
 
 def _recoding(column: Column, changes: dict[str, str]) -> tuple[Repair, ...]:
     """Recode the values; where some have stray blanks, these go first, so that one list will do."""
-    needs = column.counts.filter(tidied_blanks(pl.col("value")).is_in(list(changes)) & (tidied_blanks(pl.col("value")) != pl.col("value")))
+    needs = column.counts.filter(
+        tidied_blanks(pl.col("value")).is_in(list(changes))
+        & (tidied_blanks(pl.col("value")) != pl.col("value"))
+    )
     tidy = (step("tidy_text", columns=chosen([column.name])),) if needs.height else ()
-    return (Repair(
+    return (
+        Repair(
             f"{'Trim and recode' if tidy else 'Recode'} {plural(len(changes), 'spelling', 'spellings')} of {column.name}",
             (*tidy, recode(column.name, changes)),
-        ),)
+        ),
+    )

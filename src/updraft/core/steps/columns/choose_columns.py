@@ -15,11 +15,16 @@ class ChosenColumn(Settings):
 
 class ChooseColumnsSettings(Settings):
     columns: tuple[ChosenColumn, ...] = setting(
-        "Columns", "kept in this order; type a new name to rename", widget="chosen", default=())
+        "Columns", "kept in this order; type a new name to rename", widget="chosen", default=()
+    )
     drop: tuple[str, ...] = setting("Dropped", widget="hidden", default=())
     others: Literal["keep", "drop"] = setting(
-        "Columns not listed", "such as those that come with next month's file", widget="choice", default="keep",
-        labels={"keep": "keep at the end", "drop": "drop"})
+        "Columns not listed",
+        "such as those that come with next month's file",
+        widget="choice",
+        default="keep",
+        labels={"keep": "keep at the end", "drop": "drop"},
+    )
 
 
 class ChooseColumns(StepKind):
@@ -28,7 +33,16 @@ class ChooseColumns(StepKind):
     kind = "choose_columns"
     title = "Choose columns"
     summary = "Keep, drop, reorder and rename columns in one place"
-    words = ("select", "rename", "reorder", "remove columns", "delete columns", "keep columns", "header", "order")
+    words = (
+        "select",
+        "rename",
+        "reorder",
+        "remove columns",
+        "delete columns",
+        "keep columns",
+        "header",
+        "order",
+    )
     icon = "layout-three-columns"
     Settings = ChooseColumnsSettings
 
@@ -40,12 +54,19 @@ class ChooseColumns(StepKind):
         if settings.others == "keep":
             picked |= {name: name for name in schema if name not in picked and name not in settings.drop}
         if not picked:
-            raise Problem("The column list", "no column is left.", "Keep at least one.", field="columns",
-                          code="no_columns")
+            raise Problem(
+                "The column list",
+                "no column is left.",
+                "Keep at least one.",
+                field="columns",
+                code="no_columns",
+            )
         names = list(picked.values())
         double = next((name for name in names if names.count(name) > 1), None)
         if double is not None:
-            raise Problem(f"“{double}”", "two columns would have this name.", "Rename one of them.", field="columns")
+            raise Problem(
+                f"“{double}”", "two columns would have this name.", "Rename one of them.", field="columns"
+            )
         return Result(table.select(pl.col(old).alias(new) for old, new in picked.items()), touched=())
 
     def reads(self, settings: ChooseColumnsSettings, wanted: Wanted, port: str) -> Wanted:

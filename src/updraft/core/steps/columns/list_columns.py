@@ -10,7 +10,9 @@ class ListColumnsSettings(Settings):
 
 
 class ListColumns(StepKind):
-    """Make a table of the table's columns: one row each, with its kind and its figures. Texts show what is in it."""
+    """Make a table of the table's columns: one row each, with its kind and its figures. Texts show what is
+    in it.
+    """
 
     kind = "list_columns"
     title = "List columns"
@@ -21,8 +23,10 @@ class ListColumns(StepKind):
 
     def apply(self, tables: Tables, settings: ListColumnsSettings, context: Context) -> Result:
         table = tables.main
-        rows = [_row(table, name, dtype, place)
-                for place, (name, dtype) in enumerate(table.collect_schema().items(), start=1)]
+        rows = [
+            _row(table, name, dtype, place)
+            for place, (name, dtype) in enumerate(table.collect_schema().items(), start=1)
+        ]
         empty = pl.LazyFrame(schema={"Place": pl.Int64, "Column": pl.String, "Kind": pl.String})
         return Result(pl.concat(rows) if rows else empty)
 
@@ -35,9 +39,14 @@ def _row(table: pl.LazyFrame, name: str, dtype: pl.DataType, place: int) -> pl.L
     empty = is_blank(name, dtype).sum().cast(pl.Int64)
     text = pl.lit(None, dtype=pl.String)
     return table.select(
-        pl.lit(place, dtype=pl.Int64).alias("Place"), pl.lit(name).alias("Column"),
-        pl.lit(TITLES[kind_of(dtype)]).alias("Kind"), pl.len().cast(pl.Int64).alias("Rows"), empty.alias("Empty"),
-        (pl.lit(None, dtype=pl.Int64) if nested else column.drop_nulls().n_unique().cast(pl.Int64)).alias("Distinct"),
+        pl.lit(place, dtype=pl.Int64).alias("Place"),
+        pl.lit(name).alias("Column"),
+        pl.lit(TITLES[kind_of(dtype)]).alias("Kind"),
+        pl.len().cast(pl.Int64).alias("Rows"),
+        empty.alias("Empty"),
+        (pl.lit(None, dtype=pl.Int64) if nested else column.drop_nulls().n_unique().cast(pl.Int64)).alias(
+            "Distinct"
+        ),
         (text if nested else column.min().cast(pl.String)).alias("Smallest"),
         (text if nested else column.max().cast(pl.String)).alias("Largest"),
         (text if nested else column.drop_nulls().first().cast(pl.String)).alias("First"),

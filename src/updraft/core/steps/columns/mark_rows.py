@@ -1,4 +1,3 @@
-
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.conditions import Rule, compiled
@@ -24,14 +23,25 @@ class MarkRows(StepKind):
         table = tables.main
         schema, name = table.collect_schema(), settings.name.strip()
         if not name or name in schema:
-            raise Problem(f"“{name}”", "the table has a column of this name already." if name else "the new column has no name.",
-                          "Give the new column another name.", field="name")
+            raise Problem(
+                f"“{name}”",
+                "the table has a column of this name already." if name else "the new column has no name.",
+                "Give the new column another name.",
+                field="name",
+            )
         here = compiled(settings.rule, schema)
-        return Result(table.with_columns(here.alias(name)), touched=(), counts=(
-            Count("rows_met", table.select(here.sum()), "{n} rows are marked", one="{n} row is marked"),))
+        return Result(
+            table.with_columns(here.alias(name)),
+            touched=(),
+            counts=(
+                Count("rows_met", table.select(here.sum()), "{n} rows are marked", one="{n} row is marked"),
+            ),
+        )
 
     def reads(self, settings: MarkRowsSettings, wanted: Wanted, port: str) -> Wanted:
-        return also(wanted, [settings.name.strip(), *settings.rule.columns()])  # its own: it must not be there yet
+        return also(
+            wanted, [settings.name.strip(), *settings.rule.columns()]
+        )  # its own: it must not be there yet
 
     def sentence(self, settings: MarkRowsSettings) -> str:
         return f"{settings.name} · yes where {settings.rule.words()}"

@@ -6,15 +6,21 @@ from updraft.core.values import decide
 
 
 class NamesFromRowSettings(Settings):
-    row: int = setting("Row with the names", "counted from 1; it and the rows above it go", widget="number", default=1, minimum=1)
+    row: int = setting(
+        "Row with the names",
+        "counted from 1; it and the rows above it go",
+        widget="number",
+        default=1,
+        minimum=1,
+    )
     kinds: bool = setting("Decide the kinds of the columns anew", widget="flag", default=True)
 
 
 class NamesFromRow(StepKind):
     """Take the names of the columns from a row; that row and those above it go.
 
-    A name that is empty stays what it was; one that stands there twice gets a number. With `kinds`, the kinds of the
-    columns are decided from the values left, as when a file is read.
+    A name that is empty stays what it was; one that stands there twice gets a number. With `kinds`, the kinds
+    of the columns are decided from the values left, as when a file is read.
     """
 
     kind = "names_from_row"
@@ -32,15 +38,23 @@ class NamesFromRow(StepKind):
         # The names of what comes out are in the data: this one row has to be looked at.
         found = table.slice(settings.row - 1, 1).collect()
         if not found.height:
-            raise Problem(f"Row {settings.row:,}", "the table ends before it.", "Choose a row further up.", field="row")
-        given: list[str | None] = [str(value).strip() if value is not None and str(value).strip() else old
-                                   for old, value in zip(schema, found.row(0), strict=True)]
+            raise Problem(
+                f"Row {settings.row:,}", "the table ends before it.", "Choose a row further up.", field="row"
+            )
+        given: list[str | None] = [
+            str(value).strip() if value is not None and str(value).strip() else old
+            for old, value in zip(schema, found.row(0), strict=True)
+        ]
         names, told = column_names(given, len(given))
         done = table.slice(settings.row).rename(dict(zip(schema, names, strict=True)))
         if not settings.kinds:
             return Result(done, warnings=tuple(told))
         fresh, decisions = decide(done.collect())
-        return Result(fresh.lazy(), warnings=tuple(told), evidence={d.column: d.evidence for d in decisions if d.evidence})
+        return Result(
+            fresh.lazy(),
+            warnings=tuple(told),
+            evidence={d.column: d.evidence for d in decisions if d.evidence},
+        )
 
     def sentence(self, settings: NamesFromRowSettings) -> str:
         return f"row {settings.row:,} names the columns"

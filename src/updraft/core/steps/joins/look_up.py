@@ -22,12 +22,16 @@ class Brought(Settings):
 
 
 class LookUpSettings(Settings):
-    keys: tuple[KeyPair, ...] = setting("Where", "all pairs must be equal", widget="keys", default=(),
-                                        port="reference")
+    keys: tuple[KeyPair, ...] = setting(
+        "Where", "all pairs must be equal", widget="keys", default=(), port="reference"
+    )
     bring: tuple[Brought, ...] = setting("Bring", widget="bring", default=(), port="reference")
     many: Literal["stop", "first", "last", "repeat"] = setting(
-        "Several rows for one key", widget="choice", default="stop",
-        labels={"stop": "stop", "first": "take first", "last": "take last", "repeat": "repeat row"})
+        "Several rows for one key",
+        widget="choice",
+        default="stop",
+        labels={"stop": "stop", "first": "take first", "last": "take last", "repeat": "repeat row"},
+    )
     ignore_case: bool = setting("Ignore case", widget="flag", default=False)
     ignore_blanks: bool = setting("Ignore blanks at the ends", widget="flag", default=False)
 
@@ -49,56 +53,104 @@ class LookUp(StepKind):
         schema, other_schema = table.collect_schema(), other.collect_schema()
         self._check(settings, schema, other_schema)
         names = [f"\0key{n}" for n in range(len(settings.keys))]
-        left = [self._key(pair.column, schema, settings).alias(n) for pair, n in zip(settings.keys, names, strict=True)]
-        right = [self._key(pair.reference, other_schema, settings).alias(n)
-                 for pair, n in zip(settings.keys, names, strict=True)]
+        left = [
+            self._key(pair.column, schema, settings).alias(n)
+            for pair, n in zip(settings.keys, names, strict=True)
+        ]
+        right = [
+            self._key(pair.reference, other_schema, settings).alias(n)
+            for pair, n in zip(settings.keys, names, strict=True)
+        ]
         brought = {b.column: b.name.strip() or b.column for b in settings.bring}
-        reference = other.select(*right, *(pl.col(old).alias(new) for old, new in brought.items()),
-                                 pl.lit(True).alias(_HIT)).drop_nulls(names)
-        counts = [Count("double_keys", reference.select(pl.struct(names).is_duplicated().sum()),
-                        "{n} rows of the other table share their key with another one",
-                        "stop" if settings.many == "stop" else "info",
-                        "Choose which of them to take, or remove the duplicates there.",
-                        "{n} row of the other table shares its key with another one")]
+        reference = other.select(
+            *right, *(pl.col(old).alias(new) for old, new in brought.items()), pl.lit(True).alias(_HIT)
+        ).drop_nulls(names)
+        counts = [
+            Count(
+                "double_keys",
+                reference.select(pl.struct(names).is_duplicated().sum()),
+                "{n} rows of the other table share their key with another one",
+                "stop" if settings.many == "stop" else "info",
+                "Choose which of them to take, or remove the duplicates there.",
+                "{n} row of the other table shares its key with another one",
+            )
+        ]
         if settings.many in ("first", "last"):
             keep: Literal["first", "last"] = "first" if settings.many == "first" else "last"
             reference = reference.unique(subset=names, keep=keep, maintain_order=True)
         if settings.many == "stop":
             counts = [*counts[:1]]
             reference = reference.unique(subset=names, keep="first", maintain_order=True)
-        joined = table.with_columns(left).join(reference, on=names, how="left", maintain_order="left_right").cache()
+        joined = (
+            table.with_columns(left)
+            .join(reference, on=names, how="left", maintain_order="left_right")
+            .cache()
+        )
         unmatched = joined.filter(pl.col(_HIT).is_null())
         keys = listed(pair.column for pair in settings.keys)
         counts += [
-            Count("unmatched_values", unmatched.select(pl.struct(names).n_unique()), f"{{n}} values of {keys} without a match",
-                  "warning", one=f"{{n}} value of {keys} without a match"),
-            Count("unmatched", unmatched.select(pl.len()), "{n} rows without a match", "warning", one="{n} row without a match"),
+            Count(
+                "unmatched_values",
+                unmatched.select(pl.struct(names).n_unique()),
+                f"{{n}} values of {keys} without a match",
+                "warning",
+                one=f"{{n}} value of {keys} without a match",
+            ),
+            Count(
+                "unmatched",
+                unmatched.select(pl.len()),
+                "{n} rows without a match",
+                "warning",
+                one="{n} row without a match",
+            ),
         ]
         extra = [*names, _HIT]
-        return Result(joined.drop(extra), {"unmatched": unmatched.select(schema.names())}, tuple(counts),
-                      () if settings.many != "repeat" else None, tuple(brought.values()))
+        return Result(
+            joined.drop(extra),
+            {"unmatched": unmatched.select(schema.names())},
+            tuple(counts),
+            () if settings.many != "repeat" else None,
+            tuple(brought.values()),
+        )
 
     def _check(self, settings: LookUpSettings, schema: pl.Schema, other: pl.Schema) -> None:
         if not settings.keys:
-            raise Problem("The keys", "it is not said yet which columns must be equal.", "Choose a pair of columns.",
-                          field="keys", code="unfinished")
+            raise Problem(
+                "The keys",
+                "it is not said yet which columns must be equal.",
+                "Choose a pair of columns.",
+                field="keys",
+                code="unfinished",
+            )
         if not settings.bring:
-            raise Problem("The columns to bring", "none is chosen yet.", "Choose at least one.", field="bring",
-                          code="unfinished")
+            raise Problem(
+                "The columns to bring",
+                "none is chosen yet.",
+                "Choose at least one.",
+                field="bring",
+                code="unfinished",
+            )
         need_columns([k.column for k in settings.keys], schema, field="keys")
         need_columns([k.reference for k in settings.keys], other, field="keys")
         need_columns([b.column for b in settings.bring], other, field="bring")
         for pair in settings.keys:
             mine, its = kind_of(schema[pair.column]), kind_of(other[pair.reference])
             if mine is not its and {mine, its} != {Kind.WHOLE, Kind.NUMBER}:
-                raise Problem(f"“{pair.column}” and “{pair.reference}”",
-                              f"one is of kind {TITLES[mine]}, the other {TITLES[its]}, so they never meet.",
-                              "Set one of them to the other's kind first.", field="keys")
+                raise Problem(
+                    f"“{pair.column}” and “{pair.reference}”",
+                    f"one is of kind {TITLES[mine]}, the other {TITLES[its]}, so they never meet.",
+                    "Set one of them to the other's kind first.",
+                    field="keys",
+                )
         names = [b.name.strip() or b.column for b in settings.bring]
         for name in names:
             if name in schema or names.count(name) > 1:
-                raise Problem(f"“{name}”", "the table would have two columns of this name.",
-                              "Give the column you bring another name.", field="bring")
+                raise Problem(
+                    f"“{name}”",
+                    "the table would have two columns of this name.",
+                    "Give the column you bring another name.",
+                    field="bring",
+                )
 
     def _key(self, name: str, schema: pl.Schema, settings: LookUpSettings) -> pl.Expr:
         key = pl.col(name)
@@ -113,9 +165,11 @@ class LookUp(StepKind):
     def reads(self, settings: LookUpSettings, wanted: Wanted, port: str) -> Wanted:
         if port == "reference":
             return frozenset([*(k.reference for k in settings.keys), *(b.column for b in settings.bring)])
-        return also(wanted, [*(k.column for k in settings.keys), *(b.name.strip() or b.column for b in settings.bring)])
+        return also(
+            wanted,
+            [*(k.column for k in settings.keys), *(b.name.strip() or b.column for b in settings.bring)],
+        )
 
     def sentence(self, settings: LookUpSettings) -> str:
         by = listed(pair.column for pair in settings.keys)
         return f"{listed(b.name or b.column for b in settings.bring) or 'no columns yet'} · by {by or '…'}"
-

@@ -12,24 +12,39 @@ from updraft.core.values.common import common_type
 
 class StackSettings(Settings):
     by: Literal["name", "place"] = setting(
-        "Columns meet by", widget="choice", default="name", labels={"name": "name", "place": "place, left to right"})
+        "Columns meet by",
+        widget="choice",
+        default="name",
+        labels={"name": "name", "place": "place, left to right"},
+    )
     columns: Literal["all", "shared", "first", "stop"] = setting(
-        "Where columns differ", widget="choice", default="all",
-        labels={"all": "keep all", "shared": "only shared ones", "first": "as in the first", "stop": "stop"})
+        "Where columns differ",
+        widget="choice",
+        default="all",
+        labels={"all": "keep all", "shared": "only shared ones", "first": "as in the first", "stop": "stop"},
+    )
     source: str = setting("Column that names the table", "empty makes none", widget="text", default="Table")
 
 
 class Stack(StepKind):
     """Put the rows of several tables below each other, in the order of the tables.
 
-    A column that a table lacks is empty in its rows. Where one name holds several types, numbers become numbers, days
-    and times become times, and all else becomes text.
+    A column that a table lacks is empty in its rows. Where one name holds several types, numbers become
+    numbers, days and times become times, and all else becomes text.
     """
 
     kind = "stack"
     title = "Stack"
     summary = "Put several tables below each other, as one"
-    words = ("union", "append", "concatenate", "combine tables", "below each other", "several months", "merge rows")
+    words = (
+        "union",
+        "append",
+        "concatenate",
+        "combine tables",
+        "below each other",
+        "several months",
+        "merge rows",
+    )
     icon = "layers"
     inputs = (Port("tables", "Tables", main=True, many=True),)
     needs = frozenset({"names"})
@@ -43,18 +58,33 @@ class Stack(StepKind):
         schemas = [incoming.table.collect_schema() for incoming in arrived]
         said = _differences(arrived, schemas)
         if said and settings.columns == "stop":
-            raise Problem("The tables", f"their columns differ: {said[0]}", "Make them alike before this step, or choose "
-                          "what happens where columns differ.", field="columns", code="columns_differ")
+            raise Problem(
+                "The tables",
+                f"their columns differ: {said[0]}",
+                "Make them alike before this step, or choose what happens where columns differ.",
+                field="columns",
+                code="columns_differ",
+            )
         names = _kept(schemas, settings)
         types = {name: _type(name, schemas) for name in names}
-        mixed = [name for name, dtype in types.items() if len({s[name] for s in schemas if name in s} - {pl.Null(), dtype})]
+        mixed = [
+            name
+            for name, dtype in types.items()
+            if len({s[name] for s in schemas if name in s} - {pl.Null(), dtype})
+        ]
         label = _free(settings.source.strip(), names)
         parts = [
             # First with_columns: a select of nothing but literals would make a row where there is none.
-            incoming.table.with_columns([
-                *([pl.lit(title).alias(label)] if label else []),
-                *((pl.col(name) if name in schema else pl.lit(None)).cast(types[name]).alias(name) for name in names),
-            ]).select([*([label] if label else []), *names]) for title, incoming, schema in zip(_titles(arrived), arrived, schemas, strict=True)
+            incoming.table.with_columns(
+                [
+                    *([pl.lit(title).alias(label)] if label else []),
+                    *(
+                        (pl.col(name) if name in schema else pl.lit(None)).cast(types[name]).alias(name)
+                        for name in names
+                    ),
+                ]
+            ).select([*([label] if label else []), *names])
+            for title, incoming, schema in zip(_titles(arrived), arrived, schemas, strict=True)
         ]
         told = [] if settings.columns == "stop" else said
         told += [f"Column “{name}” holds several types; all of it is {_word(types[name])}." for name in mixed]
@@ -69,16 +99,22 @@ def _named_as(first: list[str], incoming: Incoming) -> Incoming:
     """The table with its columns called like those of the first one, place by place."""
     own = list(incoming.table.collect_schema())
     new = first[: len(own)]
-    for name in own[len(first):]:
+    for name in own[len(first) :]:
         new.append(_free(name, new))
     # By select, not by rename: names may trade places.
-    return Incoming(incoming.table.select(pl.col(old).alias(name) for old, name in zip(own, new, strict=True)), incoming.label)
+    return Incoming(
+        incoming.table.select(pl.col(old).alias(name) for old, name in zip(own, new, strict=True)),
+        incoming.label,
+    )
 
 
 def _differences(arrived: Sequence[Incoming], schemas: Sequence[pl.Schema]) -> list[str]:
     usual = list(schemas[0])
-    return [f"Table “{incoming.label}”: {text}" for incoming, schema in zip(arrived[1:], schemas[1:], strict=True)
-            for text in differences(usual, list(schema), moved=False)]
+    return [
+        f"Table “{incoming.label}”: {text}"
+        for incoming, schema in zip(arrived[1:], schemas[1:], strict=True)
+        for text in differences(usual, list(schema), moved=False)
+    ]
 
 
 def _kept(schemas: Sequence[pl.Schema], settings: StackSettings) -> list[str]:
@@ -90,16 +126,25 @@ def _kept(schemas: Sequence[pl.Schema], settings: StackSettings) -> list[str]:
         return everything
     shared = [name for name in everything if all(name in schema for schema in schemas)]
     if not shared:
-        raise Problem("The tables", "no column is in all of them.", "Keep all columns, or let them meet by place.",
-                      field="columns", code="nothing_shared")
+        raise Problem(
+            "The tables",
+            "no column is in all of them.",
+            "Keep all columns, or let them meet by place.",
+            field="columns",
+            code="nothing_shared",
+        )
     return shared
 
 
 def _type(name: str, schemas: Sequence[pl.Schema]) -> pl.DataType:
     dtype = common_type(schema[name] for schema in schemas if name in schema)
     if dtype is None:
-        raise Problem(f"Column “{name}”", "it holds lists or records in one table and other values in another.",
-                      "Rename or drop it in one of them first.", code="types_differ")
+        raise Problem(
+            f"Column “{name}”",
+            "it holds lists or records in one table and other values in another.",
+            "Rename or drop it in one of them first.",
+            code="types_differ",
+        )
     return dtype
 
 

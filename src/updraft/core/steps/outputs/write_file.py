@@ -15,10 +15,18 @@ class WriteFileSettings(Settings):
     name: str = setting("File name", "ends in .xlsx or .csv", widget="text", default="report.xlsx")
     sheet: str = setting("Sheet name", "for a workbook", widget="text", default="Report")
     delimiter: Literal[",", ";", "\t"] = setting(
-        "Delimiter", "for CSV", widget="choice", default=",", labels={",": "comma", ";": "semicolon", "\t": "tab"})
+        "Delimiter",
+        "for CSV",
+        widget="choice",
+        default=",",
+        labels={",": "comma", ";": "semicolon", "\t": "tab"},
+    )
     exists: Literal["replace", "both", "refuse"] = setting(
-        "If the file exists", widget="choice", default="replace",
-        labels={"replace": "replace it", "both": "keep both", "refuse": "stop"})
+        "If the file exists",
+        widget="choice",
+        default="replace",
+        labels={"replace": "replace it", "both": "keep both", "refuse": "stop"},
+    )
 
 
 class WriteFile(StepKind):
@@ -37,20 +45,44 @@ class WriteFile(StepKind):
 
     def prepare(self, table: pl.DataFrame, settings: WriteFileSettings, outlet: Outlet) -> FileDelivery:
         target = self._target(settings, outlet.folder)
-        return FileDelivery(outlet, settings.name.strip(), target, lambda path: self._write(table, settings, path), table.height)
+        return FileDelivery(
+            outlet,
+            settings.name.strip(),
+            target,
+            lambda path: self._write(table, settings, path),
+            table.height,
+        )
 
     def _target(self, settings: WriteFileSettings, folder: Path) -> Path:
         name = settings.name.strip()
-        if not name or name in (".", "..") or re.search(r'[/\\:*?"<>|\x00-\x1f]', name) or len(name.encode()) > 200:
-            raise Problem(f"File name “{name}”", "it must be a plain file name without folders.",
-                          "Use letters, digits, blanks, - and _.", field="name")
+        if (
+            not name
+            or name in (".", "..")
+            or re.search(r'[/\\:*?"<>|\x00-\x1f]', name)
+            or len(name.encode()) > 200
+        ):
+            raise Problem(
+                f"File name “{name}”",
+                "it must be a plain file name without folders.",
+                "Use letters, digits, blanks, - and _.",
+                field="name",
+            )
         if Path(name).suffix.lower() not in (".csv", ".xlsx"):
-            raise Problem(f"File name “{name}”", "it does not say what to write.",
-                          "Let it end in .xlsx or .csv.", field="name")
+            raise Problem(
+                f"File name “{name}”",
+                "it does not say what to write.",
+                "Let it end in .xlsx or .csv.",
+                field="name",
+            )
         path = folder / name
         if path.exists() and settings.exists == "refuse":
-            raise Problem(name, "a file of this name is there already, and the step is set to stop then.",
-                          "Move it away, or choose to replace it or keep both.", field="exists", code="exists")
+            raise Problem(
+                name,
+                "a file of this name is there already, and the step is set to stop then.",
+                "Move it away, or choose to replace it or keep both.",
+                field="exists",
+                code="exists",
+            )
         number = 2
         while settings.exists == "both" and path.exists():
             path, number = folder / f"{Path(name).stem} ({number}){Path(name).suffix}", number + 1

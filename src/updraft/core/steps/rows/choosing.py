@@ -16,25 +16,42 @@ from updraft.core.values import is_blank
 class RowChoice(Settings):
     """Rows by a rule on their values, by where they stand (counted from 1), or by what they are as a whole.
 
-    A blank row has no value at all; a row that repeats the header holds the names of at least two columns, and of
-    most of the columns in which it is filled.
+    A blank row has no value at all; a row that repeats the header holds the names of at least two columns,
+    and of most of the columns in which it is filled.
     """
 
     by: Literal["rule", "first", "last", "range", "every", "blank", "header"] = setting(
-        "Rows by", widget="choice", default="rule",
-        labels={"rule": "conditions", "first": "first", "last": "last", "range": "from–to", "every": "every n-th",
-                "blank": "all empty", "header": "repeat the header"})
+        "Rows by",
+        widget="choice",
+        default="rule",
+        labels={
+            "rule": "conditions",
+            "first": "first",
+            "last": "last",
+            "range": "from–to",
+            "every": "every n-th",
+            "blank": "all empty",
+            "header": "repeat the header",
+        },
+    )
     rule: Rule = setting("Where", widget="rule", default=Rule(), when={"by": ["rule"]})
     count: int = setting("How many", widget="number", default=1, when={"by": ["first", "last"]}, minimum=0)
     start: int = setting("From row", widget="number", default=1, when={"by": ["range"]}, minimum=1)
     end: int = setting("To row", widget="number", default=1, when={"by": ["range"]}, minimum=1)
-    every: int = setting("Every", "2 takes rows 1, 3, 5 …", widget="number", default=2, when={"by": ["every"]}, minimum=1)
+    every: int = setting(
+        "Every", "2 takes rows 1, 3, 5 …", widget="number", default=2, when={"by": ["every"]}, minimum=1
+    )
 
     def words(self) -> str:
-        return {"rule": f"where {self.rule.words()}", "first": f"the first {self.count:,}",
-                "last": f"the last {self.count:,}", "range": f"rows {self.start:,} to {self.end:,}",
-                "every": f"every {self.every}. row",
-                "blank": "where every cell is empty", "header": "that repeat the header"}[self.by]
+        return {
+            "rule": f"where {self.rule.words()}",
+            "first": f"the first {self.count:,}",
+            "last": f"the last {self.count:,}",
+            "range": f"rows {self.start:,} to {self.end:,}",
+            "every": f"every {self.every}. row",
+            "blank": "where every cell is empty",
+            "header": "that repeat the header",
+        }[self.by]
 
 
 class RowFilter(StepKind):
@@ -76,8 +93,10 @@ def header_row(schema: pl.Schema) -> pl.Expr:
     texts = [name for name, dtype in schema.items() if isinstance(dtype, pl.String)]
     if len(texts) < 2:
         return pl.lit(False)
-    same = pl.sum_horizontal(pl.col(name).str.strip_chars().str.to_lowercase().eq_missing(pl.lit(name.strip().lower()))
-                             for name in texts)
+    same = pl.sum_horizontal(
+        pl.col(name).str.strip_chars().str.to_lowercase().eq_missing(pl.lit(name.strip().lower()))
+        for name in texts
+    )
     filled = pl.sum_horizontal(~is_blank(name, dtype) for name, dtype in schema.items())
     return (same >= 2) & (same * 10 >= filled * 6)
 
@@ -87,9 +106,15 @@ def _by_position(settings: RowChoice) -> pl.Expr:
     if settings.count < 0 or settings.start < 1 or settings.every < 1:
         raise Problem("The row numbers", "rows are counted from 1.", "Type numbers above 0.")
     if settings.by == "range" and settings.end < settings.start:
-        raise Problem("The row numbers", f"row {settings.end} comes before row {settings.start}.",
-                      "Swap them.", field="end")
+        raise Problem(
+            "The row numbers",
+            f"row {settings.end} comes before row {settings.start}.",
+            "Swap them.",
+            field="end",
+        )
     return {
-        "first": number <= settings.count, "last": number > pl.len().cast(pl.Int64) - settings.count,
-        "range": number.is_between(settings.start, settings.end), "every": (number - 1) % settings.every == 0,
+        "first": number <= settings.count,
+        "last": number > pl.len().cast(pl.Int64) - settings.count,
+        "range": number.is_between(settings.start, settings.end),
+        "every": (number - 1) % settings.every == 0,
     }[settings.by]

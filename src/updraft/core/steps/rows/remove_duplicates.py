@@ -15,11 +15,16 @@ class Order(Settings):
 class RemoveDuplicatesSettings(Settings):
     keys: tuple[str, ...] = setting("Equal in", "none chosen: in every column", widget="names", default=())
     stays: Literal["first", "last", "fullest"] = setting(
-        "Which one stays", widget="choice", default="first",
-        labels={"first": "the first", "last": "the last", "fullest": "with most filled cells"})
+        "Which one stays",
+        widget="choice",
+        default="first",
+        labels={"first": "the first", "last": "the last", "fullest": "with most filled cells"},
+    )
     order: tuple[Order, ...] = setting("First by", "none: as the rows stand", widget="order", default=())
     ignore_case: bool = setting("Ignore case", widget="flag", default=False)
-    ignore_blanks: bool = setting("Ignore blanks", "at the ends and where they are doubled", widget="flag", default=False)
+    ignore_blanks: bool = setting(
+        "Ignore blanks", "at the ends and where they are doubled", widget="flag", default=False
+    )
 
 
 class RemoveDuplicates(StepKind):
@@ -42,7 +47,8 @@ class RemoveDuplicates(StepKind):
         keys = [self._key(name, schema[name], settings).alias(f"\0key{n}") for n, name in enumerate(names)]
         if not keys:
             return Result(table, {"removed": table})
-        # Sorted by what is to stay, the first of each group does; its place in the table decides where it stands.
+        # Sorted by what is to stay, the first of each group does; its place in the table decides where it
+        # stands.
         numbered = table.with_columns(*keys, pl.int_range(pl.len()).alias("\0row"))
         by = [pl.col(order.column) for order in settings.order]
         down = [order.down for order in settings.order]
@@ -51,12 +57,27 @@ class RemoveDuplicates(StepKind):
         ordered = numbered.sort(by, descending=down, nulls_last=True, maintain_order=True) if by else numbered
         groups = [f"\0key{n}" for n in range(len(keys))]
         place = (pl.col("\0row").last() if settings.stays == "last" else pl.col("\0row").first()).over(groups)
-        stays = ordered.select("\0row", (pl.col("\0row") == place).alias("\0stays")).sort("\0row").select("\0stays")
+        stays = (
+            ordered.select("\0row", (pl.col("\0row") == place).alias("\0stays"))
+            .sort("\0row")
+            .select("\0stays")
+        )
         marked = pl.concat([table, stays], how="horizontal")
-        kept, removed = (marked.filter(side).drop("\0stays") for side in (pl.col("\0stays"), ~pl.col("\0stays")))
-        return Result(kept, {"removed": removed}, (
-            Count("removed", removed.select(pl.len()), f"{{n}} rows removed, equal in {listed(settings.keys) or 'every column'}",
-                  one=f"{{n}} row removed, equal in {listed(settings.keys) or 'every column'}"),))
+        kept, removed = (
+            marked.filter(side).drop("\0stays") for side in (pl.col("\0stays"), ~pl.col("\0stays"))
+        )
+        return Result(
+            kept,
+            {"removed": removed},
+            (
+                Count(
+                    "removed",
+                    removed.select(pl.len()),
+                    f"{{n}} rows removed, equal in {listed(settings.keys) or 'every column'}",
+                    one=f"{{n}} row removed, equal in {listed(settings.keys) or 'every column'}",
+                ),
+            ),
+        )
 
     def _key(self, name: str, dtype: pl.DataType, settings: RemoveDuplicatesSettings) -> pl.Expr:
         key = pl.col(name)

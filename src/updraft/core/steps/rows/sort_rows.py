@@ -14,10 +14,15 @@ _WIDE = 24  # digits that a number inside a text is filled up to; longer ones ar
 class SortRowsSettings(Settings):
     order: tuple[Order, ...] = setting("By", "the first column counts most", widget="order", default=())
     text: Literal["natural", "letters", "signs"] = setting(
-        "Text", "natural: A2 before A10, é beside e", widget="choice", default="natural",
-        labels={"natural": "natural", "letters": "letter by letter", "signs": "by character code"})
-    empty: Literal["last", "first"] = setting("Empty cells", widget="choice", default="last",
-                                              labels={"last": "last", "first": "first"})
+        "Text",
+        "natural: A2 before A10, é beside e",
+        widget="choice",
+        default="natural",
+        labels={"natural": "natural", "letters": "letter by letter", "signs": "by character code"},
+    )
+    empty: Literal["last", "first"] = setting(
+        "Empty cells", widget="choice", default="last", labels={"last": "last", "first": "first"}
+    )
 
 
 class SortRows(StepKind):
@@ -26,7 +31,16 @@ class SortRows(StepKind):
     kind = "sort_rows"
     title = "Sort rows"
     summary = "Put the rows in order by one or more columns"
-    words = ("order by", "arrange", "ascending", "descending", "alphabetical", "rank", "largest first", "newest first")
+    words = (
+        "order by",
+        "arrange",
+        "ascending",
+        "descending",
+        "alphabetical",
+        "rank",
+        "largest first",
+        "newest first",
+    )
     icon = "sort-down"
     Settings = SortRowsSettings
 
@@ -34,31 +48,46 @@ class SortRows(StepKind):
         table = tables.main
         schema = table.collect_schema()
         if not settings.order:
-            raise Problem("The order", "no column is chosen yet.", "Choose the column to sort by.", field="order",
-                          code="unfinished")
+            raise Problem(
+                "The order",
+                "no column is chosen yet.",
+                "Choose the column to sort by.",
+                field="order",
+                code="unfinished",
+            )
         need_columns([order.column for order in settings.order], schema, field="order")
         for order in settings.order:
             if schema[order.column].is_nested():
-                raise Problem(f"Column “{order.column}”", "it holds lists or records, which have no order.",
-                              "Choose another column.", field="order", code="no_order")
+                raise Problem(
+                    f"Column “{order.column}”",
+                    "it holds lists or records, which have no order.",
+                    "Choose another column.",
+                    field="order",
+                    code="no_order",
+                )
         keys, down = [], []
         for order in settings.order:
             here = sort_keys(order.column, schema[order.column], settings.text)
             keys += here
             down += [order.down] * len(here)
-        return Result(table.sort(keys, descending=down, nulls_last=settings.empty == "last", maintain_order=True))
+        return Result(
+            table.sort(keys, descending=down, nulls_last=settings.empty == "last", maintain_order=True)
+        )
 
     def reads(self, settings: SortRowsSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [order.column for order in settings.order])
 
     def sentence(self, settings: SortRowsSettings) -> str:
-        return f"by {listed([order.words() for order in settings.order])}" if settings.order else "no column yet"
+        return (
+            f"by {listed([order.words() for order in settings.order])}" if settings.order else "no column yet"
+        )
 
 
 def sort_keys(name: str, dtype: pl.DataType, text: str = "natural") -> list[pl.Expr]:
     """What a column is compared by; text of nothing but blanks counts as empty.
 
-    Natural: letters without accents and case, numbers inside by their size; where that is equal, the text itself.
+    Natural: letters without accents and case, numbers inside by their size; where that is equal, the text
+    itself.
     Letters: the same without the numbers.
     """
     column = pl.col(name)

@@ -13,26 +13,58 @@ _PLACE, _RANK = "\0place", "\0rank"  # names no file can bring
 
 class TakeRowsSettings(Settings):
     by: Literal["first", "last", "largest", "smallest", "random"] = setting(
-        "Take", widget="choice", default="first",
-        labels={"first": "first", "last": "last", "largest": "largest", "smallest": "smallest", "random": "at random"})
+        "Take",
+        widget="choice",
+        default="first",
+        labels={
+            "first": "first",
+            "last": "last",
+            "largest": "largest",
+            "smallest": "smallest",
+            "random": "at random",
+        },
+    )
     count: int = setting("How many", "rows", widget="number", default=10, minimum=0)
     column: str = setting("By", widget="column", default="", when={"by": ["largest", "smallest"]})
-    within: tuple[str, ...] = setting("For each", "no column takes them from the whole table", widget="names", default=())
-    seed: int = setting("Drawn as number", "the same number draws the same rows", widget="number", default=1, minimum=0,
-                        when={"by": ["random"]})
+    within: tuple[str, ...] = setting(
+        "For each", "no column takes them from the whole table", widget="names", default=()
+    )
+    seed: int = setting(
+        "Drawn as number",
+        "the same number draws the same rows",
+        widget="number",
+        default=1,
+        minimum=0,
+        when={"by": ["random"]},
+    )
 
 
 class TakeRows(StepKind):
     """Take so many rows: the first, the last, those largest or smallest in a column, or some at random.
 
-    The largest and smallest come in that order; otherwise rows stay in the order of the table. Of equal ones those that
-    stand first are taken; a row without a value is neither large nor small. The other rows are a side output.
+    The largest and smallest come in that order; otherwise rows stay in the order of the table. Of equal ones
+    those that stand first are taken; a row without a value is neither large nor small. The other rows are a
+    side output.
     """
 
     kind = "take_rows"
     title = "Take rows"
-    summary = "Take the first, last, largest or smallest rows, or some at random, of the table or of each group"
-    words = ("head", "tail", "top n", "limit", "sample", "random", "first rows", "heaviest", "bottom", "ranking", "per group")
+    summary = (
+        "Take the first, last, largest or smallest rows, or some at random, of the table or of each group"
+    )
+    words = (
+        "head",
+        "tail",
+        "top n",
+        "limit",
+        "sample",
+        "random",
+        "first rows",
+        "heaviest",
+        "bottom",
+        "ranking",
+        "per group",
+    )
     icon = "list-ol"
     outputs = (Out(main=True), Out("rest", "The other rows"))
     Settings = TakeRowsSettings
@@ -48,32 +80,56 @@ class TakeRows(StepKind):
             ranked = ranked.with_columns(self._within(key.rank("ordinal"), settings).alias(_RANK)).cache()
             return self._split(ranked, schema, settings, ())
         if not settings.column:
-            raise Problem("The column", "it is not said yet by which one.", "Choose a column.", field="column", code="unfinished")
+            raise Problem(
+                "The column",
+                "it is not said yet by which one.",
+                "Choose a column.",
+                field="column",
+                code="unfinished",
+            )
         need_columns([settings.column], schema, field="column")
         if schema[settings.column].is_nested():
-            raise Problem(f"Column “{settings.column}”", "it holds lists or records, which have no order.",
-                          "Choose another column.", field="column", code="no_order")
+            raise Problem(
+                f"Column “{settings.column}”",
+                "it holds lists or records, which have no order.",
+                "Choose another column.",
+                field="column",
+                code="no_order",
+            )
         keys = sort_keys(settings.column, schema[settings.column])
         ranked = ranked.sort(keys, descending=settings.by == "largest", nulls_last=True, maintain_order=True)
         number = self._within(pl.int_range(1, pl.len() + 1, dtype=pl.Int64), settings)
         ranked = ranked.with_columns(pl.when(keys[0].is_not_null()).then(number).alias(_RANK)).cache()
-        none = Count("no_value", table.select(keys[0].is_null().sum()), f"{{n}} rows have no {settings.column}",
-                     one=f"{{n}} row has no {settings.column}")
+        none = Count(
+            "no_value",
+            table.select(keys[0].is_null().sum()),
+            f"{{n}} rows have no {settings.column}",
+            one=f"{{n}} row has no {settings.column}",
+        )
         return self._split(ranked, schema, settings, (none,))
 
     def _within(self, number: pl.Expr, settings: TakeRowsSettings) -> pl.Expr:
         return number.over(settings.within) if settings.within else number
 
-    def _split(self, ranked: pl.LazyFrame, schema: pl.Schema, settings: TakeRowsSettings, counts: tuple[Count, ...]) -> Result:
+    def _split(
+        self, ranked: pl.LazyFrame, schema: pl.Schema, settings: TakeRowsSettings, counts: tuple[Count, ...]
+    ) -> Result:
         taken = (pl.col(_RANK) <= settings.count).fill_null(False)
         rest = ranked.filter(~taken).sort(_PLACE)
-        return Result(ranked.filter(taken).select(schema.names()), {"rest": rest.select(schema.names())}, counts)
+        return Result(
+            ranked.filter(taken).select(schema.names()), {"rest": rest.select(schema.names())}, counts
+        )
 
     def reads(self, settings: TakeRowsSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [name for name in (*settings.within, settings.column) if name])
 
     def sentence(self, settings: TakeRowsSettings) -> str:
         many, by = f"{settings.count:,}", settings.column or "…"
-        what = {"first": f"the first {many}", "last": f"the last {many}", "largest": f"the {many} largest by {by}",
-                "smallest": f"the {many} smallest by {by}", "random": f"{many} at random"}[settings.by]
+        what = {
+            "first": f"the first {many}",
+            "last": f"the last {many}",
+            "largest": f"the {many} largest by {by}",
+            "smallest": f"the {many} smallest by {by}",
+            "random": f"{many} at random",
+        }[settings.by]
         return what + (f" of each {listed(settings.within)}" if settings.within else "")

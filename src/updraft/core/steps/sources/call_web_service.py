@@ -20,24 +20,60 @@ class Pair(Settings):
 class CallSettings(Settings):
     connection: str = setting("Connection", widget="connection", default="", of="web")
     path: str = setting("Path", "after the connection's address", widget="text", default="")
-    method: Literal["GET", "POST"] = setting("Method", widget="choice", default="GET", labels={"GET": "GET", "POST": "POST"})
+    method: Literal["GET", "POST"] = setting(
+        "Method", widget="choice", default="GET", labels={"GET": "GET", "POST": "POST"}
+    )
     query: tuple[Pair, ...] = setting("Query", "may hold {params.name}", widget="binds", default=())
     headers: tuple[Pair, ...] = setting("Headers", widget="binds", default=())
     body: str = setting("Body", widget="long_text", default="", when={"method": ["POST"]})
     paging: Literal["none", "page", "offset", "cursor", "link"] = setting(
-        "Pages", widget="choice", default="none",
-        labels={"none": "one", "page": "by number", "offset": "by offset", "cursor": "cursor", "link": "next link"})
-    page_name: str = setting("Sent as", "name of the parameter", widget="text", default="page",
-                             when={"paging": ["page", "offset", "cursor"]})
+        "Pages",
+        widget="choice",
+        default="none",
+        labels={
+            "none": "one",
+            "page": "by number",
+            "offset": "by offset",
+            "cursor": "cursor",
+            "link": "next link",
+        },
+    )
+    page_name: str = setting(
+        "Sent as",
+        "name of the parameter",
+        widget="text",
+        default="page",
+        when={"paging": ["page", "offset", "cursor"]},
+    )
     first_page: int = setting("First page", widget="number", default=1, minimum=0, when={"paging": ["page"]})
-    next_at: str = setting("Stands in the answer at", "such as /meta/next; empty: the header Link", widget="text", default="",
-                           when={"paging": ["cursor", "link"]})
-    size_name: str = setting("Size sent as", "empty sends none", widget="text", default="",
-                             when={"paging": ["page", "offset", "cursor", "link"]})
-    size: int = setting("Records a page", widget="number", default=100, minimum=1,
-                        when={"paging": ["page", "offset", "cursor", "link"]})
-    most: int = setting("Pages at most", widget="number", default=1000, minimum=1,
-                        when={"paging": ["page", "offset", "cursor", "link"]})
+    next_at: str = setting(
+        "Stands in the answer at",
+        "such as /meta/next; empty: the header Link",
+        widget="text",
+        default="",
+        when={"paging": ["cursor", "link"]},
+    )
+    size_name: str = setting(
+        "Size sent as",
+        "empty sends none",
+        widget="text",
+        default="",
+        when={"paging": ["page", "offset", "cursor", "link"]},
+    )
+    size: int = setting(
+        "Records a page",
+        widget="number",
+        default=100,
+        minimum=1,
+        when={"paging": ["page", "offset", "cursor", "link"]},
+    )
+    most: int = setting(
+        "Pages at most",
+        widget="number",
+        default=1000,
+        minimum=1,
+        when={"paging": ["page", "offset", "cursor", "link"]},
+    )
 
 
 class CallWebServiceSettings(ReadingSettings, CallSettings):
@@ -45,7 +81,9 @@ class CallWebServiceSettings(ReadingSettings, CallSettings):
 
 
 class CallWebService(StepKind):
-    """Ask a web service and read its answer: JSON, CSV or XML, all pages of it. Looking again does not ask again."""
+    """Ask a web service and read its answer: JSON, CSV or XML, all pages of it. Looking again does not ask
+    again.
+    """
 
     kind = "call_web_service"
     title = "Call web service"
@@ -65,7 +103,9 @@ class CallWebService(StepKind):
             return [next(found)]
 
     def sentence(self, settings: CallWebServiceSettings) -> str:
-        return " · ".join(filter(None, [settings.connection or "no connection yet", settings.path, settings.records]))
+        return " · ".join(
+            filter(None, [settings.connection or "no connection yet", settings.path, settings.records])
+        )
 
 
 @contextmanager
@@ -84,13 +124,29 @@ def _answers(settings: CallWebServiceSettings, context: Context) -> Iterator[Ite
     from updraft.core.connect.service import Service
 
     connection = context.outside.connection(settings.connection, WebService)
-    paging = Paging(settings.paging, settings.page_name, settings.size_name, settings.size, settings.first_page,
-                    settings.next_at, settings.most)
+    paging = Paging(
+        settings.paging,
+        settings.page_name,
+        settings.size_name,
+        settings.size,
+        settings.first_page,
+        settings.next_at,
+        settings.most,
+    )
     with answers_folder(context) as keep, Service(connection, context.outside, keep) as service:
-        yield (answer.path for answer in pages(
-            service, paging, settings.path, [(pair.name, pair.value) for pair in settings.query if pair.name],
-            records=settings.records, method=settings.method, body=settings.body,
-            headers={pair.name: pair.value for pair in settings.headers if pair.name}))
+        yield (
+            answer.path
+            for answer in pages(
+                service,
+                paging,
+                settings.path,
+                [(pair.name, pair.value) for pair in settings.query if pair.name],
+                records=settings.records,
+                method=settings.method,
+                body=settings.body,
+                headers={pair.name: pair.value for pair in settings.headers if pair.name},
+            )
+        )
 
 
 def _read(paths: list[Path], settings: CallWebServiceSettings) -> Reading:
@@ -104,7 +160,9 @@ def _read(paths: list[Path], settings: CallWebServiceSettings) -> Reading:
 
         values = [json_text.load(path, first.detected.options)[0] for path in paths]
         chosen = options.records if options.records is not None else find_records(outline(values[0]))[0]
-        frame, said = table_of_all(values, replace(options, records=chosen), name=settings.path or settings.connection)
+        frame, said = table_of_all(
+            values, replace(options, records=chosen), name=settings.path or settings.connection
+        )
     else:
         parts = [first, *(read(path, options) for path in paths[1:])]
         frame, said = stacked({str(n): part.frame for n, part in enumerate(parts, start=1)}, "\0page", "page")

@@ -17,19 +17,31 @@ class ReadDatabaseSettings(Settings):
     unfilled: ClassVar[frozenset[str]] = frozenset({"sql"})  # parameters get into SQL only as bound values
 
     connection: str = setting("Connection", widget="connection", default="", of="database")
-    by: Literal["table", "sql"] = setting("Read", widget="choice", default="table",
-                                          labels={"table": "a table", "sql": "by SQL"})
+    by: Literal["table", "sql"] = setting(
+        "Read", widget="choice", default="table", labels={"table": "a table", "sql": "by SQL"}
+    )
     table: str = setting("Table", widget="dbtable", default="", when={"by": ["table"]})
-    columns: tuple[str, ...] = setting("Columns", "none chosen reads all", widget="outside_columns", default=(),
-                                       when={"by": ["table"]})
-    rule: Rule = setting("Only rows where", "the database does the choosing", widget="rule", default=Rule(), optional=True,
-                         when={"by": ["table"]})
+    columns: tuple[str, ...] = setting(
+        "Columns", "none chosen reads all", widget="outside_columns", default=(), when={"by": ["table"]}
+    )
+    rule: Rule = setting(
+        "Only rows where",
+        "the database does the choosing",
+        widget="rule",
+        default=Rule(),
+        optional=True,
+        when={"by": ["table"]},
+    )
     order: tuple[Order, ...] = setting("In the order of", widget="order", default=(), when={"by": ["table"]})
-    limit: int | None = setting("At most", "rows", widget="number", default=None, minimum=1, open="all",
-                                when={"by": ["table"]})
-    sql: str = setting("SQL", "one query; :name stands for a value below", widget="sql", default="", when={"by": ["sql"]})
-    binds: tuple[Bind, ...] = setting("Values for the query", "may hold {params.name}", widget="binds", default=(),
-                                      when={"by": ["sql"]})
+    limit: int | None = setting(
+        "At most", "rows", widget="number", default=None, minimum=1, open="all", when={"by": ["table"]}
+    )
+    sql: str = setting(
+        "SQL", "one query; :name stands for a value below", widget="sql", default="", when={"by": ["sql"]}
+    )
+    binds: tuple[Bind, ...] = setting(
+        "Values for the query", "may hold {params.name}", widget="binds", default=(), when={"by": ["sql"]}
+    )
 
 
 class ReadDatabase(StepKind):
@@ -38,7 +50,18 @@ class ReadDatabase(StepKind):
     kind = "read_database"
     title = "Read database"
     summary = "Bring in a table of a database, or what a query gives"
-    words = ("sql", "query", "table", "postgresql", "mysql", "mariadb", "sqlite", "import", "select", "source")
+    words = (
+        "sql",
+        "query",
+        "table",
+        "postgresql",
+        "mysql",
+        "mariadb",
+        "sqlite",
+        "import",
+        "select",
+        "source",
+    )
     icon = "database"
     inputs = ()
     needs = frozenset({"outside"})

@@ -21,62 +21,157 @@ class MarkSetting(Settings):
 
 
 class ReadingSettings(Settings):
-    """How a file's content is read: shared by every source that gets files. Each field is one of ReadOptions."""
+    """How a file's content is read: shared by every source that gets files. Each field is one of
+    ReadOptions.
+    """
 
-    format: Literal["delimited", "fixed", "workbook", "json", "json_lines", "xml", "parquet", "arrow", "sqlite"] | None = (
-        setting("Format", widget="format", default=None))
+    format: (
+        Literal["delimited", "fixed", "workbook", "json", "json_lines", "xml", "parquet", "arrow", "sqlite"]
+        | None
+    ) = setting("Format", widget="format", default=None)
     member: str | None = setting("File inside", "may hold *", widget="among", default=None, among="members")
-    sheet: str | None = setting("Sheet", widget="among", default=None, among="sheets", open="the first with data")
-    sheets: tuple[str, ...] = setting("Sheets below each other", "instead of one", widget="sheets", default=(),
-                                      only=["workbook"])
-    range: str | None = setting("Range", "such as B4:H200, or a name", widget="range", default=None, only=["workbook"])
+    sheet: str | None = setting(
+        "Sheet", widget="among", default=None, among="sheets", open="the first with data"
+    )
+    sheets: tuple[str, ...] = setting(
+        "Sheets below each other", "instead of one", widget="sheets", default=(), only=["workbook"]
+    )
+    range: str | None = setting(
+        "Range", "such as B4:H200, or a name", widget="range", default=None, only=["workbook"]
+    )
     table: str | None = setting("Table", widget="among", default=None, among="tables", open="the largest")
-    records: str | None = setting("Records", "which list makes the rows", widget="records", default=None, only=_NESTED)
+    records: str | None = setting(
+        "Records", "which list makes the rows", widget="records", default=None, only=_NESTED
+    )
     lists: Literal["keep", "expand", "leave_out"] = setting(
-        "Lists inside a record", widget="choice", default="keep", only=_NESTED,
-        labels={"keep": "keep", "expand": "one row each", "leave_out": "leave out"})
-    parent: tuple[str, ...] = setting("Bring from around", "fields of the record that holds these", widget="around",
-                                      default=(), only=_NESTED)
-    number: bool = setting("Number the records", "the key that nested records refer to", widget="flag", default=False,
-                           only=_NESTED)
-    long: bool = setting("One row per value", "record, path, attribute, value", widget="flag", default=False, only=_NESTED)
-    skip: int | None = setting("Lines to skip", "above the header", widget="number", default=None, minimum=0, only=_LINES)
+        "Lists inside a record",
+        widget="choice",
+        default="keep",
+        only=_NESTED,
+        labels={"keep": "keep", "expand": "one row each", "leave_out": "leave out"},
+    )
+    parent: tuple[str, ...] = setting(
+        "Bring from around",
+        "fields of the record that holds these",
+        widget="around",
+        default=(),
+        only=_NESTED,
+    )
+    number: bool = setting(
+        "Number the records",
+        "the key that nested records refer to",
+        widget="flag",
+        default=False,
+        only=_NESTED,
+    )
+    long: bool = setting(
+        "One row per value", "record, path, attribute, value", widget="flag", default=False, only=_NESTED
+    )
+    skip: int | None = setting(
+        "Lines to skip", "above the header", widget="number", default=None, minimum=0, only=_LINES
+    )
     header: Literal["first", "none"] | None = setting(
-        "Header", widget="choice", default=None, labels={"first": "first line", "none": "none"}, detect=True, only=_LINES)
-    header_lines: int = setting("Lines of the header", "joined into one name", widget="number", default=1, minimum=1,
-                                maximum=9, only=_LINES, more=True)
-    skip_after: int = setting("Lines to skip below it", "units, say", widget="number", default=0, minimum=0, only=_LINES,
-                              more=True)
+        "Header",
+        widget="choice",
+        default=None,
+        labels={"first": "first line", "none": "none"},
+        detect=True,
+        only=_LINES,
+    )
+    header_lines: int = setting(
+        "Lines of the header",
+        "joined into one name",
+        widget="number",
+        default=1,
+        minimum=1,
+        maximum=9,
+        only=_LINES,
+        more=True,
+    )
+    skip_after: int = setting(
+        "Lines to skip below it", "units, say", widget="number", default=0, minimum=0, only=_LINES, more=True
+    )
     delimiter: str | None = setting("Delimiter", widget="delimiter", default=None, only=["delimited"])
-    widths: tuple[int, ...] = setting("Borders", "characters of each column; drag them on the file's text", widget="widths",
-                                      default=(), only=["fixed"])
-    encoding: str | None = setting("Encoding", widget="encoding", default=None, only=[*_TEXT, "json", "json_lines"])
-    quote: str | None = setting("Quotes", widget="sign", default=None, only=["delimited"], more=True,
-                                signs=[[None, "find them"], ['"', "double"], ["'", "single"], ["", "none"]])
-    escape: str | None = setting("Escape sign", widget="sign", default=None, only=["delimited"], more=True,
-                                 signs=[[None, "find it"], ["\\", "backslash"], ["", "none"]])
-    comment: str | None = setting("Comment lines start with", widget="text", default=None, only=_TEXT, more=True)
+    widths: tuple[int, ...] = setting(
+        "Borders",
+        "characters of each column; drag them on the file's text",
+        widget="widths",
+        default=(),
+        only=["fixed"],
+    )
+    encoding: str | None = setting(
+        "Encoding", widget="encoding", default=None, only=[*_TEXT, "json", "json_lines"]
+    )
+    quote: str | None = setting(
+        "Quotes",
+        widget="sign",
+        default=None,
+        only=["delimited"],
+        more=True,
+        signs=[[None, "find them"], ['"', "double"], ["'", "single"], ["", "none"]],
+    )
+    escape: str | None = setting(
+        "Escape sign",
+        widget="sign",
+        default=None,
+        only=["delimited"],
+        more=True,
+        signs=[[None, "find it"], ["\\", "backslash"], ["", "none"]],
+    )
+    comment: str | None = setting(
+        "Comment lines start with", widget="text", default=None, only=_TEXT, more=True
+    )
     ragged: Literal["widen", "cut", "leave_out"] = setting(
-        "Rows of another width", widget="choice", default="widen", only=["delimited"], more=True,
-        labels={"widen": "widen the table", "cut": "cut them", "leave_out": "leave out"})
+        "Rows of another width",
+        widget="choice",
+        default="widen",
+        only=["delimited"],
+        more=True,
+        labels={"widen": "widen the table", "cut": "cut them", "leave_out": "leave out"},
+    )
     merged: Literal["first", "fill"] = setting(
-        "Merged cells", widget="choice", default="first", only=["workbook"], more=True,
-        labels={"first": "value in the first", "fill": "in all of them"})
+        "Merged cells",
+        widget="choice",
+        default="first",
+        only=["workbook"],
+        more=True,
+        labels={"first": "value in the first", "fill": "in all of them"},
+    )
     marks: tuple[MarkSetting, ...] = setting(
-        "Formatting as columns", "rows marked by colour, say", widget="marks", default=(), only=["workbook"], more=True)
-    empty: tuple[str, ...] = setting("Also empty", "words such as n/a, by comma", widget="words", default=(), more=True)
+        "Formatting as columns",
+        "rows marked by colour, say",
+        widget="marks",
+        default=(),
+        only=["workbook"],
+        more=True,
+    )
+    empty: tuple[str, ...] = setting(
+        "Also empty", "words such as n/a, by comma", widget="words", default=(), more=True
+    )
     numbers: Literal["point", "comma"] | None = setting(
-        "Numbers are written", widget="choice", default=None, detect=True, more=True,
-        labels={"point": "1,234.5", "comma": "1.234,5"})
-    mend: bool = setting("Mend broken text", "read once in a wrong encoding", widget="flag", default=False, more=True)
+        "Numbers are written",
+        widget="choice",
+        default=None,
+        detect=True,
+        more=True,
+        labels={"point": "1,234.5", "comma": "1.234,5"},
+    )
+    mend: bool = setting(
+        "Mend broken text", "read once in a wrong encoding", widget="flag", default=False, more=True
+    )
     drop_empty: bool = setting("Leave out empty columns", widget="flag", default=False, more=True)
-    columns: tuple[str, ...] = setting("Columns to read", "none chosen reads all", widget="names", default=(),
-                                       port="self")
+    columns: tuple[str, ...] = setting(
+        "Columns to read", "none chosen reads all", widget="names", default=(), port="self"
+    )
     kinds: Literal["decide", "text"] = setting(
-        "Kinds of columns", widget="choice", default="decide",
-        labels={"decide": "decide from all values", "text": "leave as text"})
-    layout: tuple[str, ...] = setting("Columns as set up", "a file that comes otherwise is told of", widget="layout",
-                                      default=(), more=True)
+        "Kinds of columns",
+        widget="choice",
+        default="decide",
+        labels={"decide": "decide from all values", "text": "leave as text"},
+    )
+    layout: tuple[str, ...] = setting(
+        "Columns as set up", "a file that comes otherwise is told of", widget="layout", default=(), more=True
+    )
 
     def options(self) -> ReadOptions:
         known = {f.name: getattr(self, f.name) for f in fields(ReadOptions)}
@@ -92,13 +187,35 @@ class ReadFileSettings(ReadingSettings, PathSettings):
 
 
 class ReadFile(StepKind):
-    """Read a file of any known format, or several of one shape as one table. What is not set is detected each time."""
+    """Read a file of any known format, or several of one shape as one table. What is not set is detected
+    each time.
+    """
 
     kind = "read_file"
     title = "Read file"
     summary = "Bring in a workbook, text, JSON, XML, Parquet, Arrow or SQLite file, packed or not"
-    words = ("open", "import", "load", "input", "xlsx", "xls", "ods", "csv", "tsv", "json", "xml", "parquet", "arrow",
-             "sqlite", "zip", "workbook", "source", "upload", "folder", "several files")
+    words = (
+        "open",
+        "import",
+        "load",
+        "input",
+        "xlsx",
+        "xls",
+        "ods",
+        "csv",
+        "tsv",
+        "json",
+        "xml",
+        "parquet",
+        "arrow",
+        "sqlite",
+        "zip",
+        "workbook",
+        "source",
+        "upload",
+        "folder",
+        "several files",
+    )
     icon = "file-earmark-spreadsheet"
     version = 2
     inputs = ()
@@ -118,8 +235,13 @@ class ReadFile(StepKind):
 
     def sentence(self, settings: ReadFileSettings) -> str:
         parts = [settings.path.rsplit("/", 1)[-1]]
-        inside = {"": settings.member, "sheet": settings.sheet, "range": settings.range, "table": settings.table,
-                  "records": settings.records}
+        inside = {
+            "": settings.member,
+            "sheet": settings.sheet,
+            "range": settings.range,
+            "table": settings.table,
+            "records": settings.records,
+        }
         parts += [f"{what} {name}" for what, name in inside.items() if name]
         if settings.sheets:
             parts.append("all sheets" if settings.sheets == ("*",) else f"sheets {listed(settings.sheets)}")
@@ -129,7 +251,9 @@ class ReadFile(StepKind):
 
 
 def as_result(found: Reading, settings: ReadingSettings, wanted: Wanted) -> Result:
-    """What was read as a step's result: the chosen columns with their kinds decided, and what is different or odd."""
+    """What was read as a step's result: the chosen columns with their kinds decided, and what is different
+    or odd.
+    """
     frame, said = found.frame, list(found.warnings)
     if settings.layout:
         now = list(found.detected.columns)
@@ -152,8 +276,11 @@ def _chosen(frame: pl.DataFrame, settings: ReadingSettings, said: list[str]) -> 
     need_columns([name for name in gone if name not in settings.layout], frame.columns, field="columns")
     kept = [name for name in frame.columns if name in settings.columns]
     if not kept:
-        raise Problem(", ".join(gone[:3]), "none of the chosen columns is in the file any more.",
-                      "Choose the columns to read again.", field="columns", code="missing_column")
+        raise Problem(
+            ", ".join(gone[:3]),
+            "none of the chosen columns is in the file any more.",
+            "Choose the columns to read again.",
+            field="columns",
+            code="missing_column",
+        )
     return frame.select(kept)
-
-

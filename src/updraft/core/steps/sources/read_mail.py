@@ -42,7 +42,9 @@ class ReadMail(StepKind):
             return [path]
 
     def sentence(self, settings: ReadMailSettings) -> str:
-        return " · ".join(filter(None, [settings.connection or "no connection yet", settings.sender, settings.pattern]))
+        return " · ".join(
+            filter(None, [settings.connection or "no connection yet", settings.sender, settings.pattern])
+        )
 
 
 @contextmanager
@@ -53,8 +55,13 @@ def _latest(settings: ReadMailSettings, context: Context) -> Iterator[Path]:
     found = attachments(connection, settings.sender, settings.pattern)
     if not found:
         who = f" from “{settings.sender}”" if settings.sender else ""
-        raise Problem(f"Connection “{connection.name}”", f"no attachment{who} fits “{settings.pattern or '*'}”.",
-                      "Change the sender or the file name, or wait for the mail.", field="pattern", code="no_file")
+        raise Problem(
+            f"Connection “{connection.name}”",
+            f"no attachment{who} fits “{settings.pattern or '*'}”.",
+            "Change the sender or the file name, or wait for the mail.",
+            field="pattern",
+            code="no_file",
+        )
     with answers_folder(context) as keep:
         keep.mkdir(parents=True, exist_ok=True)
         path = keep / found[0].name

@@ -16,8 +16,11 @@ class TypeInATableSettings(Settings):
     columns: tuple[str, ...] = setting("Columns", widget="sheet", default=("Column 1", "Column 2"))
     rows: tuple[tuple[str, ...], ...] = setting("Rows", widget="hidden", default=())
     kinds: Literal["decide", "text"] = setting(
-        "Kinds of columns", widget="choice", default="decide",
-        labels={"decide": "decide from all values", "text": "leave as text"})
+        "Kinds of columns",
+        widget="choice",
+        default="decide",
+        labels={"decide": "decide from all values", "text": "leave as text"},
+    )
 
 
 class TypeInATable(StepKind):
@@ -37,13 +40,25 @@ class TypeInATable(StepKind):
     def apply(self, tables: Tables, settings: TypeInATableSettings, context: Context) -> Result:
         width = max([len(settings.columns), *(len(row) for row in settings.rows)], default=0)
         if not width:
-            raise Problem("The table", "it has no column yet.", "Type a name, or paste cells.", field="columns",
-                          code="unfinished")
+            raise Problem(
+                "The table",
+                "it has no column yet.",
+                "Type a name, or paste cells.",
+                field="columns",
+                code="unfinished",
+            )
         if width * len(settings.rows) > MOST_CELLS:
-            raise Problem("The table", f"it has more than {MOST_CELLS:,} cells.", "Bring it in as a file.", field="columns",
-                          code="too_big")
+            raise Problem(
+                "The table",
+                f"it has more than {MOST_CELLS:,} cells.",
+                "Bring it in as a file.",
+                field="columns",
+                code="too_big",
+            )
         names, said = column_names(list(settings.columns), width)
-        rows = [[*row, *[""] * (width - len(row))] for row in settings.rows if any(cell.strip() for cell in row)]
+        rows = [
+            [*row, *[""] * (width - len(row))] for row in settings.rows if any(cell.strip() for cell in row)
+        ]
         columns = {name: [row[place] or None for row in rows] for place, name in enumerate(names)}
         frame = pl.DataFrame(columns, schema=dict.fromkeys(names, pl.String))
         evidence: dict[str, str] = {}

@@ -8,7 +8,9 @@ class ProfileColumnsSettings(Settings):
 
 
 class ProfileColumns(StepKind):
-    """A row for each column of the table that comes in, with its figures: a table that can be checked, kept and compared."""
+    """A row for each column of the table that comes in, with its figures: a table that can be checked, kept
+    and compared.
+    """
 
     kind = "profile_columns"
     title = "Profile columns"

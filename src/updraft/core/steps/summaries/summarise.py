@@ -8,35 +8,67 @@ from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, Kind, kind_of
 
-FIGURES = {"rows": "rows", "filled": "filled values", "distinct": "distinct values", "sum": "sum", "mean": "mean",
-           "min": "smallest", "max": "largest"}
+FIGURES = {
+    "rows": "rows",
+    "filled": "filled values",
+    "distinct": "distinct values",
+    "sum": "sum",
+    "mean": "mean",
+    "min": "smallest",
+    "max": "largest",
+}
 
 
 class Figure(Settings):
-    figure: Literal["rows", "filled", "distinct", "sum", "mean", "min", "max"] = setting("Figure", default="sum")
+    figure: Literal["rows", "filled", "distinct", "sum", "mean", "min", "max"] = setting(
+        "Figure", default="sum"
+    )
     column: str = setting("of", default="")
     name: str = setting("Name", "nothing makes one", default="")
 
     def called(self) -> str:
         return self.name.strip() or (
-            "Rows" if self.figure == "rows" else f"{FIGURES[self.figure].capitalize()} of {self.column}")
+            "Rows" if self.figure == "rows" else f"{FIGURES[self.figure].capitalize()} of {self.column}"
+        )
 
 
 class SummariseSettings(Settings):
-    by: tuple[str, ...] = setting("For each", "no column makes one row for the whole table", widget="names", default=())
+    by: tuple[str, ...] = setting(
+        "For each", "no column makes one row for the whole table", widget="names", default=()
+    )
     figures: tuple[Figure, ...] = setting("Figures", widget="figures", default=())
     order: Literal["groups", "first"] = setting(
-        "Order", widget="choice", default="groups", labels={"groups": "by group", "first": "as they first come"})
+        "Order",
+        widget="choice",
+        default="groups",
+        labels={"groups": "by group", "first": "as they first come"},
+    )
 
 
 class Summarise(StepKind):
-    """One row for each group, with figures. Empty values form a group of their own and count in no figure but rows."""
+    """One row for each group, with figures. Empty values form a group of their own and count in no figure
+    but rows.
+    """
 
     kind = "summarise"
     title = "Summarise"
     summary = "Group rows and count, add up or average them"
-    words = ("group by", "aggregate", "sum", "count", "total", "average", "mean", "min", "max", "pivot", "subtotal",
-             "distinct", "sumif", "countif")
+    words = (
+        "group by",
+        "aggregate",
+        "sum",
+        "count",
+        "total",
+        "average",
+        "mean",
+        "min",
+        "max",
+        "pivot",
+        "subtotal",
+        "distinct",
+        "sumif",
+        "countif",
+    )
     icon = "collection"
     Settings = SummariseSettings
 
@@ -45,13 +77,22 @@ class Summarise(StepKind):
         schema = table.collect_schema()
         need_columns(settings.by, schema, field="by")
         if not settings.figures and not settings.by:
-            raise Problem("The summary", "it has no figure yet.", "Choose a figure such as the number of rows.",
-                          field="figures", code="unfinished")
+            raise Problem(
+                "The summary",
+                "it has no figure yet.",
+                "Choose a figure such as the number of rows.",
+                field="figures",
+                code="unfinished",
+            )
         names = [*settings.by, *(figure.called() for figure in settings.figures)]
         double = next((name for name in names if names.count(name) > 1), None)
         if double is not None:
-            raise Problem(f"“{double}”", "two columns of the summary would have this name.",
-                          "Give one of the figures another name.", field="figures")
+            raise Problem(
+                f"“{double}”",
+                "two columns of the summary would have this name.",
+                "Give one of the figures another name.",
+                field="figures",
+            )
         figures = [_expression(figure, schema).alias(figure.called()) for figure in settings.figures]
         if not settings.by:
             return Result(table.select(figures))
@@ -64,20 +105,32 @@ class Summarise(StepKind):
 
     def sentence(self, settings: SummariseSettings) -> str:
         figures = listed([figure.called().lower() for figure in settings.figures])
-        return f"{figures or 'groups'} by {listed(settings.by)}" if settings.by else figures or "no figure yet"
+        return (
+            f"{figures or 'groups'} by {listed(settings.by)}" if settings.by else figures or "no figure yet"
+        )
 
 
 def _expression(figure: Figure, schema: pl.Schema) -> pl.Expr:
     if figure.figure == "rows":
         return pl.len().cast(pl.Int64)
     if not figure.column:
-        raise Problem("A figure", f"it is not said yet what the {FIGURES[figure.figure]} is of.", "Choose a column.",
-                      field="figures", code="unfinished")
+        raise Problem(
+            "A figure",
+            f"it is not said yet what the {FIGURES[figure.figure]} is of.",
+            "Choose a column.",
+            field="figures",
+            code="unfinished",
+        )
     need_columns([figure.column], schema, field="figures")
     column, kind = pl.col(figure.column), kind_of(schema[figure.column])
     if figure.figure in ("sum", "mean") and kind not in (Kind.WHOLE, Kind.NUMBER, Kind.YES_NO):
-        raise Problem(f"Column “{figure.column}”", f"it is of kind {TITLES[kind]}, which cannot be added up.",
-                      "Put a step “Set kinds” before this one.", field="figures", code="not_a_number")
+        raise Problem(
+            f"Column “{figure.column}”",
+            f"it is of kind {TITLES[kind]}, which cannot be added up.",
+            "Put a step “Set kinds” before this one.",
+            field="figures",
+            code="not_a_number",
+        )
     match figure.figure:
         case "filled":
             return column.count().cast(pl.Int64)

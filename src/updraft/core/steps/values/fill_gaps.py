@@ -14,25 +14,50 @@ _NUMBERS = (Kind.WHOLE, Kind.NUMBER)
 class FillGapsSettings(Settings):
     columns: tuple[str, ...] = setting("Columns", widget="names", default=())
     by: Literal["down", "up", "group", "value", "mean", "median", "between"] = setting(
-        "Fill with", widget="choice", default="down",
-        labels={"down": "value above", "up": "value below", "group": "what the group agrees on", "value": "a value",
-                "mean": "mean", "median": "median", "between": "between neighbours"})
-    within: tuple[str, ...] = setting("Group by", "rows equal in these belong together", widget="names", default=(),
-                                      when={"by": ["group", "down", "up", "mean", "median", "between"]})
+        "Fill with",
+        widget="choice",
+        default="down",
+        labels={
+            "down": "value above",
+            "up": "value below",
+            "group": "what the group agrees on",
+            "value": "a value",
+            "mean": "mean",
+            "median": "median",
+            "between": "between neighbours",
+        },
+    )
+    within: tuple[str, ...] = setting(
+        "Group by",
+        "rows equal in these belong together",
+        widget="names",
+        default=(),
+        when={"by": ["group", "down", "up", "mean", "median", "between"]},
+    )
     value: str = setting("Value", widget="text", default="", when={"by": ["value"]})
 
 
 class FillGaps(StepKind):
-    """Fill empty cells from their neighbours, their group, or with one value. Cells of blanks only count as empty.
+    """Fill empty cells from their neighbours, their group, or with one value. Cells of blanks only count as
+    empty.
 
-    `group` fills only where all filled cells of the group agree. Means are not rounded; in a column of whole numbers
-    they are, half to even. `between` is the straight line between the nearest filled neighbours.
+    `group` fills only where all filled cells of the group agree. Means are not rounded; in a column of whole
+    numbers they are, half to even. `between` is the straight line between the nearest filled neighbours.
     """
 
     kind = "fill_gaps"
     title = "Fill gaps"
     summary = "Fill empty cells from above, below, the group, or with a value"
-    words = ("fill down", "fill up", "forward fill", "impute", "missing", "coalesce", "interpolate", "default")
+    words = (
+        "fill down",
+        "fill up",
+        "forward fill",
+        "impute",
+        "missing",
+        "coalesce",
+        "interpolate",
+        "default",
+    )
     icon = "paint-bucket"
     Settings = FillGapsSettings
 
@@ -42,22 +67,48 @@ class FillGaps(StepKind):
         need_columns(settings.columns, schema, field="columns")
         need_columns(settings.within, schema, field="within")
         if not settings.columns:
-            raise Problem("The columns", "none is chosen yet.", "Choose at least one.", field="columns", code="unfinished")
+            raise Problem(
+                "The columns",
+                "none is chosen yet.",
+                "Choose at least one.",
+                field="columns",
+                code="unfinished",
+            )
         if settings.by == "group" and not settings.within:
-            raise Problem("The group", "it is not said yet which rows belong together.", "Choose a column under “Group by”.",
-                          field="within", code="unfinished")
+            raise Problem(
+                "The group",
+                "it is not said yet which rows belong together.",
+                "Choose a column under “Group by”.",
+                field="within",
+                code="unfinished",
+            )
         filled = {name: self._filled(name, schema[name], settings) for name in settings.columns}
-        left = table.with_columns(**filled).select(pl.sum_horizontal(is_blank(n, schema[n]).sum() for n in filled))
-        return Result(table.with_columns(**filled), touched=tuple(filled), counts=(
-            Count("gaps_left", left, f"{{n}} cells of {listed(settings.columns)} stay empty",
-                  one=f"{{n}} cell of {listed(settings.columns)} stays empty"),))
+        left = table.with_columns(**filled).select(
+            pl.sum_horizontal(is_blank(n, schema[n]).sum() for n in filled)
+        )
+        return Result(
+            table.with_columns(**filled),
+            touched=tuple(filled),
+            counts=(
+                Count(
+                    "gaps_left",
+                    left,
+                    f"{{n}} cells of {listed(settings.columns)} stay empty",
+                    one=f"{{n}} cell of {listed(settings.columns)} stays empty",
+                ),
+            ),
+        )
 
     def _filled(self, name: str, dtype: pl.DataType, settings: FillGapsSettings) -> pl.Expr:
         cell = pl.when(~is_blank(name, dtype)).then(pl.col(name))
         kind = kind_of(dtype)
         if settings.by in ("mean", "median", "between") and kind not in _NUMBERS:
-            raise Problem(f"Column “{name}”", f"it holds {TITLES[kind]}s, which have no {settings.by.replace('between', 'middle')}.",
-                          "Choose another way to fill, or set the column to number first.", field="by")
+            raise Problem(
+                f"Column “{name}”",
+                f"it holds {TITLES[kind]}s, which have no {settings.by.replace('between', 'middle')}.",
+                "Choose another way to fill, or set the column to number first.",
+                field="by",
+            )
         if settings.by == "value":
             return cell.fill_null(_literal(settings.value, name, dtype))
         match settings.by:
@@ -66,7 +117,9 @@ class FillGaps(StepKind):
             case "up":
                 fresh = cell.backward_fill()
             case "group":
-                fresh = cell.fill_null(pl.when(cell.drop_nulls().n_unique() == 1).then(cell.drop_nulls().first()))
+                fresh = cell.fill_null(
+                    pl.when(cell.drop_nulls().n_unique() == 1).then(cell.drop_nulls().first())
+                )
             case "mean" | "median":
                 middle = cell.mean() if settings.by == "mean" else cell.median()
                 fresh = cell.fill_null((middle.round() if kind is Kind.WHOLE else middle).cast(dtype))
@@ -79,9 +132,15 @@ class FillGaps(StepKind):
         return also(wanted, [*settings.columns, *settings.within])
 
     def sentence(self, settings: FillGapsSettings) -> str:
-        ways = {"down": "from above", "up": "from below", "group": f"as {listed(settings.within) or 'the group'} agrees",
-                "value": f"with {settings.value or '…'}", "mean": "with the mean", "median": "with the median",
-                "between": "between neighbours"}
+        ways = {
+            "down": "from above",
+            "up": "from below",
+            "group": f"as {listed(settings.within) or 'the group'} agrees",
+            "value": f"with {settings.value or '…'}",
+            "mean": "with the mean",
+            "median": "with the median",
+            "between": "between neighbours",
+        }
         return f"{listed(settings.columns) or 'no columns yet'} · {ways[settings.by]}"
 
 
@@ -90,8 +149,17 @@ def _literal(text: str, name: str, dtype: pl.DataType) -> pl.Expr:
     kind = kind_of(dtype)
     if kind is Kind.TEXT:
         return pl.lit(text or None, dtype=pl.String)
-    read = pl.Series(name, [text or None], dtype=pl.String).to_frame().select(converted(name, pl.String(), kind)).to_series()
+    read = (
+        pl.Series(name, [text or None], dtype=pl.String)
+        .to_frame()
+        .select(converted(name, pl.String(), kind))
+        .to_series()
+    )
     if text and read.null_count():
-        raise Problem(f"“{text}”", f"column “{name}” is of kind {TITLES[kind]}, and this is not one.",
-                      f"Type a {TITLES[kind]}.", field="value")
+        raise Problem(
+            f"“{text}”",
+            f"column “{name}” is of kind {TITLES[kind]}, and this is not one.",
+            f"Type a {TITLES[kind]}.",
+            field="value",
+        )
     return pl.lit(read.cast(dtype)[0], dtype=dtype)

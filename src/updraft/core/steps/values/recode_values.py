@@ -16,21 +16,34 @@ class Change(Settings):
 
 class RecodeSettings(Settings):
     column: str = setting("Column", widget="column")
-    changes: tuple[Change, ...] = setting("Changes", "type them, or paste two columns from a spreadsheet",
-                                          widget="changes", default=())
+    changes: tuple[Change, ...] = setting(
+        "Changes", "type them, or paste two columns from a spreadsheet", widget="changes", default=()
+    )
     ignore_case: bool = setting("Ignore case", widget="flag", default=False)
     ignore_blanks: bool = setting("Ignore blanks at the ends", widget="flag", default=False)
-    others: Literal["keep", "empty"] = setting("Other values", widget="choice", default="keep",
-                                               labels={"keep": "stay", "empty": "become empty"})
+    others: Literal["keep", "empty"] = setting(
+        "Other values", widget="choice", default="keep", labels={"keep": "stay", "empty": "become empty"}
+    )
 
 
 class RecodeValues(StepKind):
-    """Replace whole values by a list of old and new. An old value that stands there twice must say the same."""
+    """Replace whole values by a list of old and new. An old value that stands there twice must say the
+    same.
+    """
 
     kind = "recode_values"
     title = "Recode values"
     summary = "Replace values by a list of old and new"
-    words = ("replace", "map", "find and replace", "substitute", "rename values", "correct", "spelling", "mapping")
+    words = (
+        "replace",
+        "map",
+        "find and replace",
+        "substitute",
+        "rename values",
+        "correct",
+        "spelling",
+        "mapping",
+    )
     icon = "arrow-left-right"
     Settings = RecodeSettings
 
@@ -41,28 +54,49 @@ class RecodeValues(StepKind):
         column = pl.col(name)
         changes = self._changes(settings)
         old = pl.Series(list(changes), dtype=pl.String)
-        new = _as_kind(pl.Series(name, [text or None for text in changes.values()], dtype=pl.String), schema[name])
+        new = _as_kind(
+            pl.Series(name, [text or None for text in changes.values()], dtype=pl.String), schema[name]
+        )
         if isinstance(schema[name], pl.String) and (settings.ignore_case or settings.ignore_blanks):
-            fresh = by_value(table, [name], lambda text: self._replaced(text, settings, old, new, schema[name]))
+            fresh = by_value(
+                table, [name], lambda text: self._replaced(text, settings, old, new, schema[name])
+            )
         else:
             fresh = table.with_columns(self._replaced(column, settings, old, new, schema[name]).alias(name))
-        seen = table.select(pl.lit(len(changes)) - self._key(column, settings, schema[name].is_float()).unique().is_in(old.implode()).sum())
-        return Result(fresh, touched=(name,), counts=(
-            Count("unused_changes", seen, f"{{n}} of {len(changes)} old values do not occur in {name}",
-                  one=f"{{n}} of {len(changes)} old values does not occur in {name}"),))
+        seen = table.select(
+            pl.lit(len(changes))
+            - self._key(column, settings, schema[name].is_float()).unique().is_in(old.implode()).sum()
+        )
+        return Result(
+            fresh,
+            touched=(name,),
+            counts=(
+                Count(
+                    "unused_changes",
+                    seen,
+                    f"{{n}} of {len(changes)} old values do not occur in {name}",
+                    one=f"{{n}} of {len(changes)} old values does not occur in {name}",
+                ),
+            ),
+        )
 
     def reads(self, settings: RecodeSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [settings.column])
 
     def _key(self, column: pl.Expr, settings: RecodeSettings, number: bool) -> pl.Expr:
-        key = column.cast(pl.String).str.strip_suffix(".0") if number else column.cast(pl.String)  # 9999, as it is shown
+        key = (
+            column.cast(pl.String).str.strip_suffix(".0") if number else column.cast(pl.String)
+        )  # 9999, as it is shown
         key = key.str.strip_chars() if settings.ignore_blanks else key
         return key.str.to_lowercase() if settings.ignore_case else key
 
-    def _replaced(self, column: pl.Expr, settings: RecodeSettings, old: pl.Series, new: pl.Series,
-                  dtype: pl.DataType) -> pl.Expr:
+    def _replaced(
+        self, column: pl.Expr, settings: RecodeSettings, old: pl.Series, new: pl.Series, dtype: pl.DataType
+    ) -> pl.Expr:
         others = column if settings.others == "keep" else None
-        return self._key(column, settings, dtype.is_float()).replace_strict(old, new, default=others, return_dtype=dtype)
+        return self._key(column, settings, dtype.is_float()).replace_strict(
+            old, new, default=others, return_dtype=dtype
+        )
 
     def _changes(self, settings: RecodeSettings) -> dict[str, str]:
         found: dict[str, str] = {}
@@ -70,8 +104,12 @@ class RecodeValues(StepKind):
             key = change.old.strip() if settings.ignore_blanks else change.old
             key = key.lower() if settings.ignore_case else key
             if found.get(key, change.new) != change.new:
-                raise Problem(f"“{change.old}”", f"it is to become both “{found[key]}” and “{change.new}”.",
-                              "Remove one of the two lines.", field="changes")
+                raise Problem(
+                    f"“{change.old}”",
+                    f"it is to become both “{found[key]}” and “{change.new}”.",
+                    "Remove one of the two lines.",
+                    field="changes",
+                )
             found[key] = change.new
         return found
 
@@ -86,6 +124,10 @@ def _as_kind(new: pl.Series, dtype: pl.DataType) -> pl.Series:
     read = new.to_frame().select(converted(new.name, pl.String(), kind_of(dtype))).to_series()
     if read.null_count() > new.null_count():
         odd = new.filter(read.is_null() & new.is_not_null())[0]
-        raise Problem(f"“{odd}”", f"column “{new.name}” is of kind {TITLES[kind_of(dtype)]}, and this is not one.",
-                      "Change the new value, or set the column to text first.", field="changes")
+        raise Problem(
+            f"“{odd}”",
+            f"column “{new.name}” is of kind {TITLES[kind_of(dtype)]}, and this is not one.",
+            "Change the new value, or set the column to text first.",
+            field="changes",
+        )
     return read.cast(dtype)

@@ -27,8 +27,11 @@ class KindOfColumn(Settings):
 class SetKindsSettings(Settings):
     columns: tuple[KindOfColumn, ...] = setting("Columns", widget="kinds", default=())
     failing: Literal["empty", "reject", "stop"] = setting(
-        "What does not convert", widget="choice", default="empty",
-        labels={"empty": "is left empty", "reject": "row is rejected", "stop": "stops the run"})
+        "What does not convert",
+        widget="choice",
+        default="empty",
+        labels={"empty": "is left empty", "reject": "row is rejected", "stop": "stops the run"},
+    )
 
 
 class SetKinds(StepKind):
@@ -46,22 +49,35 @@ class SetKinds(StepKind):
         table = tables.main
         schema = table.collect_schema()
         need_columns([c.column for c in settings.columns], schema, field="columns")
-        fresh = {c.column: converted(c.column, schema[c.column], Kind(c.kind), c.formats, c.dress()) for c in settings.columns}
+        fresh = {
+            c.column: converted(c.column, schema[c.column], Kind(c.kind), c.formats, c.dress())
+            for c in settings.columns
+        }
         if any(c.kind == "text" and not isinstance(schema[c.column], pl.String) for c in settings.columns):
-            fresh |= {c.column: pl.col(c.column).cast(pl.String) for c in settings.columns if c.kind == "text"}
+            fresh |= {
+                c.column: pl.col(c.column).cast(pl.String) for c in settings.columns if c.kind == "text"
+            }
         failed = {name: expr.is_null() & ~is_blank(name, schema[name]) for name, expr in fresh.items()}
         level: Literal["stop", "warning"] = "stop" if settings.failing == "stop" else "warning"
         counts = tuple(
-            Count(f"not_converted:{c.column}", table.select(failed[c.column].sum()),
-                  f"{{n}} values of {c.column} are not a {TITLES[Kind(c.kind)]}", level,
-                  "Add a format, recode them, or choose what becomes of them.",
-                  f"{{n}} value of {c.column} is not a {TITLES[Kind(c.kind)]}")
-            for c in settings.columns if c.kind != "text")
+            Count(
+                f"not_converted:{c.column}",
+                table.select(failed[c.column].sum()),
+                f"{{n}} values of {c.column} are not a {TITLES[Kind(c.kind)]}",
+                level,
+                "Add a format, recode them, or choose what becomes of them.",
+                f"{{n}} value of {c.column} is not a {TITLES[Kind(c.kind)]}",
+            )
+            for c in settings.columns
+            if c.kind != "text"
+        )
         any_failed = pl.any_horizontal([*failed.values(), pl.lit(False)])
         if settings.failing == "reject":
             done = table.filter(~any_failed).with_columns(**fresh)
             return Result(done, {"rejected": table.filter(any_failed)}, counts)
-        return Result(table.with_columns(**fresh), {"rejected": table.filter(any_failed)}, counts, tuple(fresh))
+        return Result(
+            table.with_columns(**fresh), {"rejected": table.filter(any_failed)}, counts, tuple(fresh)
+        )
 
     def reads(self, settings: SetKindsSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [column.column for column in settings.columns])
@@ -70,4 +86,6 @@ class SetKinds(StepKind):
         by_kind: dict[str, list[str]] = {}
         for column in settings.columns:
             by_kind.setdefault(TITLES[Kind(column.kind)], []).append(column.column)
-        return " · ".join(f"{', '.join(names)} → {kind}" for kind, names in by_kind.items()) or "no columns yet"
+        return (
+            " · ".join(f"{', '.join(names)} → {kind}" for kind, names in by_kind.items()) or "no columns yet"
+        )

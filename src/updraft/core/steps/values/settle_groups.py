@@ -7,13 +7,18 @@ from updraft.core.steps.tables import Tables
 
 
 class SettleGroupsSettings(Settings):
-    within: tuple[str, ...] = setting("Group by", "rows equal in these belong together", widget="names", default=())
+    within: tuple[str, ...] = setting(
+        "Group by", "rows equal in these belong together", widget="names", default=()
+    )
     columns: tuple[str, ...] = setting("Columns to settle", widget="names", default=())
-    percent: int = setting("Share that decides", "percent of the group's filled cells", widget="number", default=60, minimum=51)
+    percent: int = setting(
+        "Share that decides", "percent of the group's filled cells", widget="number", default=60, minimum=51
+    )
 
 
 class SettleGroups(StepKind):
-    """Give all rows of a group the value that most of them have. Groups without such a majority stay as they are.
+    """Give all rows of a group the value that most of them have. Groups without such a majority stay as they
+    are.
 
     Empty cells stay empty, and rows whose group columns are empty stay as they are.
     """
@@ -31,30 +36,54 @@ class SettleGroups(StepKind):
         for field, names in (("within", settings.within), ("columns", settings.columns)):
             need_columns(names, schema, field=field)
             if not names:
-                raise Problem("The columns", "none is chosen yet.", "Choose at least one.", field=field, code="unfinished")
+                raise Problem(
+                    "The columns",
+                    "none is chosen yet.",
+                    "Choose at least one.",
+                    field=field,
+                    code="unfinished",
+                )
         done, counts = table, []
         for number, name in enumerate(settings.columns):
             groups = self._groups(table, name, settings.within)
             decided = pl.col("\0most") * 100 >= settings.percent * pl.col("\0filled")
-            counts.append(Count(f"unsettled:{name}", groups.select((~decided).sum()),
-                                f"{{n}} groups have no majority in {name}", "warning",
-                                one=f"{{n}} group has no majority in {name}"))
+            counts.append(
+                Count(
+                    f"unsettled:{name}",
+                    groups.select((~decided).sum()),
+                    f"{{n}} groups have no majority in {name}",
+                    "warning",
+                    one=f"{{n}} group has no majority in {name}",
+                )
+            )
             settled = groups.filter(decided).select(*settings.within, pl.col("\0value").alias(f"\0{number}"))
             done = done.join(settled, on=settings.within, how="left", maintain_order="left")
-        fresh = {name: pl.when(pl.col(name).is_not_null()).then(pl.coalesce(f"\0{number}", name)).otherwise(None)
-                 for number, name in enumerate(settings.columns)}
-        return Result(done.with_columns(**fresh).select(schema.names()), touched=tuple(fresh), counts=tuple(counts))
+        fresh = {
+            name: pl.when(pl.col(name).is_not_null()).then(pl.coalesce(f"\0{number}", name)).otherwise(None)
+            for number, name in enumerate(settings.columns)
+        }
+        return Result(
+            done.with_columns(**fresh).select(schema.names()), touched=tuple(fresh), counts=tuple(counts)
+        )
 
     def _groups(self, table: pl.LazyFrame, name: str, within: tuple[str, ...]) -> pl.LazyFrame:
-        """Each group with its most frequent value (of several, the one that comes first), how often, and its filled cells."""
+        """Each group with its most frequent value (of several, the one that comes first), how often, and its
+        filled cells.
+        """
         cells = table.select(*within, pl.col(name).alias("\0value")).drop_nulls()
-        pairs = cells.group_by(*within, "\0value", maintain_order=True).agg(pl.len().cast(pl.Int64).alias("\0most"))
+        pairs = cells.group_by(*within, "\0value", maintain_order=True).agg(
+            pl.len().cast(pl.Int64).alias("\0most")
+        )
         ranked = pairs.sort("\0most", descending=True, maintain_order=True)
         return ranked.group_by(within, maintain_order=True).agg(
-            pl.col("\0value").first(), pl.col("\0most").first(), pl.col("\0most").sum().alias("\0filled"))
+            pl.col("\0value").first(), pl.col("\0most").first(), pl.col("\0most").sum().alias("\0filled")
+        )
 
     def reads(self, settings: SettleGroupsSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [*settings.within, *settings.columns])
 
     def sentence(self, settings: SettleGroupsSettings) -> str:
-        return f"{listed(settings.columns) or 'no columns yet'} · as most rows of the same {listed(settings.within) or '…'}"
+        return (
+            f"{listed(settings.columns) or 'no columns yet'} · as most rows of the same "
+            f"{listed(settings.within) or '…'}"
+        )

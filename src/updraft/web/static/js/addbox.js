@@ -15,7 +15,10 @@ export class AddBox {
     this.input.addEventListener("keydown", (event) => this.keys(event));
   }
 
-  open() { this.input.focus(); this.input.select(); }
+  open() {
+    this.input.focus();
+    this.input.select();
+  }
 
   close() {
     this.list.hidden = true;
@@ -23,21 +26,48 @@ export class AddBox {
     this.input.removeAttribute("aria-activedescendant");
   }
 
-  look() { return (this.looking = this.find()); }
+  look() {
+    return (this.looking = this.find());
+  }
 
   async find() {
     const query = this.input.value.trim();
     const answer = await attempt(() => api(`/api/flows/kinds?q=${encodeURIComponent(query)}`));
-    if (!answer || query !== this.input.value.trim() || document.activeElement !== this.input) return;
+    if (!answer || query !== this.input.value.trim() || document.activeElement !== this.input)
+      return;
     this.found = answer.kinds.map((kind) => this.kinds.get(kind));
     let family = null;
     const rows = [];
     this.found.forEach((kind, n) => {
-      if (!query && kind.family !== family) { family = kind.family; rows.push(h("div", { class: "add-family", role: "presentation" }, family)); }
-      rows.push(h("div", { class: "add-option", role: "option", id: `add-option-${n}`, onmousedown: (event) => { event.preventDefault(); this.take(n); } },
-        icon(kind.icon), h("div", {}, h("strong", {}, kind.title), h("span", {}, kind.summary))));
+      if (!query && kind.family !== family) {
+        family = kind.family;
+        rows.push(h("div", { class: "add-family", role: "presentation" }, family));
+      }
+      rows.push(
+        h(
+          "div",
+          {
+            class: "add-option",
+            role: "option",
+            id: `add-option-${n}`,
+            onmousedown: (event) => {
+              event.preventDefault();
+              this.take(n);
+            },
+          },
+          icon(kind.icon),
+          h("div", {}, h("strong", {}, kind.title), h("span", {}, kind.summary)),
+        ),
+      );
     });
-    if (!rows.length) rows.push(h("div", { class: "add-none", role: "option", "aria-disabled": "true" }, `No kind of step fits “${query}”. Try another word, such as filter, trim or total.`));
+    if (!rows.length)
+      rows.push(
+        h(
+          "div",
+          { class: "add-none", role: "option", "aria-disabled": "true" },
+          `No kind of step fits “${query}”. Try another word, such as filter, trim or total.`,
+        ),
+      );
     this.list.replaceChildren(...rows);
     this.list.hidden = false;
     this.input.setAttribute("aria-expanded", "true");
@@ -46,16 +76,32 @@ export class AddBox {
 
   point(at) {
     this.at = this.found.length ? (at + this.found.length) % this.found.length : -1;
-    for (const option of this.list.querySelectorAll("[role=option]")) option.setAttribute("aria-selected", option.id === `add-option-${this.at}` ? "true" : "false");
+    for (const option of this.list.querySelectorAll("[role=option]"))
+      option.setAttribute(
+        "aria-selected",
+        option.id === `add-option-${this.at}` ? "true" : "false",
+      );
     const current = byId(`add-option-${this.at}`);
-    if (current) { this.input.setAttribute("aria-activedescendant", current.id); current.scrollIntoView({ block: "nearest" }); }
+    if (current) {
+      this.input.setAttribute("aria-activedescendant", current.id);
+      current.scrollIntoView({ block: "nearest" });
+    }
   }
 
   keys(event) {
-    if (event.key === "ArrowDown") { event.preventDefault(); this.point(this.at + 1); }
-    else if (event.key === "ArrowUp") { event.preventDefault(); this.point(this.at - 1); }
-    else if (event.key === "Escape") { event.preventDefault(); event.stopPropagation(); this.input.value = ""; this.input.blur(); byId("stops").querySelector("[tabindex='0']")?.focus(); }
-    else if (event.key === "Enter") {
+    if (event.key === "ArrowDown") {
+      event.preventDefault();
+      this.point(this.at + 1);
+    } else if (event.key === "ArrowUp") {
+      event.preventDefault();
+      this.point(this.at - 1);
+    } else if (event.key === "Escape") {
+      event.preventDefault();
+      event.stopPropagation();
+      this.input.value = "";
+      this.input.blur();
+      byId("stops").querySelector("[tabindex='0']")?.focus();
+    } else if (event.key === "Enter") {
       event.preventDefault();
       // What is typed decides, not the list still shown for what was typed before.
       Promise.resolve(this.search.now() ?? this.looking).then(() => this.take(this.at));

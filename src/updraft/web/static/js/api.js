@@ -18,14 +18,28 @@ export async function api(path, { method = "GET", body = null, signal = null } =
   if (body !== null && !form) headers["Content-Type"] = "application/json";
   let response;
   try {
-    response = await fetch(path, { method, headers, signal, body: body === null ? null : form ? body : JSON.stringify(body) });
+    response = await fetch(path, {
+      method,
+      headers,
+      signal,
+      body: body === null ? null : form ? body : JSON.stringify(body),
+    });
   } catch (error) {
     if (error.name === "AbortError") throw error;
-    throw new ProblemError({ text: "Updraft does not answer. Is it still running? Nothing is lost; try again.", code: "offline" }, 0);
+    throw new ProblemError(
+      {
+        text: "Updraft does not answer. Is it still running? Nothing is lost; try again.",
+        code: "offline",
+      },
+      0,
+    );
   }
   const answer = await response.json().catch(() => null);
   if (!response.ok) {
-    throw new ProblemError(answer?.problem ?? { text: "Something went wrong. Try again.", code: "server" }, response.status);
+    throw new ProblemError(
+      answer?.problem ?? { text: "Something went wrong. Try again.", code: "server" },
+      response.status,
+    );
   }
   return answer;
 }
@@ -34,8 +48,16 @@ export const post = (path, body = {}) => api(path, { method: "POST", body });
 
 /** Say something in the corner; problems stay until they are put away. */
 export function notice(text, kind = "said") {
-  const box = h("div", { class: `notice notice-${kind}` }, h("div", {}, text),
-    h("button", { type: "button", "aria-label": "Put away", onclick: () => box.remove() }, icon("x-lg")));
+  const box = h(
+    "div",
+    { class: `notice notice-${kind}` },
+    h("div", {}, text),
+    h(
+      "button",
+      { type: "button", "aria-label": "Put away", onclick: () => box.remove() },
+      icon("x-lg"),
+    ),
+  );
   byId("notices").append(box);
   setTimeout(() => box.remove(), kind === "problem" ? 30000 : 4500);
 }
@@ -64,47 +86,96 @@ export async function upload(flow, file, folder = "") {
 export function onDrop(take, over) {
   let depth = 0;
   const hasFiles = (event) => [...(event.dataTransfer?.types ?? [])].includes("Files");
-  addEventListener("dragenter", (event) => { if (hasFiles(event)) { depth += 1; over(true); } });
-  addEventListener("dragleave", (event) => { if (hasFiles(event) && --depth <= 0) { depth = 0; over(false); } });
-  addEventListener("dragover", (event) => { if (hasFiles(event)) event.preventDefault(); });
+  addEventListener("dragenter", (event) => {
+    if (hasFiles(event)) {
+      depth += 1;
+      over(true);
+    }
+  });
+  addEventListener("dragleave", (event) => {
+    if (hasFiles(event) && --depth <= 0) {
+      depth = 0;
+      over(false);
+    }
+  });
+  addEventListener("dragover", (event) => {
+    if (hasFiles(event)) event.preventDefault();
+  });
   addEventListener("drop", (event) => {
     if (!hasFiles(event)) return;
     event.preventDefault();
     depth = 0;
     over(false);
-    droppedFiles(event.dataTransfer).then(({ files, folder }) => files.length && take(files, folder));
+    droppedFiles(event.dataTransfer).then(
+      ({ files, folder }) => files.length && take(files, folder),
+    );
   });
 }
 
 /** The files that were dropped; of a folder, those directly in it, with its name. */
 async function droppedFiles(transfer) {
   const files = [...transfer.files];
-  const entry = [...transfer.items].map((item) => item.webkitGetAsEntry?.()).find((one) => one?.isDirectory);
+  const entry = [...transfer.items]
+    .map((item) => item.webkitGetAsEntry?.())
+    .find((one) => one?.isDirectory);
   if (!entry) return { files, folder: "" };
-  const reader = entry.createReader(), inside = [];
-  for (let part; (part = await new Promise((done, fail) => reader.readEntries(done, fail))).length;) inside.push(...part);
-  const found = await Promise.all(inside.filter((one) => one.isFile && !one.name.startsWith(".")).map((one) => new Promise((done, fail) => one.file(done, fail))));
+  const reader = entry.createReader(),
+    inside = [];
+  for (
+    let part;
+    (part = await new Promise((done, fail) => reader.readEntries(done, fail))).length;
+  )
+    inside.push(...part);
+  const found = await Promise.all(
+    inside
+      .filter((one) => one.isFile && !one.name.startsWith("."))
+      .map((one) => new Promise((done, fail) => one.file(done, fail))),
+  );
   return { files: found.sort((a, b) => a.name.localeCompare(b.name)), folder: entry.name };
 }
 
 /** A name with * that fits all these paths: what they begin and end with alike. */
 function patternOf(paths) {
   const folder = paths[0].includes("/") ? paths[0].slice(0, paths[0].lastIndexOf("/") + 1) : "";
-  const names = paths.map((path) => path.slice(folder.length)), [first] = names;
-  let start = 0, end = 0;
-  while (names.every((name) => name[start] !== undefined && name[start] === first[start])) start += 1;
-  while (end < Math.min(...names.map((name) => name.length)) - start && names.every((name) => name.at(-1 - end) === first.at(-1 - end))) end += 1;
+  const names = paths.map((path) => path.slice(folder.length)),
+    [first] = names;
+  let start = 0,
+    end = 0;
+  while (names.every((name) => name[start] !== undefined && name[start] === first[start]))
+    start += 1;
+  while (
+    end < Math.min(...names.map((name) => name.length)) - start &&
+    names.every((name) => name.at(-1 - end) === first.at(-1 - end))
+  )
+    end += 1;
   return `${folder}${first.slice(0, start)}*${end ? first.slice(-end) : ""}`;
 }
 
-export const alike = (sent) => sent.length > 1 && sent.every(({ columns }) => JSON.stringify(columns) === JSON.stringify(sent[0].columns));
+export const alike = (sent) =>
+  sent.length > 1 &&
+  sent.every(({ columns }) => JSON.stringify(columns) === JSON.stringify(sent[0].columns));
 
 /** The Read file steps for what was uploaded: one for all of it when `together`, else one each. */
 export function sourcesOf(sent, folder, together) {
-  if (!together) return sent.map(({ path, columns }) => ({ kind: "read_file", name: sourceName(path), settings: { path, layout: columns } }));
+  if (!together)
+    return sent.map(({ path, columns }) => ({
+      kind: "read_file",
+      name: sourceName(path),
+      settings: { path, layout: columns },
+    }));
   const path = folder ? `${sent[0].path.split("/")[0]}/*` : patternOf(sent.map((one) => one.path));
-  return [{ kind: "read_file", name: sourceName(folder || path.replace("*", "").replace(/[_ -]+(?=\.)/, "")), settings: { path, layout: [] } }];
+  return [
+    {
+      kind: "read_file",
+      name: sourceName(folder || path.replace("*", "").replace(/[_ -]+(?=\.)/, "")),
+      settings: { path, layout: [] },
+    },
+  ];
 }
 
 /** The name a source gets from its file: without folder and ending. */
-export const sourceName = (path) => path.replace(/\.[^.]+$/, "").replace(/[_]+/g, " ").replace(/^./, (c) => c.toUpperCase());
+export const sourceName = (path) =>
+  path
+    .replace(/\.[^.]+$/, "")
+    .replace(/[_]+/g, " ")
+    .replace(/^./, (c) => c.toUpperCase());

@@ -15,8 +15,16 @@ export class Desk {
     this.shown = `${name} ${eyebrow}`;
     const content = h("div", { class: "desk-body" }, body);
     this.element.replaceChildren(
-      h("div", { class: "desk-head" }, h("p", { class: "eyebrow" }, eyebrow), h("div", { class: "line" }, typeof title === "string" ? h("h2", {}, title) : title, tools), summary ? h("p", { class: "desk-summary" }, summary) : null),
-      content, foot ? h("div", { class: "desk-foot" }, foot) : "");
+      h(
+        "div",
+        { class: "desk-head" },
+        h("p", { class: "eyebrow" }, eyebrow),
+        h("div", { class: "line" }, typeof title === "string" ? h("h2", {}, title) : title, tools),
+        summary ? h("p", { class: "desk-summary" }, summary) : null,
+      ),
+      content,
+      foot ? h("div", { class: "desk-foot" }, foot) : "",
+    );
     if (same) content.scrollTop = scrolled;
   }
 
@@ -30,7 +38,34 @@ export class Desk {
 /** A list of facts and warnings about a step. */
 export function factList(facts, warnings, sides, openSide) {
   const items = [
-    ...facts.filter((fact) => fact.code !== "cells_changed").map((fact) => h("li", { class: fact.level }, fact.text, fact.code === "unmatched" ? [". ", h("button", { type: "button", onclick: () => openSide("unmatched") }, "Look at them")] : fact.code.startsWith("not_converted") && sides.rejected ? [". ", h("button", { type: "button", onclick: () => openSide("rejected") }, "Look at them")] : null)),
+    ...facts
+      .filter((fact) => fact.code !== "cells_changed")
+      .map((fact) =>
+        h(
+          "li",
+          { class: fact.level },
+          fact.text,
+          fact.code === "unmatched"
+            ? [
+                ". ",
+                h(
+                  "button",
+                  { type: "button", onclick: () => openSide("unmatched") },
+                  "Look at them",
+                ),
+              ]
+            : fact.code.startsWith("not_converted") && sides.rejected
+              ? [
+                  ". ",
+                  h(
+                    "button",
+                    { type: "button", onclick: () => openSide("rejected") },
+                    "Look at them",
+                  ),
+                ]
+              : null,
+        ),
+      ),
     ...warnings.map((text) => h("li", { class: "warning" }, text)),
   ];
   return items.length ? h("ul", { class: "desk-facts" }, items) : null;

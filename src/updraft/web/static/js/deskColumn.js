@@ -19,23 +19,103 @@ export class ColumnDesk {
   }
 
   async show(name) {
-    const { table } = this.studio, column = table.columns.find((c) => c.name === name);
+    const { table } = this.studio,
+      column = table.columns.find((c) => c.name === name);
     if (!column) return;
-    if (this.name !== name || this.kind !== column.kind) { this.tab = "values"; this.range = null; this.other = ""; }
+    if (this.name !== name || this.kind !== column.kind) {
+      this.tab = "values";
+      this.range = null;
+      this.other = "";
+    }
     this.name = name;
     this.kind = column.kind;
     this.column = column;
     const { grid } = this.studio;
-    const way = (text, sign, value) => h("button", { type: "button", class: "chip", onclick: () => grid.sort(name, value) }, icon(sign), text);
+    const way = (text, sign, value) =>
+      h(
+        "button",
+        { type: "button", class: "chip", onclick: () => grid.sort(name, value) },
+        icon(sign),
+        text,
+      );
     this.figures = h("dl", { class: "figures" });
     this.body = h("div");
-    const tabs = [["values", "Values"], ["figures", ORDERED.has(column.kind) ? "Histogram" : "Figures"], ...(column.kind === "text" ? [["patterns", "Patterns"]] : []), ["pair", "Pairs"]];
-    this.tabs = h("div", { class: "tabs", role: "tablist", "aria-label": "Ways to look", onkeydown: (event) => this.keys(event) }, tabs.map(([key, text]) => h("button", { type: "button", role: "tab", id: `tab-${key}`, "aria-selected": String(this.tab === key), "aria-controls": "column-tab", tabindex: this.tab === key ? null : "-1", onclick: () => this.open(key) }, text)));
-    this.body = h("div", { id: "column-tab", role: "tabpanel", "aria-labelledby": `tab-${this.tab}` });
+    const tabs = [
+      ["values", "Values"],
+      ["figures", ORDERED.has(column.kind) ? "Histogram" : "Figures"],
+      ...(column.kind === "text" ? [["patterns", "Patterns"]] : []),
+      ["pair", "Pairs"],
+    ];
+    this.tabs = h(
+      "div",
+      {
+        class: "tabs",
+        role: "tablist",
+        "aria-label": "Ways to look",
+        onkeydown: (event) => this.keys(event),
+      },
+      tabs.map(([key, text]) =>
+        h(
+          "button",
+          {
+            type: "button",
+            role: "tab",
+            id: `tab-${key}`,
+            "aria-selected": String(this.tab === key),
+            "aria-controls": "column-tab",
+            tabindex: this.tab === key ? null : "-1",
+            onclick: () => this.open(key),
+          },
+          text,
+        ),
+      ),
+    );
+    this.body = h("div", {
+      id: "column-tab",
+      role: "tabpanel",
+      "aria-labelledby": `tab-${this.tab}`,
+    });
     this.desk.show("column", {
-      eyebrow: `Column · ${column.kind_title}`, title: name, summary: column.origin ? `Brought by “${column.origin}”` : column.evidence ? `${column.kind_title.replace(/^./, (c) => c.toUpperCase())}: ${column.evidence}` : "Looking changes nothing in the data",
-      tools: h("button", { type: "button", class: "icon-button", "aria-label": "Back to the step", title: "Back to the step (Esc)", onclick: () => this.studio.act.chooseColumn(null) }, icon("x-lg")),
-      body: [this.figures, h("div", { class: "add-row mb-2" }, way("Sort up", "sort-up", "up"), way("Sort down", "sort-down", "down"), h("button", { type: "button", class: "chip", title: "Keep the columns up to here in sight while scrolling", onclick: () => grid.freeze(name) }, icon("pin-angle"), "Freeze")), this.tabs, this.body],
+      eyebrow: `Column · ${column.kind_title}`,
+      title: name,
+      summary: column.origin
+        ? `Brought by “${column.origin}”`
+        : column.evidence
+          ? `${column.kind_title.replace(/^./, (c) => c.toUpperCase())}: ${column.evidence}`
+          : "Looking changes nothing in the data",
+      tools: h(
+        "button",
+        {
+          type: "button",
+          class: "icon-button",
+          "aria-label": "Back to the step",
+          title: "Back to the step (Esc)",
+          onclick: () => this.studio.act.chooseColumn(null),
+        },
+        icon("x-lg"),
+      ),
+      body: [
+        this.figures,
+        h(
+          "div",
+          { class: "add-row mb-2" },
+          way("Sort up", "sort-up", "up"),
+          way("Sort down", "sort-down", "down"),
+          h(
+            "button",
+            {
+              type: "button",
+              class: "chip",
+              title: "Keep the columns up to here in sight while scrolling",
+              onclick: () => grid.freeze(name),
+            },
+            icon("pin-angle"),
+            "Freeze",
+          ),
+        ),
+        this.tabs,
+        this.body,
+      ],
     });
     this.drawTab();
     await this.refresh();
@@ -45,22 +125,33 @@ export class ColumnDesk {
     const by = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
     if (!by) return;
     event.preventDefault();
-    const all = [...this.tabs.children], to = all[(all.indexOf(document.activeElement) + by + all.length) % all.length];
+    const all = [...this.tabs.children],
+      to = all[(all.indexOf(document.activeElement) + by + all.length) % all.length];
     to.click();
     to.focus();
   }
 
   open(tab) {
     this.tab = tab;
-    for (const button of this.tabs.children) { const on = button.id === `tab-${tab}`; button.setAttribute("aria-selected", String(on)); button.tabIndex = on ? 0 : -1; }
+    for (const button of this.tabs.children) {
+      const on = button.id === `tab-${tab}`;
+      button.setAttribute("aria-selected", String(on));
+      button.tabIndex = on ? 0 : -1;
+    }
     this.body.setAttribute("aria-labelledby", `tab-${tab}`);
     this.drawTab();
     this.refresh();
   }
 
   drawTab() {
-    if (this.tab === "values") { this.list = new ValueList(this.studio, this.name, this.kind); this.body.replaceChildren(this.list.element); this.list.load(); }
-    else { this.list = null; this.body.replaceChildren(h("p", { class: "muted", role: "status" }, "Working it out…")); }
+    if (this.tab === "values") {
+      this.list = new ValueList(this.studio, this.name, this.kind);
+      this.body.replaceChildren(this.list.element);
+      this.list.load();
+    } else {
+      this.list = null;
+      this.body.replaceChildren(h("p", { class: "muted", role: "status" }, "Working it out…"));
+    }
   }
 
   address(what, more = {}) {
@@ -71,46 +162,197 @@ export class ColumnDesk {
   /** Get the figures anew: the table, the focus or the way to look has changed. */
   async refresh() {
     const asked = (this.asked = {});
-    const found = await attempt(() => api(this.address("column", { bins: this.bins, log: this.log ? "1" : "0", fine: this.fine ? "1" : "0" })));
+    const found = await attempt(() =>
+      api(
+        this.address("column", {
+          bins: this.bins,
+          log: this.log ? "1" : "0",
+          fine: this.fine ? "1" : "0",
+        }),
+      ),
+    );
     if (!found || asked !== this.asked || this.desk.view !== "column") return;
     this.found = found;
-    const terms = [["rows", found.rows], ["distinct", found.distinct ?? 0], ["empty", found.empty ?? 0], ...(found.blank_only ? [["blanks only", found.blank_only]] : []), ...(found.odd ? [["odd", found.odd]] : [])];
-    this.figures.replaceChildren(...terms.map(([term, number]) => h("div", {}, h("dt", {}, term), h("dd", {}, count(number)))));
+    const terms = [
+      ["rows", found.rows],
+      ["distinct", found.distinct ?? 0],
+      ["empty", found.empty ?? 0],
+      ...(found.blank_only ? [["blanks only", found.blank_only]] : []),
+      ...(found.odd ? [["odd", found.odd]] : []),
+    ];
+    this.figures.replaceChildren(
+      ...terms.map(([term, number]) => h("div", {}, h("dt", {}, term), h("dd", {}, count(number)))),
+    );
     if (this.tab === "figures") this.drawFigures(found);
     if (this.tab === "patterns") this.drawPatterns(found);
     if (this.tab === "pair") this.drawPair();
   }
 
   /** The focus changed: everything follows. */
-  focused() { this.list?.load(true); return this.refresh(); }
+  focused() {
+    this.list?.load(true);
+    return this.refresh();
+  }
 
   drawFigures(found) {
-    const rows = (pairs) => h("dl", { class: "facts" }, pairs.filter(([, value]) => value !== null && value !== undefined).map(([term, value]) => [h("dt", {}, term), h("dd", {}, value)]));
-    const n = found.numbers ?? {}, parts = [];
+    const rows = (pairs) =>
+      h(
+        "dl",
+        { class: "facts" },
+        pairs
+          .filter(([, value]) => value !== null && value !== undefined)
+          .map(([term, value]) => [h("dt", {}, term), h("dd", {}, value)]),
+      );
+    const n = found.numbers ?? {},
+      parts = [];
     if (found.histogram) parts.push(...this.histogram(found.histogram));
-    if (ORDERED.has(this.kind) && n.min !== undefined) parts.push(rows([["Smallest", short(n.min)], ["5 %", short(n.q05)], ["Lower quartile", short(n.q25)], ["Median", short(n.median)], ["Mean", short(n.mean)], ["Upper quartile", short(n.q75)], ["95 %", short(n.q95)], ["Largest", short(n.max)], ["Spread", n.spread === null ? null : short(n.spread)], ["Zeros", count(n.zeros ?? 0)], ["Negatives", count(n.negatives ?? 0)]]));
-    else if (n.longest !== undefined) parts.push(rows([["Shortest", plural(n.shortest, "sign", "signs")], ["Mean length", short(n.mean_length)], ["Longest", plural(n.longest, "sign", "signs")]]));
+    if (ORDERED.has(this.kind) && n.min !== undefined)
+      parts.push(
+        rows([
+          ["Smallest", short(n.min)],
+          ["5 %", short(n.q05)],
+          ["Lower quartile", short(n.q25)],
+          ["Median", short(n.median)],
+          ["Mean", short(n.mean)],
+          ["Upper quartile", short(n.q75)],
+          ["95 %", short(n.q95)],
+          ["Largest", short(n.max)],
+          ["Spread", n.spread === null ? null : short(n.spread)],
+          ["Zeros", count(n.zeros ?? 0)],
+          ["Negatives", count(n.negatives ?? 0)],
+        ]),
+      );
+    else if (n.longest !== undefined)
+      parts.push(
+        rows([
+          ["Shortest", plural(n.shortest, "sign", "signs")],
+          ["Mean length", short(n.mean_length)],
+          ["Longest", plural(n.longest, "sign", "signs")],
+        ]),
+      );
     if (found.days) {
-      parts.push(rows([["First", found.days.first], ["Last", found.days.last], ["Days without a row", count(found.days.missing_days)], ["Longest gap", plural(found.days.longest_gap, "day", "days")]]));
-      parts.push(bars("By weekday", ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"].map((day, at) => [day, found.weekdays[at]])), bars("By month", Object.entries(found.months).slice(-36)));
+      parts.push(
+        rows([
+          ["First", found.days.first],
+          ["Last", found.days.last],
+          ["Days without a row", count(found.days.missing_days)],
+          ["Longest gap", plural(found.days.longest_gap, "day", "days")],
+        ]),
+      );
+      parts.push(
+        bars(
+          "By weekday",
+          ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"].map((day, at) => [
+            day,
+            found.weekdays[at],
+          ]),
+        ),
+        bars("By month", Object.entries(found.months).slice(-36)),
+      );
     }
-    const list = (title, pairs) => (pairs?.length ? h("div", { class: "section-line" }, h("h3", { class: "field-title" }, title), h("ul", { class: "plain" }, pairs.map(([text, number]) => h("li", {}, h("span", { class: "v" }, text), h("span", { class: "n" }, count(number)))))) : null);
+    const list = (title, pairs) =>
+      pairs?.length
+        ? h(
+            "div",
+            { class: "section-line" },
+            h("h3", { class: "field-title" }, title),
+            h(
+              "ul",
+              { class: "plain" },
+              pairs.map(([text, number]) =>
+                h(
+                  "li",
+                  {},
+                  h("span", { class: "v" }, text),
+                  h("span", { class: "n" }, count(number)),
+                ),
+              ),
+            ),
+          )
+        : null;
     parts.push(list("Most frequent", found.most), list("Least frequent", found.least));
     this.body.replaceChildren(...parts.filter(Boolean));
   }
 
   histogram(found) {
     const { studio, name } = this;
-    const beside = [["empty", found.empty, condition(name, "empty")], ["outside", found.outside, null], ["no number", found.no_number ?? 0, found.number_rule ? condition(name, "not_matches", { value: found.number_rule }) : null]].filter(([, n]) => n);
-    const tool = (text, on, act) => h("button", { type: "button", class: "tiny-button", "aria-pressed": on === null ? null : String(on), onclick: act }, text);
-    const text = this.kind === "text", numeric = text || this.kind === "whole" || this.kind === "number";
-    const tools = h("div", { class: "add-row" }, numeric ? [tool("linear", !this.log, () => { this.log = false; this.refresh(); }), tool("logarithmic", this.log, () => { this.log = true; this.refresh(); })] : null,
-      tool("coarser", null, () => { this.bins = Math.max(6, Math.round(this.bins / 2)); this.refresh(); }), tool("finer", null, () => { this.bins = Math.min(96, this.bins * 2); this.refresh(); }));
-    const integers = this.kind === "whole" || this.kind === "date", scale = `${this.bins} ${this.log}`;
+    const beside = [
+      ["empty", found.empty, condition(name, "empty")],
+      ["outside", found.outside, null],
+      [
+        "no number",
+        found.no_number ?? 0,
+        found.number_rule ? condition(name, "not_matches", { value: found.number_rule }) : null,
+      ],
+    ].filter(([, n]) => n);
+    const tool = (text, on, act) =>
+      h(
+        "button",
+        {
+          type: "button",
+          class: "tiny-button",
+          "aria-pressed": on === null ? null : String(on),
+          onclick: act,
+        },
+        text,
+      );
+    const text = this.kind === "text",
+      numeric = text || this.kind === "whole" || this.kind === "number";
+    const tools = h(
+      "div",
+      { class: "add-row" },
+      numeric
+        ? [
+            tool("linear", !this.log, () => {
+              this.log = false;
+              this.refresh();
+            }),
+            tool("logarithmic", this.log, () => {
+              this.log = true;
+              this.refresh();
+            }),
+          ]
+        : null,
+      tool("coarser", null, () => {
+        this.bins = Math.max(6, Math.round(this.bins / 2));
+        this.refresh();
+      }),
+      tool("finer", null, () => {
+        this.bins = Math.min(96, this.bins * 2);
+        this.refresh();
+      }),
+    );
+    const integers = this.kind === "whole" || this.kind === "date",
+      scale = `${this.bins} ${this.log}`;
     if (!studio.focus.chips.some((chip) => chip.column === name)) this.range = null;
-    if (!found.counts.length) return [h("p", { class: "muted" }, "There is no value to draw."), tools];
-    const from = h("input", { type: "text", class: "form-control form-control-sm", "aria-label": "From", value: this.range?.from ?? found.labels[0] }), to = h("input", { type: "text", class: "form-control form-control-sm", "aria-label": "To", value: this.range?.to ?? (integers ? before(found.edges.at(-1), this.kind) : found.labels.at(-1)) });
-    const take = () => { const low = from.value.trim(), high = to.value.trim(); if (low && high) studio.setFocus((focus) => focus.only({ label: `${name} ${low} to ${high}`, column: name, conditions: [condition(name, "between", { value: low, to: high })] })); };
+    if (!found.counts.length)
+      return [h("p", { class: "muted" }, "There is no value to draw."), tools];
+    const from = h("input", {
+        type: "text",
+        class: "form-control form-control-sm",
+        "aria-label": "From",
+        value: this.range?.from ?? found.labels[0],
+      }),
+      to = h("input", {
+        type: "text",
+        class: "form-control form-control-sm",
+        "aria-label": "To",
+        value:
+          this.range?.to ??
+          (integers ? before(found.edges.at(-1), this.kind) : found.labels.at(-1)),
+      });
+    const take = () => {
+      const low = from.value.trim(),
+        high = to.value.trim();
+      if (low && high)
+        studio.setFocus((focus) =>
+          focus.only({
+            label: `${name} ${low} to ${high}`,
+            column: name,
+            conditions: [condition(name, "between", { value: low, to: high })],
+          }),
+        );
+    };
     const chosen = (a, b) => {
       from.value = found.labels[a];
       // The last bin holds its upper edge too; those of whole numbers and days end before the next one begins.
@@ -118,60 +360,291 @@ export class ColumnDesk {
       this.range = { bins: [a, b], scale, from: from.value, to: to.value };
       take();
     };
-    const picture = rangeHistogram(found, this.range?.scale === scale ? this.range.bins : null, text ? null : chosen, integers ? before(found.edges.at(-1), this.kind) : null);
-    return [tools, picture, text ? h("p", { class: "muted small" }, "Set the column to number to choose a range.") : h("form", { class: "range-form", onsubmit: (event) => { event.preventDefault(); take(); } }, from, h("span", { class: "arrow" }, "to"), to, h("button", { class: "btn btn-quiet btn-small" }, "Only these")),
-      beside.length ? h("div", { class: "add-row" }, beside.map(([what, n, test]) => {
-        const tests = what === "no number" ? [test] : test ? [test] : this.log ? [condition(name, "at_most", { value: "0" })] : [];
-        const label = what === "no number" ? `${count(n)} no number` : what === "empty" ? `${count(n)} empty` : this.log ? `${count(n)} not above 0` : `${count(n)} infinite or no number`;
-        return tests.length ? h("button", { type: "button", class: "chip chip-warn", onclick: () => studio.setFocus((focus) => focus.toggle({ label: `${name}: ${what === "outside" ? "not above 0" : what}`, ...(what === "no number" ? { column: "", rule: { match: "all", of: [test, condition(name, "filled")] } } : { column: name, conditions: tests }) })) }, label) : h("span", { class: "chip chip-warn" }, label);
-      })) : null];
+    const picture = rangeHistogram(
+      found,
+      this.range?.scale === scale ? this.range.bins : null,
+      text ? null : chosen,
+      integers ? before(found.edges.at(-1), this.kind) : null,
+    );
+    return [
+      tools,
+      picture,
+      text
+        ? h("p", { class: "muted small" }, "Set the column to number to choose a range.")
+        : h(
+            "form",
+            {
+              class: "range-form",
+              onsubmit: (event) => {
+                event.preventDefault();
+                take();
+              },
+            },
+            from,
+            h("span", { class: "arrow" }, "to"),
+            to,
+            h("button", { class: "btn btn-quiet btn-small" }, "Only these"),
+          ),
+      beside.length
+        ? h(
+            "div",
+            { class: "add-row" },
+            beside.map(([what, n, test]) => {
+              const tests =
+                what === "no number"
+                  ? [test]
+                  : test
+                    ? [test]
+                    : this.log
+                      ? [condition(name, "at_most", { value: "0" })]
+                      : [];
+              const label =
+                what === "no number"
+                  ? `${count(n)} no number`
+                  : what === "empty"
+                    ? `${count(n)} empty`
+                    : this.log
+                      ? `${count(n)} not above 0`
+                      : `${count(n)} infinite or no number`;
+              return tests.length
+                ? h(
+                    "button",
+                    {
+                      type: "button",
+                      class: "chip chip-warn",
+                      onclick: () =>
+                        studio.setFocus((focus) =>
+                          focus.toggle({
+                            label: `${name}: ${what === "outside" ? "not above 0" : what}`,
+                            ...(what === "no number"
+                              ? {
+                                  column: "",
+                                  rule: { match: "all", of: [test, condition(name, "filled")] },
+                                }
+                              : { column: name, conditions: tests }),
+                          }),
+                        ),
+                    },
+                    label,
+                  )
+                : h("span", { class: "chip chip-warn" }, label);
+            }),
+          )
+        : null,
+    ];
   }
 
   drawPatterns(found) {
-    const { studio, name } = this, list = Array.isArray(found.patterns) ? found.patterns : [];
+    const { studio, name } = this,
+      list = Array.isArray(found.patterns) ? found.patterns : [];
     const all = list.reduce((sum, p) => sum + p.rows, 0) || 1;
-    const tool = (text, fine) => h("button", { type: "button", class: "tiny-button", "aria-pressed": String(this.fine === fine), onclick: () => { this.fine = fine; this.refresh(); } }, text);
-    this.body.replaceChildren(h("div", { class: "add-row" }, tool("coarse", false), tool("fine", true), h("span", { class: "muted small" }, "the rare ones first")),
-      list.length ? h("ul", { class: "patterns" }, list.map((p) => {
-        const chip = { label: `${name}: ${p.words.length > 40 ? `${p.words.slice(0, 39)}…` : p.words}`, column: name, conditions: [condition(name, "matches", { value: p.rule })] };
-        return h("li", {}, h("button", { type: "button", class: "pattern", "aria-pressed": String(studio.focus.has(chip)), onclick: () => studio.setFocus((focus) => focus.toggle(chip)) },
-          h("span", { class: "pattern-words" }, p.words), h("span", { class: "n" }, `${count(p.rows)} · ${share(p.rows / all)}`), h("code", {}, p.example)));
-      })) : h("p", { class: "muted" }, "There is no text to draw patterns of."));
+    const tool = (text, fine) =>
+      h(
+        "button",
+        {
+          type: "button",
+          class: "tiny-button",
+          "aria-pressed": String(this.fine === fine),
+          onclick: () => {
+            this.fine = fine;
+            this.refresh();
+          },
+        },
+        text,
+      );
+    this.body.replaceChildren(
+      h(
+        "div",
+        { class: "add-row" },
+        tool("coarse", false),
+        tool("fine", true),
+        h("span", { class: "muted small" }, "the rare ones first"),
+      ),
+      list.length
+        ? h(
+            "ul",
+            { class: "patterns" },
+            list.map((p) => {
+              const chip = {
+                label: `${name}: ${p.words.length > 40 ? `${p.words.slice(0, 39)}…` : p.words}`,
+                column: name,
+                conditions: [condition(name, "matches", { value: p.rule })],
+              };
+              return h(
+                "li",
+                {},
+                h(
+                  "button",
+                  {
+                    type: "button",
+                    class: "pattern",
+                    "aria-pressed": String(studio.focus.has(chip)),
+                    onclick: () => studio.setFocus((focus) => focus.toggle(chip)),
+                  },
+                  h("span", { class: "pattern-words" }, p.words),
+                  h("span", { class: "n" }, `${count(p.rows)} · ${share(p.rows / all)}`),
+                  h("code", {}, p.example),
+                ),
+              );
+            }),
+          )
+        : h("p", { class: "muted" }, "There is no text to draw patterns of."),
+    );
   }
 
   async drawPair() {
-    const others = this.studio.table.columns.filter((c) => c.name !== this.name && c.kind !== "list" && c.kind !== "record").map((c) => [c.name, c.name]);
+    const others = this.studio.table.columns
+      .filter((c) => c.name !== this.name && c.kind !== "list" && c.kind !== "record")
+      .map((c) => [c.name, c.name]);
     const place = h("div");
-    const pick = select(others, this.other, "Beside which column", (value) => { this.other = value; this.drawPair(); });
-    const dependencies = h("div", { class: "section-line" }, h("p", { class: "muted" }, "Working out which columns determine which…"));
+    const pick = select(others, this.other, "Beside which column", (value) => {
+      this.other = value;
+      this.drawPair();
+    });
+    const dependencies = h(
+      "div",
+      { class: "section-line" },
+      h("p", { class: "muted" }, "Working out which columns determine which…"),
+    );
     this.body.replaceChildren(h("div", { class: "field" }, pick), place, dependencies);
     const asked = this.asked;
-    const [both, known] = await Promise.all([this.other ? attempt(() => api(this.address("pair", { other: this.other }))) : null, attempt(() => api(this.address("dependencies")))]);
+    const [both, known] = await Promise.all([
+      this.other ? attempt(() => api(this.address("pair", { other: this.other }))) : null,
+      attempt(() => api(this.address("dependencies"))),
+    ]);
     if (asked !== this.asked) return;
     if (both) place.replaceChildren(...this.pair(both));
     const line = (text) => h("li", {}, text);
-    const said = (known?.columns ?? []).flatMap(({ column, determines, determined }) => [determines >= 0.8 ? line([h("strong", {}, this.name), " determines ", h("strong", {}, column), ` in ${share(determines)} of the rows`]) : null, determined >= 0.8 ? line([h("strong", {}, column), " determines ", h("strong", {}, this.name), ` in ${share(determined)} of the rows`]) : null]);
-    dependencies.replaceChildren(h("h3", { class: "field-title" }, "What determines what"), said.filter(Boolean).length ? h("ul", { class: "plain-text" }, said) : h("p", { class: "muted" }, "No other column goes with this one in 80 % of the rows or more."));
+    const said = (known?.columns ?? []).flatMap(({ column, determines, determined }) => [
+      determines >= 0.8
+        ? line([
+            h("strong", {}, this.name),
+            " determines ",
+            h("strong", {}, column),
+            ` in ${share(determines)} of the rows`,
+          ])
+        : null,
+      determined >= 0.8
+        ? line([
+            h("strong", {}, column),
+            " determines ",
+            h("strong", {}, this.name),
+            ` in ${share(determined)} of the rows`,
+          ])
+        : null,
+    ]);
+    dependencies.replaceChildren(
+      h("h3", { class: "field-title" }, "What determines what"),
+      said.filter(Boolean).length
+        ? h("ul", { class: "plain-text" }, said)
+        : h(
+            "p",
+            { class: "muted" },
+            "No other column goes with this one in 80 % of the rows or more.",
+          ),
+    );
   }
 
   pair({ cross, scatter }) {
-    const { studio, name, other } = this, most = Math.max(...cross.counts.flat(), 1);
+    const { studio, name, other } = this,
+      most = Math.max(...cross.counts.flat(), 1);
     const cell = (row, column, n) => {
-      const td = h("td", {}, n ? h("button", { type: "button", "aria-label": `${name} ${row ?? "empty"} and ${other} ${column ?? "empty"}: ${n} rows`, onclick: () => studio.setFocus((focus) => { focus.only(single(name, row)); focus.only(single(other, column)); }) }, count(n)) : "");
+      const td = h(
+        "td",
+        {},
+        n
+          ? h(
+              "button",
+              {
+                type: "button",
+                "aria-label": `${name} ${row ?? "empty"} and ${other} ${column ?? "empty"}: ${n} rows`,
+                onclick: () =>
+                  studio.setFocus((focus) => {
+                    focus.only(single(name, row));
+                    focus.only(single(other, column));
+                  }),
+              },
+              count(n),
+            )
+          : "",
+      );
       td.style.setProperty("--heat", n ? 0.1 + 0.5 * (n / most) : 0);
       return td;
     };
     const label = (text) => text ?? "empty";
-    const parts = [h("div", { class: "cross-scroll", tabindex: "0", role: "region", "aria-label": "Cross table" }, h("table", { class: "cross" }, h("thead", {}, h("tr", {}, h("td", {}), cross.columns.map((text) => h("th", { scope: "col", title: label(text) }, label(text))), cross.more_columns ? h("th", { scope: "col" }, `+${count(cross.more_columns)}`) : null, h("th", { scope: "col" }, "all"))),
-      h("tbody", {}, cross.rows.map((text, at) => { const sum = cross.counts[at].reduce((a, b) => a + b, 0); return h("tr", {}, h("th", { scope: "row", title: label(text) }, label(text)), cross.counts[at].map((n, m) => cell(text, cross.columns[m], n)), cross.more_columns ? h("td", { class: "muted" }, count(cross.row_totals[at] - sum)) : null, h("td", { class: "total" }, count(cross.row_totals[at]))); }))))];
-    if (cross.more_rows) parts.push(h("p", { class: "muted small" }, `and ${plural(cross.more_rows, "value", "values")} of ${name} more`));
-    if (scatter?.all) parts.unshift(scatterPicture(scatter.points, name, other), h("p", { class: "muted small" }, `${name} across, ${other} up; ${scatter.points.length < scatter.all ? `${count(scatter.points.length)} of ${count(scatter.all)} points are drawn, all are counted` : `${plural(scatter.all, "point", "points")}`}. Correlation ${scatter.correlation === null ? "none" : scatter.correlation.toFixed(2)}, of ranks ${scatter.rank_correlation === null ? "none" : scatter.rank_correlation.toFixed(2)}.`));
+    const parts = [
+      h(
+        "div",
+        { class: "cross-scroll", tabindex: "0", role: "region", "aria-label": "Cross table" },
+        h(
+          "table",
+          { class: "cross" },
+          h(
+            "thead",
+            {},
+            h(
+              "tr",
+              {},
+              h("td", {}),
+              cross.columns.map((text) =>
+                h("th", { scope: "col", title: label(text) }, label(text)),
+              ),
+              cross.more_columns
+                ? h("th", { scope: "col" }, `+${count(cross.more_columns)}`)
+                : null,
+              h("th", { scope: "col" }, "all"),
+            ),
+          ),
+          h(
+            "tbody",
+            {},
+            cross.rows.map((text, at) => {
+              const sum = cross.counts[at].reduce((a, b) => a + b, 0);
+              return h(
+                "tr",
+                {},
+                h("th", { scope: "row", title: label(text) }, label(text)),
+                cross.counts[at].map((n, m) => cell(text, cross.columns[m], n)),
+                cross.more_columns
+                  ? h("td", { class: "muted" }, count(cross.row_totals[at] - sum))
+                  : null,
+                h("td", { class: "total" }, count(cross.row_totals[at])),
+              );
+            }),
+          ),
+        ),
+      ),
+    ];
+    if (cross.more_rows)
+      parts.push(
+        h(
+          "p",
+          { class: "muted small" },
+          `and ${plural(cross.more_rows, "value", "values")} of ${name} more`,
+        ),
+      );
+    if (scatter?.all)
+      parts.unshift(
+        scatterPicture(scatter.points, name, other),
+        h(
+          "p",
+          { class: "muted small" },
+          `${name} across, ${other} up; ${scatter.points.length < scatter.all ? `${count(scatter.points.length)} of ${count(scatter.all)} points are drawn, all are counted` : `${plural(scatter.all, "point", "points")}`}. Correlation ${scatter.correlation === null ? "none" : scatter.correlation.toFixed(2)}, of ranks ${scatter.rank_correlation === null ? "none" : scatter.rank_correlation.toFixed(2)}.`,
+        ),
+      );
     return parts;
   }
 }
 
-const single = (column, text) => ({ label: text === null ? `${column} empty` : `${column} “${text}”`, column, conditions: [text === null ? condition(column, "empty") : condition(column, "one_of", { values: [text] })] });
-export const share = (part) => `${(100 * part).toLocaleString("en", { maximumFractionDigits: part < 0.1 || part > 0.99 ? 1 : 0 })} %`;
+const single = (column, text) => ({
+  label: text === null ? `${column} empty` : `${column} “${text}”`,
+  column,
+  conditions: [
+    text === null ? condition(column, "empty") : condition(column, "one_of", { values: [text] }),
+  ],
+});
+export const share = (part) =>
+  `${(100 * part).toLocaleString("en", { maximumFractionDigits: part < 0.1 || part > 0.99 ? 1 : 0 })} %`;
 
 function before(edge, kind) {
   if (kind === "whole") return String(edge - 1);
@@ -180,9 +653,24 @@ function before(edge, kind) {
 
 function bars(title, pairs) {
   const most = Math.max(...pairs.map(([, n]) => n), 1);
-  return h("div", { class: "section-line" }, h("h3", { class: "field-title" }, title), h("ul", { class: "plain bars" }, pairs.map(([text, n]) => {
-    const bar = h("span");
-    bar.style.width = `${(100 * n) / most}%`;
-    return h("li", {}, h("span", { class: "v" }, text), h("span", { class: "bar-cell", "aria-hidden": "true" }, bar), h("span", { class: "n" }, count(n)));
-  })));
+  return h(
+    "div",
+    { class: "section-line" },
+    h("h3", { class: "field-title" }, title),
+    h(
+      "ul",
+      { class: "plain bars" },
+      pairs.map(([text, n]) => {
+        const bar = h("span");
+        bar.style.width = `${(100 * n) / most}%`;
+        return h(
+          "li",
+          {},
+          h("span", { class: "v" }, text),
+          h("span", { class: "bar-cell", "aria-hidden": "true" }, bar),
+          h("span", { class: "n" }, count(n)),
+        );
+      }),
+    ),
+  );
 }

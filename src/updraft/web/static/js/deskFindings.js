@@ -16,12 +16,39 @@ export class FindingsDesk {
   /** Ask for the findings of the selected step's table, again until they are there. */
   async follow() {
     clearTimeout(this.timer);
-    const { studio } = this, step = studio.selected, key = studio.table?.key;
-    if (!step || !studio.table || studio.problem || studio.table.output || studio.drafts.has(step)) { this.list = undefined; this.told(); return; }
-    if (this.of !== `${step} ${key}`) { this.list = null; this.away = []; this.open = null; this.effects.clear(); this.of = `${step} ${key}`; this.told(); }
-    const answer = await api(`/api/flows/${studio.flow}/steps/${step}/findings`).catch((error) => ({ pending: false, findings: [], dismissed: [], trouble: error.problem?.text ?? String(error) }));
+    const { studio } = this,
+      step = studio.selected,
+      key = studio.table?.key;
+    if (
+      !step ||
+      !studio.table ||
+      studio.problem ||
+      studio.table.output ||
+      studio.drafts.has(step)
+    ) {
+      this.list = undefined;
+      this.told();
+      return;
+    }
+    if (this.of !== `${step} ${key}`) {
+      this.list = null;
+      this.away = [];
+      this.open = null;
+      this.effects.clear();
+      this.of = `${step} ${key}`;
+      this.told();
+    }
+    const answer = await api(`/api/flows/${studio.flow}/steps/${step}/findings`).catch((error) => ({
+      pending: false,
+      findings: [],
+      dismissed: [],
+      trouble: error.problem?.text ?? String(error),
+    }));
     if (this.of !== `${studio.selected} ${studio.table?.key}` || studio.selected !== step) return;
-    if (answer.pending) { this.timer = setTimeout(() => this.follow(), 300); return; }
+    if (answer.pending) {
+      this.timer = setTimeout(() => this.follow(), 300);
+      return;
+    }
     this.list = answer.findings;
     this.away = answer.dismissed;
     this.trouble = answer.trouble;
@@ -40,40 +67,180 @@ export class FindingsDesk {
   }
 
   draw() {
-    const { list } = this, many = list?.length ?? 0;
+    const { list } = this,
+      many = list?.length ?? 0;
     const sure = (list ?? []).filter((finding) => !finding.open && finding.repairs.length).length;
     this.desk.show("findings", {
-      eyebrow: list ? `Findings · ${many} in this table` : "Findings", title: !list ? "Looking for what is wrong" : this.trouble ? "Not looked at" : many ? "What looks wrong" : "Nothing looks wrong",
-      summary: !list ? "All rows are looked at; go on working meanwhile" : this.trouble ? this.trouble : many ? "Most serious first. Nothing is changed until you take a repair." : "No detector has anything to say about this table.",
-      tools: h("button", { type: "button", class: "icon-button", "aria-label": "Back to the step", title: "Back to the step (Esc)", onclick: () => this.studio.act.chooseColumn(null) }, icon("x-lg")),
-      body: [!list ? h("div", { class: "finding-wait", role: "status" }, h("span", { class: "busy-bar" }), "…") : h("ul", { class: "findings" }, list.map((finding) => this.card(finding))), this.dismissed()],
-      foot: sure ? [h("span", { class: "grow" }, `${plural(sure, "repair", "repairs")} that cannot harm`), h("button", { type: "button", class: "btn btn-primary", onclick: () => this.all() }, sure > 1 ? `Repair all ${sure}` : "Repair it")] : null,
+      eyebrow: list ? `Findings · ${many} in this table` : "Findings",
+      title: !list
+        ? "Looking for what is wrong"
+        : this.trouble
+          ? "Not looked at"
+          : many
+            ? "What looks wrong"
+            : "Nothing looks wrong",
+      summary: !list
+        ? "All rows are looked at; go on working meanwhile"
+        : this.trouble
+          ? this.trouble
+          : many
+            ? "Most serious first. Nothing is changed until you take a repair."
+            : "No detector has anything to say about this table.",
+      tools: h(
+        "button",
+        {
+          type: "button",
+          class: "icon-button",
+          "aria-label": "Back to the step",
+          title: "Back to the step (Esc)",
+          onclick: () => this.studio.act.chooseColumn(null),
+        },
+        icon("x-lg"),
+      ),
+      body: [
+        !list
+          ? h(
+              "div",
+              { class: "finding-wait", role: "status" },
+              h("span", { class: "busy-bar" }),
+              "…",
+            )
+          : h(
+              "ul",
+              { class: "findings" },
+              list.map((finding) => this.card(finding)),
+            ),
+        this.dismissed(),
+      ],
+      foot: sure
+        ? [
+            h("span", { class: "grow" }, `${plural(sure, "repair", "repairs")} that cannot harm`),
+            h(
+              "button",
+              { type: "button", class: "btn btn-primary", onclick: () => this.all() },
+              sure > 1 ? `Repair all ${sure}` : "Repair it",
+            ),
+          ]
+        : null,
     });
     if (list && this.studio.table?.rows <= AUTO) this.effectsOf(list);
   }
 
   card(finding) {
     const open = this.open === finding.key;
-    const card = h("li", { class: `finding${open ? " is-open" : ""}` },
-      h("button", { type: "button", class: "finding-open", "aria-expanded": String(open), onclick: () => this.choose(finding) }, h("span", { class: "finding-says" }, finding.sentence), h("span", { class: "finding-count" }, count(finding.count))),
-      finding.examples.length && !(open && this.cells(finding)) ? h("div", { class: "finding-examples" }, finding.examples.slice(0, open ? 5 : 3).map((text) => h("code", { title: text }, visible(text)))) : null,
+    const card = h(
+      "li",
+      { class: `finding${open ? " is-open" : ""}` },
+      h(
+        "button",
+        {
+          type: "button",
+          class: "finding-open",
+          "aria-expanded": String(open),
+          onclick: () => this.choose(finding),
+        },
+        h("span", { class: "finding-says" }, finding.sentence),
+        h("span", { class: "finding-count" }, count(finding.count)),
+      ),
+      finding.examples.length && !(open && this.cells(finding))
+        ? h(
+            "div",
+            { class: "finding-examples" },
+            finding.examples
+              .slice(0, open ? 5 : 3)
+              .map((text) => h("code", { title: text }, visible(text))),
+          )
+        : null,
       open ? h("p", { class: "finding-why" }, finding.why) : null,
-      h("div", { class: "finding-repairs" }, finding.repairs.map((repair, n) => (n && !open && !finding.open ? null : h("div", { class: "finding-repair" },
-        h("div", {}, h("span", { class: "repair-says" }, repair.sentence), h("span", { class: "repair-effect", "data-effect": `${finding.key} ${n}` }, this.effects.get(`${finding.key} ${n}`) ?? "")),
-        h("button", { type: "button", class: `btn ${open && !n ? "btn-primary" : "btn-quiet"} btn-small`, "aria-label": `Repair: ${repair.sentence}`, onclick: () => this.take(finding, n) }, finding.open && finding.repairs.length > 1 ? "Choose" : "Repair"))))),
+      h(
+        "div",
+        { class: "finding-repairs" },
+        finding.repairs.map((repair, n) =>
+          n && !open && !finding.open
+            ? null
+            : h(
+                "div",
+                { class: "finding-repair" },
+                h(
+                  "div",
+                  {},
+                  h("span", { class: "repair-says" }, repair.sentence),
+                  h(
+                    "span",
+                    { class: "repair-effect", "data-effect": `${finding.key} ${n}` },
+                    this.effects.get(`${finding.key} ${n}`) ?? "",
+                  ),
+                ),
+                h(
+                  "button",
+                  {
+                    type: "button",
+                    class: `btn ${open && !n ? "btn-primary" : "btn-quiet"} btn-small`,
+                    "aria-label": `Repair: ${repair.sentence}`,
+                    onclick: () => this.take(finding, n),
+                  },
+                  finding.open && finding.repairs.length > 1 ? "Choose" : "Repair",
+                ),
+              ),
+        ),
+      ),
       open ? this.cells(finding) : null,
-      open ? h("div", { class: "finding-more" }, finding.rows.length ? h("button", { type: "button", class: "linkish", onclick: () => this.focus(finding) }, "Show the rows") : null,
-        finding.columns.length === 1 ? h("button", { type: "button", class: "linkish", onclick: () => this.studio.chooseColumn(finding.columns[0]) }, `Look at ${finding.columns[0]}`) : null,
-        h("button", { type: "button", class: "linkish", onclick: (event) => this.dismiss(finding, event.currentTarget) }, "Dismiss…")) : null);
+      open
+        ? h(
+            "div",
+            { class: "finding-more" },
+            finding.rows.length
+              ? h(
+                  "button",
+                  { type: "button", class: "linkish", onclick: () => this.focus(finding) },
+                  "Show the rows",
+                )
+              : null,
+            finding.columns.length === 1
+              ? h(
+                  "button",
+                  {
+                    type: "button",
+                    class: "linkish",
+                    onclick: () => this.studio.chooseColumn(finding.columns[0]),
+                  },
+                  `Look at ${finding.columns[0]}`,
+                )
+              : null,
+            h(
+              "button",
+              {
+                type: "button",
+                class: "linkish",
+                onclick: (event) => this.dismiss(finding, event.currentTarget),
+              },
+              "Dismiss…",
+            ),
+          )
+        : null,
+    );
     return card;
   }
 
   /** Every value that the first repair rewrites: old and new. Its rows are in focus beside. */
   cells(finding) {
-    const changes = (finding.repairs[0]?.steps ?? []).flatMap((step) => step.settings.changes ?? []);
+    const changes = (finding.repairs[0]?.steps ?? []).flatMap(
+      (step) => step.settings.changes ?? [],
+    );
     if (!changes.length) return null;
-    return h("ul", { class: "finding-cells", "aria-label": "Values that change" }, changes.map((change) => h("li", {},
-      h("del", {}, visible(change.old)), " → ", h("strong", {}, change.new || "empty"))));
+    return h(
+      "ul",
+      { class: "finding-cells", "aria-label": "Values that change" },
+      changes.map((change) =>
+        h(
+          "li",
+          {},
+          h("del", {}, visible(change.old)),
+          " → ",
+          h("strong", {}, change.new || "empty"),
+        ),
+      ),
+    );
   }
 
   /** Open a card, put its rows in focus, and work out what its repairs would do. */
@@ -87,37 +254,71 @@ export class FindingsDesk {
   }
 
   focus(finding) {
-    if (!finding.rows.length) { if (finding.columns[0]) this.studio.grid.reveal(finding.columns[0]); return; }
-    const words = finding.sentence.length > 60 ? `${finding.sentence.slice(0, 59)}…` : finding.sentence;
-    this.studio.setFocus((focus) => { focus.clear(); focus.chips.push(finding.rule ? { label: words, column: "", rule: finding.rule } : { label: words, column: "", finding: finding.key }); });
+    if (!finding.rows.length) {
+      if (finding.columns[0]) this.studio.grid.reveal(finding.columns[0]);
+      return;
+    }
+    const words =
+      finding.sentence.length > 60 ? `${finding.sentence.slice(0, 59)}…` : finding.sentence;
+    this.studio.setFocus((focus) => {
+      focus.clear();
+      focus.chips.push(
+        finding.rule
+          ? { label: words, column: "", rule: finding.rule }
+          : { label: words, column: "", finding: finding.key },
+      );
+    });
     if (finding.columns.length) this.studio.grid.reveal(finding.columns.at(-1), false);
   }
 
   async effectsOf(list) {
-    for (const finding of list) for (const n of finding.repairs.keys()) {
-      const key = `${finding.key} ${n}`, of = this.of;
-      if (this.effects.has(key)) continue;
-      this.effects.set(key, "…");
-      const answer = await post(`/api/flows/${this.studio.flow}/steps/${this.studio.selected}/findings/effect`, { key: finding.key, repair: n }).catch(() => ({ effect: "the effect could not be worked out" }));
-      if (of !== this.of) return;
-      this.effects.set(key, answer.effect);
-      for (const place of this.desk.element.querySelectorAll("[data-effect]")) if (place.dataset.effect === key) place.textContent = answer.effect;
-    }
+    for (const finding of list)
+      for (const n of finding.repairs.keys()) {
+        const key = `${finding.key} ${n}`,
+          of = this.of;
+        if (this.effects.has(key)) continue;
+        this.effects.set(key, "…");
+        const answer = await post(
+          `/api/flows/${this.studio.flow}/steps/${this.studio.selected}/findings/effect`,
+          { key: finding.key, repair: n },
+        ).catch(() => ({ effect: "the effect could not be worked out" }));
+        if (of !== this.of) return;
+        this.effects.set(key, answer.effect);
+        for (const place of this.desk.element.querySelectorAll("[data-effect]"))
+          if (place.dataset.effect === key) place.textContent = answer.effect;
+      }
   }
 
   /** Add the steps of a repair behind the selected step. */
   async take(finding, n) {
     const repair = finding.repairs[n];
-    if (await this.studio.addSteps(repair.steps.map((step) => (repair.steps.length === 1 ? { ...step, name: repair.sentence.slice(0, 200) } : step)), `Repaired: ${finding.sentence}`)) { notice(`${repair.sentence}. Ctrl+Z takes it back.`); this.again(); }
+    if (
+      await this.studio.addSteps(
+        repair.steps.map((step) =>
+          repair.steps.length === 1 ? { ...step, name: repair.sentence.slice(0, 200) } : step,
+        ),
+        `Repaired: ${finding.sentence}`,
+      )
+    ) {
+      notice(`${repair.sentence}. Ctrl+Z takes it back.`);
+      this.again();
+    }
   }
 
-  again() { this.studio.act.clearFocus(); this.desk.fold(false); this.draw(); }
+  again() {
+    this.studio.act.clearFocus();
+    this.desk.fold(false);
+    this.draw();
+  }
 
   /** Show what all first repairs would do, then take them. */
   async all() {
-    const studio = this.studio, step = studio.selected;
+    const studio = this.studio,
+      step = studio.selected;
     studio.busy(true);
-    const answer = await attempt(() => post(`/api/flows/${studio.flow}/steps/${step}/findings/all`));
+    const answer = await attempt(() =>
+      post(`/api/flows/${studio.flow}/steps/${step}/findings/all`),
+    );
     studio.busy(false);
     if (!answer || studio.selected !== step) return;
     const dialog = byId("dialog");
@@ -125,31 +326,137 @@ export class FindingsDesk {
       dialog.onclose = null;
       dialog.classList.remove("wide");
       if (dialog.returnValue !== "take") return;
-      if (await studio.addSteps(answer.steps, `Repaired ${plural(answer.done.length, "finding", "findings")}`)) { notice(`${plural(answer.done.length, "repair", "repairs")} taken. Ctrl+Z takes them back.`); this.again(); }
+      if (
+        await studio.addSteps(
+          answer.steps,
+          `Repaired ${plural(answer.done.length, "finding", "findings")}`,
+        )
+      ) {
+        notice(`${plural(answer.done.length, "repair", "repairs")} taken. Ctrl+Z takes them back.`);
+        this.again();
+      }
     };
     dialog.classList.add("wide");
-    dialog.replaceChildren(h("form", { method: "dialog" }, h("h2", { id: "dialog-title" }, `${plural(answer.done.length, "repair", "repairs")}, one after another`),
-      h("p", { class: "muted" }, `They become ${plural(answer.steps.length, "step", "steps")} behind “${studio.state.steps[step].label}”. One undo takes them all back.`),
-      h("ol", { class: "repair-list" }, answer.done.map((one) => h("li", {}, h("strong", {}, one.repair), h("span", { class: "muted" }, one.effect), h("span", { class: "repair-for" }, one.sentence)))),
-      answer.left.length ? h("p", { class: "muted" }, `Left to you: ${answer.left.join("; ")}`) : null,
-      h("div", { class: "dialog-foot" }, h("button", { class: "btn btn-quiet", value: "" }, "Not now"), h("button", { class: "btn btn-main", value: "take", autofocus: true }, "Take them"))));
+    dialog.replaceChildren(
+      h(
+        "form",
+        { method: "dialog" },
+        h(
+          "h2",
+          { id: "dialog-title" },
+          `${plural(answer.done.length, "repair", "repairs")}, one after another`,
+        ),
+        h(
+          "p",
+          { class: "muted" },
+          `They become ${plural(answer.steps.length, "step", "steps")} behind “${studio.state.steps[step].label}”. One undo takes them all back.`,
+        ),
+        h(
+          "ol",
+          { class: "repair-list" },
+          answer.done.map((one) =>
+            h(
+              "li",
+              {},
+              h("strong", {}, one.repair),
+              h("span", { class: "muted" }, one.effect),
+              h("span", { class: "repair-for" }, one.sentence),
+            ),
+          ),
+        ),
+        answer.left.length
+          ? h("p", { class: "muted" }, `Left to you: ${answer.left.join("; ")}`)
+          : null,
+        h(
+          "div",
+          { class: "dialog-foot" },
+          h("button", { class: "btn btn-quiet", value: "" }, "Not now"),
+          h("button", { class: "btn btn-main", value: "take", autofocus: true }, "Take them"),
+        ),
+      ),
+    );
     dialog.returnValue = "";
     dialog.showModal();
   }
 
   dismiss(finding, beside) {
-    const input = h("input", { type: "text", class: "form-control form-control-sm", "aria-label": "Why it is fine as it is", placeholder: "Why is it fine as it is?", maxlength: 400 });
-    const form = h("form", { class: "dismiss-form", onsubmit: async (event) => {
-      event.preventDefault();
-      if (await this.studio.edit([{ op: "dismiss", id: this.studio.selected, finding: finding.key, reason: input.value }])) { this.studio.act.clearFocus(); this.of = ""; this.follow(); }
-    } }, input, h("button", { class: "btn btn-quiet btn-small" }, "Dismiss"));
+    const input = h("input", {
+      type: "text",
+      class: "form-control form-control-sm",
+      "aria-label": "Why it is fine as it is",
+      placeholder: "Why is it fine as it is?",
+      maxlength: 400,
+    });
+    const form = h(
+      "form",
+      {
+        class: "dismiss-form",
+        onsubmit: async (event) => {
+          event.preventDefault();
+          if (
+            await this.studio.edit([
+              {
+                op: "dismiss",
+                id: this.studio.selected,
+                finding: finding.key,
+                reason: input.value,
+              },
+            ])
+          ) {
+            this.studio.act.clearFocus();
+            this.of = "";
+            this.follow();
+          }
+        },
+      },
+      input,
+      h("button", { class: "btn btn-quiet btn-small" }, "Dismiss"),
+    );
     beside.replaceWith(form);
     input.focus();
   }
 
   dismissed() {
     if (!this.away?.length) return null;
-    return h("details", { class: "dismissed" }, h("summary", { class: "linkish" }, `${count(this.away.length)} dismissed`), h("ul", {}, this.away.map((finding) => h("li", {}, h("span", {}, finding.sentence), finding.reason ? h("em", {}, finding.reason) : null,
-      h("button", { type: "button", class: "linkish", onclick: async () => { if (await this.studio.edit([{ op: "dismiss", id: this.studio.selected, finding: finding.key, restore: true }])) { this.of = ""; this.follow(); } } }, "Bring back")))));
+    return h(
+      "details",
+      { class: "dismissed" },
+      h("summary", { class: "linkish" }, `${count(this.away.length)} dismissed`),
+      h(
+        "ul",
+        {},
+        this.away.map((finding) =>
+          h(
+            "li",
+            {},
+            h("span", {}, finding.sentence),
+            finding.reason ? h("em", {}, finding.reason) : null,
+            h(
+              "button",
+              {
+                type: "button",
+                class: "linkish",
+                onclick: async () => {
+                  if (
+                    await this.studio.edit([
+                      {
+                        op: "dismiss",
+                        id: this.studio.selected,
+                        finding: finding.key,
+                        restore: true,
+                      },
+                    ])
+                  ) {
+                    this.of = "";
+                    this.follow();
+                  }
+                },
+              },
+              "Bring back",
+            ),
+          ),
+        ),
+      ),
+    );
   }
 }

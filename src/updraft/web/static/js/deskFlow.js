@@ -12,30 +12,154 @@ export class FlowDesk {
   show() {
     const { state, flow } = this.studio;
     const describe = (change) => this.studio.edit([{ op: "describe", ...change }]);
-    const name = h("input", { class: "desk-title", "aria-label": "Name of the flow", value: state.name, onchange: () => name.value.trim() && describe({ name: name.value.trim() }) });
-    const note = h("textarea", { class: "form-control form-control-sm", id: "flow-note", rows: 4, onchange: () => describe({ note: note.value }) });
+    const name = h("input", {
+      class: "desk-title",
+      "aria-label": "Name of the flow",
+      value: state.name,
+      onchange: () => name.value.trim() && describe({ name: name.value.trim() }),
+    });
+    const note = h("textarea", {
+      class: "form-control form-control-sm",
+      id: "flow-note",
+      rows: 4,
+      onchange: () => describe({ note: note.value }),
+    });
     note.value = state.note;
     const parameters = state.parameters.map((p) => ({ ...p }));
-    const save = () => { if (parameters.every((p) => p.name)) describe({ parameters }); };
+    const save = () => {
+      if (parameters.every((p) => p.name)) describe({ parameters });
+    };
     const list = h("div", { class: "rows" });
-    const draw = () => list.replaceChildren(...parameters.map((p, n) => h("div", { class: "row-item" },
-      h("input", { type: "text", class: "form-control form-control-sm font-monospace", "aria-label": `Name of parameter ${n + 1}`, placeholder: "name", value: p.name, onchange: (event) => { p.name = event.target.value.trim().toLowerCase().replace(/[^a-z0-9_]/g, "_"); event.target.value = p.name; save(); } }),
-      h("span", { class: "arrow" }, "="),
-      h("input", { type: "text", class: "form-control form-control-sm", "aria-label": `Value of parameter ${n + 1}`, placeholder: p.kind === "date" ? "first of last month" : "usual value", list: p.kind === "date" ? "day-phrases" : null, value: p.value, onchange: (event) => { p.value = event.target.value; save(); } }),
-      select([["text", "text"], ["date", "day"]], p.kind ?? "text", `Kind of parameter ${n + 1}`, (kind) => { p.kind = kind; draw(); save(); }),
-      removeButton(`parameter ${p.name}`, () => { parameters.splice(n, 1); draw(); save(); }))),
-    h("button", { type: "button", class: "tiny-button justify-self-start", onclick: () => { parameters.push({ name: "", value: "", note: "" }); draw(); list.querySelectorAll("input")[2 * parameters.length - 2].focus(); } }, "+ parameter"));
+    const draw = () =>
+      list.replaceChildren(
+        ...parameters.map((p, n) =>
+          h(
+            "div",
+            { class: "row-item" },
+            h("input", {
+              type: "text",
+              class: "form-control form-control-sm font-monospace",
+              "aria-label": `Name of parameter ${n + 1}`,
+              placeholder: "name",
+              value: p.name,
+              onchange: (event) => {
+                p.name = event.target.value
+                  .trim()
+                  .toLowerCase()
+                  .replace(/[^a-z0-9_]/g, "_");
+                event.target.value = p.name;
+                save();
+              },
+            }),
+            h("span", { class: "arrow" }, "="),
+            h("input", {
+              type: "text",
+              class: "form-control form-control-sm",
+              "aria-label": `Value of parameter ${n + 1}`,
+              placeholder: p.kind === "date" ? "first of last month" : "usual value",
+              list: p.kind === "date" ? "day-phrases" : null,
+              value: p.value,
+              onchange: (event) => {
+                p.value = event.target.value;
+                save();
+              },
+            }),
+            select(
+              [
+                ["text", "text"],
+                ["date", "day"],
+              ],
+              p.kind ?? "text",
+              `Kind of parameter ${n + 1}`,
+              (kind) => {
+                p.kind = kind;
+                draw();
+                save();
+              },
+            ),
+            removeButton(`parameter ${p.name}`, () => {
+              parameters.splice(n, 1);
+              draw();
+              save();
+            }),
+          ),
+        ),
+        h(
+          "button",
+          {
+            type: "button",
+            class: "tiny-button justify-self-start",
+            onclick: () => {
+              parameters.push({ name: "", value: "", note: "" });
+              draw();
+              list.querySelectorAll("input")[2 * parameters.length - 2].focus();
+            },
+          },
+          "+ parameter",
+        ),
+      );
     draw();
     this.desk.show("flow", {
-      eyebrow: "Flow", title: name, summary: `Revision ${state.revision} · ${state.course.stops.length} steps`,
-      tools: h("button", { type: "button", class: "icon-button", "aria-label": "Close", title: "Close (Esc)", onclick: () => this.studio.act.showStep() }, icon("x-lg")),
+      eyebrow: "Flow",
+      title: name,
+      summary: `Revision ${state.revision} · ${state.course.stops.length} steps`,
+      tools: h(
+        "button",
+        {
+          type: "button",
+          class: "icon-button",
+          "aria-label": "Close",
+          title: "Close (Esc)",
+          onclick: () => this.studio.act.showStep(),
+        },
+        icon("x-lg"),
+      ),
       body: [
         h("div", { class: "field" }, h("label", { for: "flow-note" }, "What it is for"), note),
-        h("fieldset", { class: "field" }, h("legend", {}, "Parameters"), h("p", { class: "muted small" }, "Values that a run can be given. Settings use them as ", h("code", {}, "{params.name}"), ", in file names for instance. A day may be counted from today."), list,
-          h("datalist", { id: "day-phrases" }, ["today", "yesterday", "today - 7 days", "first of this month", "first of last month", "last of last month", "first of this year", "monday of this week", "monday of last week"].map((phrase) => h("option", { value: phrase })))),
-        h("div", { class: "section-line d-grid gap-2 pt-3" },
-          h("a", { class: "btn btn-quiet", href: `/api/flows/${flow}/export` }, icon("download"), " Export as a file"),
-          h("a", { class: "btn btn-quiet", href: `/flows/${flow}/runs` }, icon("clock"), " All runs")),
+        h(
+          "fieldset",
+          { class: "field" },
+          h("legend", {}, "Parameters"),
+          h(
+            "p",
+            { class: "muted small" },
+            "Values that a run can be given. Settings use them as ",
+            h("code", {}, "{params.name}"),
+            ", in file names for instance. A day may be counted from today.",
+          ),
+          list,
+          h(
+            "datalist",
+            { id: "day-phrases" },
+            [
+              "today",
+              "yesterday",
+              "today - 7 days",
+              "first of this month",
+              "first of last month",
+              "last of last month",
+              "first of this year",
+              "monday of this week",
+              "monday of last week",
+            ].map((phrase) => h("option", { value: phrase })),
+          ),
+        ),
+        h(
+          "div",
+          { class: "section-line d-grid gap-2 pt-3" },
+          h(
+            "a",
+            { class: "btn btn-quiet", href: `/api/flows/${flow}/export` },
+            icon("download"),
+            " Export as a file",
+          ),
+          h(
+            "a",
+            { class: "btn btn-quiet", href: `/flows/${flow}/runs` },
+            icon("clock"),
+            " All runs",
+          ),
+        ),
       ],
     });
   }
@@ -44,10 +168,52 @@ export class FlowDesk {
     const answer = await attempt(() => api(`/api/flows/${this.studio.flow}/revisions`));
     if (!answer) return;
     this.desk.show("history", {
-      eyebrow: "Flow", title: "Revisions", summary: "Go back to any; none is lost.",
-      tools: h("button", { type: "button", class: "icon-button", "aria-label": "Close", title: "Close (Esc)", onclick: () => this.studio.act.showStep() }, icon("x-lg")),
-      body: h("ol", { class: "history" }, answer.revisions.map((revision) => h("li", {}, h("button", { type: "button", "aria-current": revision.current ? "true" : null, onclick: () => this.studio.goTo(revision.number) },
-        h("span", { class: "n" }, revision.number), h("span", {}, revision.sentence, h("small", {}, when(revision.created), revision.parent && revision.parent !== revision.number - 1 ? ` · made from ${revision.parent}` : "")))))),
+      eyebrow: "Flow",
+      title: "Revisions",
+      summary: "Go back to any; none is lost.",
+      tools: h(
+        "button",
+        {
+          type: "button",
+          class: "icon-button",
+          "aria-label": "Close",
+          title: "Close (Esc)",
+          onclick: () => this.studio.act.showStep(),
+        },
+        icon("x-lg"),
+      ),
+      body: h(
+        "ol",
+        { class: "history" },
+        answer.revisions.map((revision) =>
+          h(
+            "li",
+            {},
+            h(
+              "button",
+              {
+                type: "button",
+                "aria-current": revision.current ? "true" : null,
+                onclick: () => this.studio.goTo(revision.number),
+              },
+              h("span", { class: "n" }, revision.number),
+              h(
+                "span",
+                {},
+                revision.sentence,
+                h(
+                  "small",
+                  {},
+                  when(revision.created),
+                  revision.parent && revision.parent !== revision.number - 1
+                    ? ` · made from ${revision.parent}`
+                    : "",
+                ),
+              ),
+            ),
+          ),
+        ),
+      ),
     });
   }
 }

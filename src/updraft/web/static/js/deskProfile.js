@@ -11,44 +11,126 @@ export class ProfileDesk {
 
   address(as = "") {
     const { table, focus, flow, state, selected } = this.studio;
-    const query = new URLSearchParams({ output: table.output, ...(as ? { as, name: `${state.name}, ${state.steps[selected].label}` } : {}), ...(focus.text ? { focus: focus.text } : {}) });
+    const query = new URLSearchParams({
+      output: table.output,
+      ...(as ? { as, name: `${state.name}, ${state.steps[selected].label}` } : {}),
+      ...(focus.text ? { focus: focus.text } : {}),
+    });
     return `/api/flows/${flow}/tables/${table.key}/profile?${query}`;
   }
 
   async show() {
     const { studio } = this;
     this.desk.fold(false);
-    const frame = (body, foot = null) => this.desk.show("profile", {
-      eyebrow: "Profile", title: studio.focus.nothing ? "The whole table" : "The rows in focus", summary: `${plural(studio.grid.length ?? 0, "row", "rows")} × ${plural(studio.table.columns.length, "column", "columns")}; all of them are counted`,
-      tools: h("button", { type: "button", class: "icon-button", "aria-label": "Back to the step", title: "Back to the step (Esc)", onclick: () => studio.act.chooseColumn(null) }, icon("x-lg")), body, foot });
-    if (this.desk.view !== "profile") frame([h("p", { class: "muted", role: "status" }, "Working it out…")]);
+    const frame = (body, foot = null) =>
+      this.desk.show("profile", {
+        eyebrow: "Profile",
+        title: studio.focus.nothing ? "The whole table" : "The rows in focus",
+        summary: `${plural(studio.grid.length ?? 0, "row", "rows")} × ${plural(studio.table.columns.length, "column", "columns")}; all of them are counted`,
+        tools: h(
+          "button",
+          {
+            type: "button",
+            class: "icon-button",
+            "aria-label": "Back to the step",
+            title: "Back to the step (Esc)",
+            onclick: () => studio.act.chooseColumn(null),
+          },
+          icon("x-lg"),
+        ),
+        body,
+        foot,
+      });
+    if (this.desk.view !== "profile")
+      frame([h("p", { class: "muted", role: "status" }, "Working it out…")]);
     const found = await attempt(() => api(this.address()));
     if (!found || this.desk.view !== "profile") return;
-    const tool = (sign, text, act) => h("button", { type: "button", class: "chip", onclick: act }, icon(sign), text);
-    const save = (as) => { const link = h("a", { href: this.address(as), download: "" }); link.click(); };
-    frame([
-      h("div", { class: "add-row mb-2" }, tool("copy", "Copy", () => this.copy(found)), tool("filetype-csv", "CSV", () => save("csv")), tool("filetype-json", "JSON", () => save("json")), tool("printer", "Print", () => window.open(this.address("page"), "_blank", "noopener"))),
-      h("ul", { class: "profile" }, found.profiles.map((column) => h("li", {}, h("button", { type: "button", class: "profile-open", onclick: () => studio.chooseColumn(column.name) },
-        h("span", { class: "profile-name" }, column.name), h("span", { class: "muted" }, column.kind.replace("_", "/")), picture(column), h("span", { class: "profile-facts" }, facts(column)))))),
-    ], [h("span", { class: "grow" }, "A row for each column, as a table"), h("button", { type: "button", class: "btn btn-primary", onclick: () => this.take() }, "Take as a table")]);
+    const tool = (sign, text, act) =>
+      h("button", { type: "button", class: "chip", onclick: act }, icon(sign), text);
+    const save = (as) => {
+      const link = h("a", { href: this.address(as), download: "" });
+      link.click();
+    };
+    frame(
+      [
+        h(
+          "div",
+          { class: "add-row mb-2" },
+          tool("copy", "Copy", () => this.copy(found)),
+          tool("filetype-csv", "CSV", () => save("csv")),
+          tool("filetype-json", "JSON", () => save("json")),
+          tool("printer", "Print", () => window.open(this.address("page"), "_blank", "noopener")),
+        ),
+        h(
+          "ul",
+          { class: "profile" },
+          found.profiles.map((column) =>
+            h(
+              "li",
+              {},
+              h(
+                "button",
+                {
+                  type: "button",
+                  class: "profile-open",
+                  onclick: () => studio.chooseColumn(column.name),
+                },
+                h("span", { class: "profile-name" }, column.name),
+                h("span", { class: "muted" }, column.kind.replace("_", "/")),
+                picture(column),
+                h("span", { class: "profile-facts" }, facts(column)),
+              ),
+            ),
+          ),
+        ),
+      ],
+      [
+        h("span", { class: "grow" }, "A row for each column, as a table"),
+        h(
+          "button",
+          { type: "button", class: "btn btn-primary", onclick: () => this.take() },
+          "Take as a table",
+        ),
+      ],
+    );
   }
 
   async copy(found) {
-    const line = (cells) => cells.map((cell) => String(cell ?? "").replace(/[\t\n\r]+/g, " ")).join("\t");
+    const line = (cells) =>
+      cells.map((cell) => String(cell ?? "").replace(/[\t\n\r]+/g, " ")).join("\t");
     await navigator.clipboard.writeText([line(found.columns), ...found.rows.map(line)].join("\n"));
     notice("Profile copied");
   }
 
-  take() { return this.studio.addSteps([{ kind: "profile_columns", settings: {} }], null, false); }
+  take() {
+    return this.studio.addSteps([{ kind: "profile_columns", settings: {} }], null, false);
+  }
 }
 
 function facts(column) {
   const { numbers = {}, days = {} } = column;
-  const said = [column.empty ? `${count(column.empty)} empty` : null, column.blank_only ? `${count(column.blank_only)} of blanks only` : null, column.odd ? `${count(column.odd)} odd` : null, column.distinct ? plural(column.distinct, "value", "values") : null];
-  if (numbers.min !== undefined && numbers.min !== null) said.push(`${short(numbers.min)} to ${short(numbers.max)}, median ${short(numbers.median)}`);
-  if (days.first) said.push(`${days.first} to ${days.last}${days.missing_days ? `, ${count(days.missing_days)} days missing` : ""}`);
-  if (numbers.longest) said.push(numbers.shortest === numbers.longest ? plural(numbers.longest, "sign", "signs") : `${numbers.shortest} to ${count(numbers.longest)} signs`);
+  const said = [
+    column.empty ? `${count(column.empty)} empty` : null,
+    column.blank_only ? `${count(column.blank_only)} of blanks only` : null,
+    column.odd ? `${count(column.odd)} odd` : null,
+    column.distinct ? plural(column.distinct, "value", "values") : null,
+  ];
+  if (numbers.min !== undefined && numbers.min !== null)
+    said.push(`${short(numbers.min)} to ${short(numbers.max)}, median ${short(numbers.median)}`);
+  if (days.first)
+    said.push(
+      `${days.first} to ${days.last}${days.missing_days ? `, ${count(days.missing_days)} days missing` : ""}`,
+    );
+  if (numbers.longest)
+    said.push(
+      numbers.shortest === numbers.longest
+        ? plural(numbers.longest, "sign", "signs")
+        : `${numbers.shortest} to ${count(numbers.longest)} signs`,
+    );
   return said.filter(Boolean).join(" · ");
 }
 
-export const short = (number) => (number === null || number === undefined ? "none" : Number(number).toLocaleString("en", { maximumSignificantDigits: 6 }));
+export const short = (number) =>
+  number === null || number === undefined
+    ? "none"
+    : Number(number).toLocaleString("en", { maximumSignificantDigits: 6 });

@@ -3,7 +3,15 @@ import { api, attempt, post } from "./api.js";
 import { count, h, icon } from "./dom.js";
 import { labelled, select } from "./widgets/basic.js";
 
-const SAID = { ok: "Done", partly: "Done in part", failed: "It did not finish", cancelled: "Cancelled", "cut off": "Cut off", waiting: "Waiting for the worker", running: "Running" };
+const SAID = {
+  ok: "Done",
+  partly: "Done in part",
+  failed: "It did not finish",
+  cancelled: "Cancelled",
+  "cut off": "Cut off",
+  waiting: "Waiting for the worker",
+  running: "Running",
+};
 
 export class RunDesk {
   constructor(studio, desk) {
@@ -16,20 +24,96 @@ export class RunDesk {
     const files = (await this.studio.files()) ?? [];
     const parameters = Object.fromEntries(state.parameters.map((p) => [p.name, p.value]));
     const inputs = {};
-    const sources = course.order().map((id) => state.steps[id]).filter((step) => step.kind === "read_file" && !/\{params\./.test(step.settings.path ?? ""));
+    const sources = course
+      .order()
+      .map((id) => state.steps[id])
+      .filter((step) => step.kind === "read_file" && !/\{params\./.test(step.settings.path ?? ""));
     this.desk.show("run", {
-      eyebrow: "Run", title: `Run ${state.name}`, summary: "Steps stay as they are; only this run takes what you change here.", tools: this.close(),
+      eyebrow: "Run",
+      title: `Run ${state.name}`,
+      summary: "Steps stay as they are; only this run takes what you change here.",
+      tools: this.close(),
       body: [
-        state.parameters.map((p) => labelled({ id: `run-${p.name}`, property: { title: p.name, description: p.note } }, h("input", { type: "text", class: "form-control form-control-sm", id: `run-${p.name}`, value: p.value, oninput: (event) => { parameters[p.name] = event.target.value; } }))),
-        sources.map((step) => labelled({ id: `run-${step.id}`, property: { title: step.label, description: "file" } }, select(files.map((f) => [f.path, f.path]), step.settings.path, step.label, (path) => { inputs[step.id] = path; }, { id: `run-${step.id}` }))),
-        h("p", { class: "muted small mt-3" }, "For a file that is not here yet: ", h("button", { type: "button", class: "tiny-button p-0", onclick: async () => { if (await this.studio.pickFile()) this.show(); } }, "bring it in"), "."),
+        state.parameters.map((p) =>
+          labelled(
+            { id: `run-${p.name}`, property: { title: p.name, description: p.note } },
+            h("input", {
+              type: "text",
+              class: "form-control form-control-sm",
+              id: `run-${p.name}`,
+              value: p.value,
+              oninput: (event) => {
+                parameters[p.name] = event.target.value;
+              },
+            }),
+          ),
+        ),
+        sources.map((step) =>
+          labelled(
+            { id: `run-${step.id}`, property: { title: step.label, description: "file" } },
+            select(
+              files.map((f) => [f.path, f.path]),
+              step.settings.path,
+              step.label,
+              (path) => {
+                inputs[step.id] = path;
+              },
+              { id: `run-${step.id}` },
+            ),
+          ),
+        ),
+        h(
+          "p",
+          { class: "muted small mt-3" },
+          "For a file that is not here yet: ",
+          h(
+            "button",
+            {
+              type: "button",
+              class: "tiny-button p-0",
+              onclick: async () => {
+                if (await this.studio.pickFile()) this.show();
+              },
+            },
+            "bring it in",
+          ),
+          ".",
+        ),
       ],
-      foot: [h("span", { class: "grow" }, h("a", { href: `/flows/${this.studio.flow}/runs` }, "Earlier runs")), h("button", { type: "button", class: "btn btn-main", id: "start-run", onclick: () => this.start({ parameters, inputs }) }, "Run now")],
+      foot: [
+        h(
+          "span",
+          { class: "grow" },
+          h("a", { href: `/flows/${this.studio.flow}/runs` }, "Earlier runs"),
+        ),
+        h(
+          "button",
+          {
+            type: "button",
+            class: "btn btn-main",
+            id: "start-run",
+            onclick: () => this.start({ parameters, inputs }),
+          },
+          "Run now",
+        ),
+      ],
     });
     document.getElementById("start-run").focus();
   }
 
-  close() { return h("button", { type: "button", class: "icon-button", "aria-label": "Close", title: "Close (Esc)", onclick: () => this.studio.act.showStep() }, icon("x-lg")); }
+  close() {
+    return h(
+      "button",
+      {
+        type: "button",
+        class: "icon-button",
+        "aria-label": "Close",
+        title: "Close (Esc)",
+        onclick: () => this.studio.act.showStep(),
+      },
+      icon("x-lg"),
+    );
+  }
 
   async start(body) {
     const made = await attempt(() => post(`/api/flows/${this.studio.flow}/runs`, body));
@@ -53,28 +137,139 @@ export class RunDesk {
 
   draw(run) {
     const open = ["waiting", "running"].includes(run.status);
-    const done = run.report?.steps?.length ? Object.fromEntries(run.report.steps.map((s) => [s.id, s])) : run.progress.steps ?? {};
+    const done = run.report?.steps?.length
+      ? Object.fromEntries(run.report.steps.map((s) => [s.id, s]))
+      : (run.progress.steps ?? {});
     const order = this.studio.course.order().filter((id) => this.studio.state.steps[id].enabled);
     const finished = Object.values(done).filter(Boolean).length;
     const bar = h("div", { class: "progress-bar" });
     bar.style.width = `${run.status === "ok" ? 100 : (100 * finished) / Math.max(order.length, 1)}%`;
     const error = run.report?.error;
     this.desk.show("run", {
-      eyebrow: "Run", title: run.cancelling ? "Stopping…" : SAID[run.status], tools: this.close(),
-      summary: run.report?.seconds !== undefined ? `${run.report.seconds.toFixed(2)} seconds` : open ? `${finished} of ${order.length} steps` : null,
+      eyebrow: "Run",
+      title: run.cancelling ? "Stopping…" : SAID[run.status],
+      tools: this.close(),
+      summary:
+        run.report?.seconds !== undefined
+          ? `${run.report.seconds.toFixed(2)} seconds`
+          : open
+            ? `${finished} of ${order.length} steps`
+            : null,
       body: [
-        open ? h("div", { class: "progress", role: "progressbar", "aria-label": "Steps done", "aria-valuenow": finished, "aria-valuemin": 0, "aria-valuemax": order.length }, bar) : null,
-        error ? h("p", { class: "said-problem", role: "alert" }, error.step && this.studio.state.steps[error.step] ? h("strong", {}, `“${this.studio.state.steps[error.step].label}”: `) : null, error.text, error.step ? h("button", { type: "button", class: "tiny-button", onclick: () => this.studio.act.select(error.step) }, "Go to the step") : null) : null,
-        (run.report?.outputs ?? []).map((output) => h("div", { class: "result-card" }, h("a", { class: "file", href: `/api/runs/${run.id}/files/${encodeURIComponent(output.path)}` }, icon("file-earmark-arrow-down"), ` ${output.path}`), h("div", { class: "muted small" }, `${count(output.rows)} rows · also kept in the list of runs`))),
-        h("ul", { class: "run-steps" }, order.map((id) => {
-          const step = done[id], begun = id in done;
-          const odd = (step?.warnings ?? []).concat((step?.facts ?? []).filter((fact) => fact.level === "warning").map((fact) => fact.text));
-          return h("li", { class: step ? "done" : begun && open ? "now" : "" }, h("span", { "aria-hidden": "true" }, step ? "✓" : begun && open ? "▸" : "·"), h("span", { class: "name" }, this.studio.state.steps[id].label), h("span", {}, step ? `${count(step.rows_out)} rows` : begun && open ? "working" : ""), h("span", { class: "t" }, step ? `${(step.seconds * 1000).toFixed(step.seconds < 0.01 ? 1 : 0)} ms` : ""), odd.length ? h("ul", { class: "run-odd" }, odd.map((text) => h("li", {}, text))) : null);
-        })),
+        open
+          ? h(
+              "div",
+              {
+                class: "progress",
+                role: "progressbar",
+                "aria-label": "Steps done",
+                "aria-valuenow": finished,
+                "aria-valuemin": 0,
+                "aria-valuemax": order.length,
+              },
+              bar,
+            )
+          : null,
+        error
+          ? h(
+              "p",
+              { class: "said-problem", role: "alert" },
+              error.step && this.studio.state.steps[error.step]
+                ? h("strong", {}, `“${this.studio.state.steps[error.step].label}”: `)
+                : null,
+              error.text,
+              error.step
+                ? h(
+                    "button",
+                    {
+                      type: "button",
+                      class: "tiny-button",
+                      onclick: () => this.studio.act.select(error.step),
+                    },
+                    "Go to the step",
+                  )
+                : null,
+            )
+          : null,
+        (run.report?.outputs ?? []).map((output) =>
+          h(
+            "div",
+            { class: "result-card" },
+            h(
+              "a",
+              {
+                class: "file",
+                href: `/api/runs/${run.id}/files/${encodeURIComponent(output.path)}`,
+              },
+              icon("file-earmark-arrow-down"),
+              ` ${output.path}`,
+            ),
+            h(
+              "div",
+              { class: "muted small" },
+              `${count(output.rows)} rows · also kept in the list of runs`,
+            ),
+          ),
+        ),
+        h(
+          "ul",
+          { class: "run-steps" },
+          order.map((id) => {
+            const step = done[id],
+              begun = id in done;
+            const odd = (step?.warnings ?? []).concat(
+              (step?.facts ?? [])
+                .filter((fact) => fact.level === "warning")
+                .map((fact) => fact.text),
+            );
+            return h(
+              "li",
+              { class: step ? "done" : begun && open ? "now" : "" },
+              h("span", { "aria-hidden": "true" }, step ? "✓" : begun && open ? "▸" : "·"),
+              h("span", { class: "name" }, this.studio.state.steps[id].label),
+              h("span", {}, step ? `${count(step.rows_out)} rows` : begun && open ? "working" : ""),
+              h(
+                "span",
+                { class: "t" },
+                step ? `${(step.seconds * 1000).toFixed(step.seconds < 0.01 ? 1 : 0)} ms` : "",
+              ),
+              odd.length
+                ? h(
+                    "ul",
+                    { class: "run-odd" },
+                    odd.map((text) => h("li", {}, text)),
+                  )
+                : null,
+            );
+          }),
+        ),
       ],
       foot: open
-        ? [h("span", { class: "grow" }), h("button", { type: "button", class: "btn btn-quiet", disabled: run.cancelling, onclick: () => attempt(() => post(`/api/runs/${run.id}/cancel`)) }, "Cancel")]
-        : [h("span", { class: "grow" }, h("a", { href: `/flows/${this.studio.flow}/runs` }, "All runs")), h("button", { type: "button", class: "btn btn-primary", onclick: () => this.show() }, "Run again")],
+        ? [
+            h("span", { class: "grow" }),
+            h(
+              "button",
+              {
+                type: "button",
+                class: "btn btn-quiet",
+                disabled: run.cancelling,
+                onclick: () => attempt(() => post(`/api/runs/${run.id}/cancel`)),
+              },
+              "Cancel",
+            ),
+          ]
+        : [
+            h(
+              "span",
+              { class: "grow" },
+              h("a", { href: `/flows/${this.studio.flow}/runs` }, "All runs"),
+            ),
+            h(
+              "button",
+              { type: "button", class: "btn btn-primary", onclick: () => this.show() },
+              "Run again",
+            ),
+          ],
     });
   }
 }

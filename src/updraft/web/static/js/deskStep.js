@@ -21,18 +21,94 @@ export class StepDesk {
     this.takeable = takeable;
     this.main = kind?.ports.find((port) => port.main)?.name;
     const number = this.studio.course.order().indexOf(step.id) + 1;
-    const title = h("input", { class: "desk-title", "aria-label": "Name of the step", value: step.label, title: "Rename", onchange: () => this.studio.act.renameTo(step.id, title.value === kind?.title ? "" : title.value), onkeydown: (event) => { if (event.key === "Enter") title.blur(); if (event.key === "Escape") { title.value = step.label; title.blur(); event.stopPropagation(); } } });
-    this.form = kind ? new Form(kind.schema, settings, this.context(), (changed) => this.studio.drafted(step.id, changed)) : null;
+    const title = h("input", {
+      class: "desk-title",
+      "aria-label": "Name of the step",
+      value: step.label,
+      title: "Rename",
+      onchange: () =>
+        this.studio.act.renameTo(step.id, title.value === kind?.title ? "" : title.value),
+      onkeydown: (event) => {
+        if (event.key === "Enter") title.blur();
+        if (event.key === "Escape") {
+          title.value = step.label;
+          title.blur();
+          event.stopPropagation();
+        }
+      },
+    });
+    this.form = kind
+      ? new Form(kind.schema, settings, this.context(), (changed) =>
+          this.studio.drafted(step.id, changed),
+        )
+      : null;
     this.facts = h("div");
-    this.again = kind?.remote ? h("button", { type: "button", class: "chip", hidden: true, title: "Ask the source once more; looking uses what came last", onclick: () => this.studio.fetchAgain(step.id) }, icon("arrow-repeat"), "Fetch again") : null;
+    this.again = kind?.remote
+      ? h(
+          "button",
+          {
+            type: "button",
+            class: "chip",
+            hidden: true,
+            title: "Ask the source once more; looking uses what came last",
+            onclick: () => this.studio.fetchAgain(step.id),
+          },
+          icon("arrow-repeat"),
+          "Fetch again",
+        )
+      : null;
     this.says = h("div", { role: "alert" });
-    this.apply = h("button", { type: "button", class: "btn btn-primary", disabled: true, onclick: () => this.studio.applyDraft() }, "Apply");
-    this.back = h("button", { type: "button", class: "btn btn-quiet", hidden: true, onclick: () => this.studio.dropDraft() }, "Put back");
+    this.apply = h(
+      "button",
+      {
+        type: "button",
+        class: "btn btn-primary",
+        disabled: true,
+        onclick: () => this.studio.applyDraft(),
+      },
+      "Apply",
+    );
+    this.back = h(
+      "button",
+      {
+        type: "button",
+        class: "btn btn-quiet",
+        hidden: true,
+        onclick: () => this.studio.dropDraft(),
+      },
+      "Put back",
+    );
     this.stand = h("span", { class: "grow" });
     this.desk.show("step", {
-      eyebrow: `Step ${number} · ${kind?.title ?? step.kind}`, title, summary: kind?.summary,
-      tools: h("button", { type: "button", class: "icon-button", "aria-label": "More for this step", title: "More", "aria-haspopup": "menu", onclick: (event) => this.studio.act.menu(step.id, event.currentTarget) }, icon("three-dots")),
-      body: [this.says, this.facts, this.again, kind ? this.inputs(step, kind) : h("p", { class: "said-problem" }, "This Updraft does not know this kind of step. Its settings are kept; remove it or replace it."), this.form?.element, this.note(step)],
+      eyebrow: `Step ${number} · ${kind?.title ?? step.kind}`,
+      title,
+      summary: kind?.summary,
+      tools: h(
+        "button",
+        {
+          type: "button",
+          class: "icon-button",
+          "aria-label": "More for this step",
+          title: "More",
+          "aria-haspopup": "menu",
+          onclick: (event) => this.studio.act.menu(step.id, event.currentTarget),
+        },
+        icon("three-dots"),
+      ),
+      body: [
+        this.says,
+        this.facts,
+        this.again,
+        kind
+          ? this.inputs(step, kind)
+          : h(
+              "p",
+              { class: "said-problem" },
+              "This Updraft does not know this kind of step. Its settings are kept; remove it or replace it.",
+            ),
+        this.form?.element,
+        this.note(step),
+      ],
       foot: kind ? [this.stand, this.back, this.apply] : null,
     });
     this.tell();
@@ -41,39 +117,77 @@ export class StepDesk {
   context() {
     const { studio } = this;
     return {
-      columns: (port) => (this.kind?.remote ? this.form?.outside : this.incoming[port]?.columns) ?? [],
-      values: (column, search) => (this.kind?.remote ? outsideValues(this.form, column, search) : studio.values(this.incoming[this.main], column, search)),
+      columns: (port) =>
+        (this.kind?.remote ? this.form?.outside : this.incoming[port]?.columns) ?? [],
+      values: (column, search) =>
+        this.kind?.remote
+          ? outsideValues(this.form, column, search)
+          : studio.values(this.incoming[this.main], column, search),
       formats: (column, kind) => studio.formats(this.incoming[this.main], column, kind),
-      files: () => studio.files(), upload: (file) => studio.uploadFile(file),
+      files: () => studio.files(),
+      upload: (file) => studio.uploadFile(file),
     };
   }
 
   /** Pickers for what comes in: always for the extra ports, for the main one when there is a choice. */
   inputs(step, kind) {
     const tables = this.takeable;
-    return kind.ports.filter((port) => !port.main || port.many || tables.length > 1).map((port) => {
-      const property = { title: port.title, description: port.many ? "in this order" : port.main ? "what comes in" : "the other table" };
-      const taken = step.inputs[port.name] ?? [];
-      const take = (source) => this.studio.act.connect(step.id, port.name, source);
-      if (port.many) return group({ property }, severalTables(tables, taken, port.title, take));
-      const id = `port-${port.name}`;
-      return labelled({ id, property }, select(tables, taken[0] ?? "", port.title, take, { id }));
-    });
+    return kind.ports
+      .filter((port) => !port.main || port.many || tables.length > 1)
+      .map((port) => {
+        const property = {
+          title: port.title,
+          description: port.many
+            ? "in this order"
+            : port.main
+              ? "what comes in"
+              : "the other table",
+        };
+        const taken = step.inputs[port.name] ?? [];
+        const take = (source) => this.studio.act.connect(step.id, port.name, source);
+        if (port.many) return group({ property }, severalTables(tables, taken, port.title, take));
+        const id = `port-${port.name}`;
+        return labelled({ id, property }, select(tables, taken[0] ?? "", port.title, take, { id }));
+      });
   }
 
   note(step) {
-    const area = h("textarea", { class: "form-control form-control-sm", id: "step-note", rows: 2, placeholder: "Why it is done, for whoever comes next", onchange: () => this.studio.act.noteTo(step.id, area.value) });
+    const area = h("textarea", {
+      class: "form-control form-control-sm",
+      id: "step-note",
+      rows: 2,
+      placeholder: "Why it is done, for whoever comes next",
+      onchange: () => this.studio.act.noteTo(step.id, area.value),
+    });
     area.value = step.note;
-    return h("div", { class: "section-line" }, h("div", { class: "field" }, h("label", { for: "step-note" }, "Note"), area));
+    return h(
+      "div",
+      { class: "section-line" },
+      h("div", { class: "field" }, h("label", { for: "step-note" }, "Note"), area),
+    );
   }
 
   /** Show facts of the table, and the problem where it belongs. */
   effect(table, problem) {
     const own = problem && (!problem.step || problem.step === this.step.id);
     const placed = this.form?.say(own ? problem : null);
-    this.says.replaceChildren(own && !placed ? h("p", { class: problem.code === "unfinished" ? "said-next" : "said-problem" }, problem.text) : "");
+    this.says.replaceChildren(
+      own && !placed
+        ? h(
+            "p",
+            { class: problem.code === "unfinished" ? "said-next" : "said-problem" },
+            problem.text,
+          )
+        : "",
+    );
     if (this.kind?.remote) this.again.hidden = problem ? problem.code === "unfinished" : !table;
-    this.facts.replaceChildren(!problem && table ? factList(table.facts, table.warnings, table.sides, (side) => this.studio.showSide(side)) ?? "" : "");
+    this.facts.replaceChildren(
+      !problem && table
+        ? (factList(table.facts, table.warnings, table.sides, (side) =>
+            this.studio.showSide(side),
+          ) ?? "")
+        : "",
+    );
   }
 
   /** Say whether there is something to apply. */

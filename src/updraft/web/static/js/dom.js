@@ -7,16 +7,20 @@ export function h(tag, attributes = {}, ...children) {
     if (value === null || value === undefined || value === false) continue;
     if (name.startsWith("on")) element.addEventListener(name.slice(2), value);
     else if (name === "dataset") Object.assign(element.dataset, value);
-    else if (name === "value" || name === "checked" || name === "disabled" || name === "selected") element[name] = value;
+    else if (name === "value" || name === "checked" || name === "disabled" || name === "selected")
+      element[name] = value;
     else element.setAttribute(name, value === true ? "" : value);
   }
-  element.append(...children.flat(3).filter((child) => child !== null && child !== undefined && child !== false));
+  element.append(
+    ...children.flat(3).filter((child) => child !== null && child !== undefined && child !== false),
+  );
   return element;
 }
 
 export function svg(tag, attributes = {}, ...children) {
   const element = document.createElementNS("http://www.w3.org/2000/svg", tag);
-  for (const [name, value] of Object.entries(attributes)) if (value !== null) element.setAttribute(name, value);
+  for (const [name, value] of Object.entries(attributes))
+    if (value !== null) element.setAttribute(name, value);
   element.append(...children);
   return element;
 }
@@ -32,21 +36,43 @@ export const freshId = (stem) => `${stem}-${++ids}`;
 
 /** A function that runs once calls have paused for `ms`; `.now()` runs what is due at once. */
 export function pausing(ms, run) {
-  let timer = null, args = null;
-  const fire = () => { clearTimeout(timer); timer = null; const given = args; args = null; return run(...given); };
-  const call = (...given) => { args = given; clearTimeout(timer); timer = setTimeout(fire, ms); };
+  let timer = null,
+    args = null;
+  const fire = () => {
+    clearTimeout(timer);
+    timer = null;
+    const given = args;
+    args = null;
+    return run(...given);
+  };
+  const call = (...given) => {
+    args = given;
+    clearTimeout(timer);
+    timer = setTimeout(fire, ms);
+  };
   call.now = () => (timer ? fire() : undefined);
-  call.drop = () => { clearTimeout(timer); timer = null; };
+  call.drop = () => {
+    clearTimeout(timer);
+    timer = null;
+  };
   return call;
 }
 
 /** Show the times of a page in the reader's own zone. */
 export function showTimes(root = document) {
-  for (const element of root.querySelectorAll("time[datetime]")) element.textContent = when(element.getAttribute("datetime"));
+  for (const element of root.querySelectorAll("time[datetime]"))
+    element.textContent = when(element.getAttribute("datetime"));
 }
 
 export function when(iso) {
   const time = new Date(iso);
-  return Number.isNaN(time.getTime()) ? iso
-    : time.toLocaleString("en-GB", { day: "numeric", month: "short", year: "numeric", hour: "2-digit", minute: "2-digit" });
+  return Number.isNaN(time.getTime())
+    ? iso
+    : time.toLocaleString("en-GB", {
+        day: "numeric",
+        month: "short",
+        year: "numeric",
+        hour: "2-digit",
+        minute: "2-digit",
+      });
 }

@@ -2,29 +2,147 @@
 import { byId, count, h, icon, pausing, plural } from "./dom.js";
 
 export function showFocusBar({ table, step, draft, view, focus, total, findings, act }) {
-  const chips = [], place = byId("focus-bar");
+  const chips = [],
+    place = byId("focus-bar");
   if (table) {
     const sides = Object.entries(table.sides).filter(([, n]) => n || table.output);
-    if (sides.length) chips.push(...[["", "Result"], ...sides].map(([name, n]) => h("button", { type: "button", class: `chip${name ? " chip-warn" : ""}`, "aria-pressed": String(table.output === name), onclick: () => act.showSide(name) }, name ? `${count(n)} ${name}` : "Result")));
-    if (findings) chips.push(h("button", { type: "button", class: `chip chip-find${findings.list?.length ? " some" : ""}`, onclick: () => act.showFindings() }, findings.list === null ? [h("span", { class: "dots", "aria-hidden": "true" }), "Looking for problems"] : findings.list.length ? plural(findings.list.length, "finding", "findings") : findings.trouble ? "Not looked at" : [icon("check2"), "Nothing looks wrong"]));
+    if (sides.length)
+      chips.push(
+        ...[["", "Result"], ...sides].map(([name, n]) =>
+          h(
+            "button",
+            {
+              type: "button",
+              class: `chip${name ? " chip-warn" : ""}`,
+              "aria-pressed": String(table.output === name),
+              onclick: () => act.showSide(name),
+            },
+            name ? `${count(n)} ${name}` : "Result",
+          ),
+        ),
+      );
+    if (findings)
+      chips.push(
+        h(
+          "button",
+          {
+            type: "button",
+            class: `chip chip-find${findings.list?.length ? " some" : ""}`,
+            onclick: () => act.showFindings(),
+          },
+          findings.list === null
+            ? [h("span", { class: "dots", "aria-hidden": "true" }), "Looking for problems"]
+            : findings.list.length
+              ? plural(findings.list.length, "finding", "findings")
+              : findings.trouble
+                ? "Not looked at"
+                : [icon("check2"), "Nothing looks wrong"],
+        ),
+      );
     const changed = table.columns.reduce((sum, column) => sum + column.changed, 0);
-    if (changed && table.before) chips.push(h("button", { type: "button", class: "chip chip-fresh", "aria-pressed": String(view.changed), onclick: () => act.onlyChanged(!view.changed) }, `${plural(changed, "changed cell", "changed cells")}`, view.changed ? icon("x-lg") : null));
-    if (act.compared?.new) chips.push(h("button", { type: "button", class: "chip chip-fresh", onclick: () => act.showNew() }, plural(act.compared.new, "new row", "new rows")));
-    if (act.compared?.gone) chips.push(h("button", { type: "button", class: "chip", "aria-pressed": String(Boolean(act.compared.shown)), onclick: () => act.showGone() }, plural(act.compared.gone, "row gone", "rows gone"), act.compared.shown ? icon("x-lg") : null));
+    if (changed && table.before)
+      chips.push(
+        h(
+          "button",
+          {
+            type: "button",
+            class: "chip chip-fresh",
+            "aria-pressed": String(view.changed),
+            onclick: () => act.onlyChanged(!view.changed),
+          },
+          `${plural(changed, "changed cell", "changed cells")}`,
+          view.changed ? icon("x-lg") : null,
+        ),
+      );
+    if (act.compared?.new)
+      chips.push(
+        h(
+          "button",
+          { type: "button", class: "chip chip-fresh", onclick: () => act.showNew() },
+          plural(act.compared.new, "new row", "new rows"),
+        ),
+      );
+    if (act.compared?.gone)
+      chips.push(
+        h(
+          "button",
+          {
+            type: "button",
+            class: "chip",
+            "aria-pressed": String(Boolean(act.compared.shown)),
+            onclick: () => act.showGone(),
+          },
+          plural(act.compared.gone, "row gone", "rows gone"),
+          act.compared.shown ? icon("x-lg") : null,
+        ),
+      );
     const brought = table.columns.filter((column) => column.origin === step?.label);
-    if (brought.length && !table.output) chips.push(h("button", { type: "button", class: "chip", title: brought.map((column) => column.name).join(", "), onclick: () => act.reveal(brought[0].name) }, `+${plural(brought.length, "column", "columns")}`));
-    if (view.sort) chips.push(h("button", { type: "button", class: "chip", title: "Back to the table's own order", onclick: () => act.unsort() }, `sorted by ${view.sort}`, icon("x-lg")));
+    if (brought.length && !table.output)
+      chips.push(
+        h(
+          "button",
+          {
+            type: "button",
+            class: "chip",
+            title: brought.map((column) => column.name).join(", "),
+            onclick: () => act.reveal(brought[0].name),
+          },
+          `+${plural(brought.length, "column", "columns")}`,
+        ),
+      );
+    if (view.sort)
+      chips.push(
+        h(
+          "button",
+          {
+            type: "button",
+            class: "chip",
+            title: "Back to the table's own order",
+            onclick: () => act.unsort(),
+          },
+          `sorted by ${view.sort}`,
+          icon("x-lg"),
+        ),
+      );
   }
-  const title = !step ? "" : draft ? "With these settings" : act.compared?.shown ? "Rows that are gone" : table && table.step !== step.id ? `Before “${step.label}”` : step.role === "source" ? step.label : `After “${step.label}”`;
-  place.replaceChildren(title ? h("h2", { title }, title) : "", ...chips, h("span", { class: "spacer" }), table ? searchBox(focus, act) : "",
-    table ? h("button", { type: "button", class: "chip", onclick: () => act.showProfile() }, icon("clipboard-data"), "Profile") : "");
+  const title = !step
+    ? ""
+    : draft
+      ? "With these settings"
+      : act.compared?.shown
+        ? "Rows that are gone"
+        : table && table.step !== step.id
+          ? `Before “${step.label}”`
+          : step.role === "source"
+            ? step.label
+            : `After “${step.label}”`;
+  place.replaceChildren(
+    title ? h("h2", { title }, title) : "",
+    ...chips,
+    h("span", { class: "spacer" }),
+    table ? searchBox(focus, act) : "",
+    table
+      ? h(
+          "button",
+          { type: "button", class: "chip", onclick: () => act.showProfile() },
+          icon("clipboard-data"),
+          "Profile",
+        )
+      : "",
+  );
   focusLine({ table, focus, total, act });
 }
 
 /** One search box that stays while it is typed into. */
 let box = null;
 function searchBox(focus, act) {
-  box ??= h("input", { type: "search", class: "form-control form-control-sm table-search", placeholder: "Search the rows", "aria-label": "Search all columns", oninput: pausing(250, () => box.search(box.value)) });
+  box ??= h("input", {
+    type: "search",
+    class: "form-control form-control-sm table-search",
+    placeholder: "Search the rows",
+    "aria-label": "Search all columns",
+    oninput: pausing(250, () => box.search(box.value)),
+  });
   box.search = (text) => act.search(text);
   if (document.activeElement !== box) box.value = focus.search;
   return box;
@@ -34,13 +152,60 @@ function searchBox(focus, act) {
 function focusLine({ table, focus, total, act }) {
   const line = byId("focus-line");
   line.hidden = !table || focus.nothing;
-  if (line.hidden) { line.replaceChildren(); return; }
-  const chip = (text, away, what) => h("span", { class: "chip chip-focus", title: text }, h("span", {}, text), h("button", { type: "button", "aria-label": `Take away ${what}`, onclick: away }, icon("x-lg")));
-  const more = h("button", { type: "button", class: "tiny-button", "aria-haspopup": "menu", onclick: (event) => act.focusMenu(event.currentTarget) }, "More", icon("chevron-down"));
+  if (line.hidden) {
+    line.replaceChildren();
+    return;
+  }
+  const chip = (text, away, what) =>
+    h(
+      "span",
+      { class: "chip chip-focus", title: text },
+      h("span", {}, text),
+      h(
+        "button",
+        { type: "button", "aria-label": `Take away ${what}`, onclick: away },
+        icon("x-lg"),
+      ),
+    );
+  const more = h(
+    "button",
+    {
+      type: "button",
+      class: "tiny-button",
+      "aria-haspopup": "menu",
+      onclick: (event) => act.focusMenu(event.currentTarget),
+    },
+    "More",
+    icon("chevron-down"),
+  );
   line.replaceChildren(
-    h("strong", { role: "status" }, total === null ? "…" : `${count(total)} of ${plural(table.rows, "row", "rows")}`),
-    h("div", { class: "focus-chips" }, focus.chips.map((one) => chip(one.label, () => act.unfocus(one), one.label)), focus.search ? chip(`contains “${focus.search}”`, () => act.search(""), "the search") : null),
+    h(
+      "strong",
+      { role: "status" },
+      total === null ? "…" : `${count(total)} of ${plural(table.rows, "row", "rows")}`,
+    ),
+    h(
+      "div",
+      { class: "focus-chips" },
+      focus.chips.map((one) => chip(one.label, () => act.unfocus(one), one.label)),
+      focus.search ? chip(`contains “${focus.search}”`, () => act.search(""), "the search") : null,
+    ),
     h("span", { class: "spacer" }),
-    ...(table.output || act.compared?.shown ? [] : [h("button", { type: "button", class: "tiny-button", onclick: () => act.focusStep("keep") }, "Keep only these"), h("button", { type: "button", class: "tiny-button", onclick: () => act.focusStep("drop") }, "Drop these"), more]),
-    h("button", { type: "button", class: "tiny-button", onclick: () => act.clearFocus() }, "Clear"));
+    ...(table.output || act.compared?.shown
+      ? []
+      : [
+          h(
+            "button",
+            { type: "button", class: "tiny-button", onclick: () => act.focusStep("keep") },
+            "Keep only these",
+          ),
+          h(
+            "button",
+            { type: "button", class: "tiny-button", onclick: () => act.focusStep("drop") },
+            "Drop these",
+          ),
+          more,
+        ]),
+    h("button", { type: "button", class: "tiny-button", onclick: () => act.clearFocus() }, "Clear"),
+  );
 }

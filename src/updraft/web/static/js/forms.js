@@ -8,7 +8,15 @@ import { pairWidgets } from "./widgets/pairs.js";
 import { ruleWidgets } from "./widgets/rule.js";
 import { sheetWidgets } from "./widgets/sheet.js";
 
-const widgets = { ...basics, ...columnWidgets, ...ruleWidgets, ...pairWidgets, ...fileWidgets, ...outsideWidgets, ...sheetWidgets };
+const widgets = {
+  ...basics,
+  ...columnWidgets,
+  ...ruleWidgets,
+  ...pairWidgets,
+  ...fileWidgets,
+  ...outsideWidgets,
+  ...sheetWidgets,
+};
 
 export class Form {
   /**
@@ -29,7 +37,7 @@ export class Form {
   draw() {
     const more = h("details", { class: "more" }, h("summary", {}, "More about how it is read"));
     for (const [name, raw] of Object.entries(this.schema.properties ?? {})) {
-      const property = { ...raw, ...resolved(raw, this.schema) , ...pick(raw) };
+      const property = { ...raw, ...resolved(raw, this.schema), ...pick(raw) };
       if (property.widget === "hidden") continue;
       const field = this.make(name, property);
       this.fields.set(name, { field, property });
@@ -41,9 +49,18 @@ export class Form {
 
   make(name, property) {
     const field = (widgets[property.widget] ?? widgets.text)({
-      name, id: freshId(name), property, schema: this.schema, context: this.context, form: this,
+      name,
+      id: freshId(name),
+      property,
+      schema: this.schema,
+      context: this.context,
+      form: this,
       value: this.settings[name] ?? property.default ?? null,
-      set: (value) => { this.settings[name] = value; this.showWhen(); this.changed(this.settings); },
+      set: (value) => {
+        this.settings[name] = value;
+        this.showWhen();
+        this.changed(this.settings);
+      },
     });
     field.append(h("div", { class: "field-says", hidden: true, id: `${name}-says` }));
     return field;
@@ -63,7 +80,11 @@ export class Form {
   showWhen() {
     for (const { field, property } of this.fields.values()) {
       const rules = Object.entries(property.when ?? {});
-      if (rules.length) field.hidden = rules.some(([other, values]) => !values.includes(this.settings[other] ?? this.schema.properties[other]?.default));
+      if (rules.length)
+        field.hidden = rules.some(
+          ([other, values]) =>
+            !values.includes(this.settings[other] ?? this.schema.properties[other]?.default),
+        );
     }
   }
 
@@ -79,9 +100,12 @@ export class Form {
 
   /** Below a field that is left open: what was found for it, and why. */
   tellFound(name, field, found) {
-    const set = this.settings[name], open = set === null || set === undefined || set === "" || set.length === 0;
+    const set = this.settings[name],
+      open = set === null || set === undefined || set === "" || set.length === 0;
     const told = open ? (field.foundText ?? ((f) => f.reasons[name]))(found) : "";
-    const says = field.querySelector(":scope > .field-found") ?? field.appendChild(h("div", { class: "field-found field-detected" }));
+    const says =
+      field.querySelector(":scope > .field-found") ??
+      field.appendChild(h("div", { class: "field-found field-detected" }));
     says.replaceChildren(...(told ? [icon("search"), ` ${told}`] : []));
     says.hidden = !told;
   }
@@ -102,14 +126,24 @@ export class Form {
     return placed;
   }
 
-  focusFirst() { this.element.querySelector("input:not([type=radio]), select, textarea, input:checked, button")?.focus(); }
+  focusFirst() {
+    this.element
+      .querySelector("input:not([type=radio]), select, textarea, input:checked, button")
+      ?.focus();
+  }
 }
 
 /** A property with its $ref or its one real alternative (not null) followed. */
 export function resolved(property, schema) {
   if (property.$ref) return resolved(schema.$defs[property.$ref.split("/").pop()], schema);
-  if (property.anyOf) return resolved(property.anyOf.find((part) => part.type !== "null") ?? {}, schema);
+  if (property.anyOf)
+    return resolved(property.anyOf.find((part) => part.type !== "null") ?? {}, schema);
   return property;
 }
 
-const pick = ({ title, description, widget, ...rest }) => ({ ...(title ? { title } : {}), description: description ?? "", widget, ...rest });
+const pick = ({ title, description, widget, ...rest }) => ({
+  ...(title ? { title } : {}),
+  description: description ?? "",
+  widget,
+  ...rest,
+});

@@ -6,8 +6,28 @@ import { visible } from "./visible.js";
 
 const PAGE = 200;
 const ROW_ID = " row"; // names of columns never begin with a blank
-const SIGNS = { text: "Aa", whole: "12", number: "1.5", yes_no: "y/n", date: "day", datetime: "time", duration: "dur", list: "[ ]", record: "{ }" };
-const WIDTHS = { text: 168, whole: 104, number: 110, yes_no: 100, date: 122, datetime: 172, duration: 120, list: 180, record: 180 };
+const SIGNS = {
+  text: "Aa",
+  whole: "12",
+  number: "1.5",
+  yes_no: "y/n",
+  date: "day",
+  datetime: "time",
+  duration: "dur",
+  list: "[ ]",
+  record: "{ }",
+};
+const WIDTHS = {
+  text: 168,
+  whole: 104,
+  number: 110,
+  yes_no: 100,
+  date: 122,
+  datetime: 172,
+  duration: 120,
+  list: 180,
+  record: 180,
+};
 
 export class TableGrid {
   /** `act` has chooseColumn(name), viewChanged(view). */
@@ -22,12 +42,19 @@ export class TableGrid {
     this.frozen = 0;
     this.pages = new Map();
     this.view = { sort: "", desc: false, changed: false };
-    this.source = { getLength: () => this.length ?? 0, getItem: (row) => this.item(row), getItemMetadata: () => null };
+    this.source = {
+      getLength: () => this.length ?? 0,
+      getItem: (row) => this.item(row),
+      getItemMetadata: () => null,
+    };
   }
 
   /** Show a table (as `/look` describes it). The place in it is kept while its columns stay the same. */
   show(table) {
-    const same = this.table && this.table.columns.map((c) => c.name + c.kind).join() === table.columns.map((c) => c.name + c.kind).join();
+    const same =
+      this.table &&
+      this.table.columns.map((c) => c.name + c.kind).join() ===
+        table.columns.map((c) => c.name + c.kind).join();
     const top = same && this.grid ? this.grid.getViewport().top : 0;
     const cell = same && this.grid ? this.grid.getActiveCell() : null;
     this.table = table;
@@ -39,7 +66,10 @@ export class TableGrid {
     this.known = !this.view.changed && !this.focusText();
     this.length = this.known ? table.rows : 0;
     if (!this.grid) this.make();
-    else { this.grid.setColumns(this.columns()); this.grid.setOptions({ frozenColumn: Math.min(this.frozen, names.length - 1) }); }
+    else {
+      this.grid.setColumns(this.columns());
+      this.grid.setOptions({ frozenColumn: Math.min(this.frozen, names.length - 1) });
+    }
     this.refresh();
     this.grid.scrollRowToTop(Math.min(top, Math.max(this.length - 1, 0)));
     if (cell && cell.row < this.length) this.grid.setActiveCell(cell.row, cell.cell);
@@ -49,60 +79,157 @@ export class TableGrid {
 
   make() {
     this.grid = new SlickGrid(this.element, this.source, this.columns(), {
-      rowHeight: 28, enableCellNavigation: true, enableColumnReorder: true, frozenColumn: this.frozen, forceFitColumns: false,
-      enableTextSelectionOnCells: false, headerRowHeight: 0, explicitInitialization: false, enableHtmlRendering: false,
-      editable: false, autoEdit: false, fullWidthRows: true, suppressCssChangesOnHiddenInit: false, syncColumnCellResize: true,
+      rowHeight: 28,
+      enableCellNavigation: true,
+      enableColumnReorder: true,
+      frozenColumn: this.frozen,
+      forceFitColumns: false,
+      enableTextSelectionOnCells: false,
+      headerRowHeight: 0,
+      explicitInitialization: false,
+      enableHtmlRendering: false,
+      editable: false,
+      autoEdit: false,
+      fullWidthRows: true,
+      suppressCssChangesOnHiddenInit: false,
+      syncColumnCellResize: true,
     });
     this.grid.setSelectionModel(new SlickCellSelectionModel({ selectActiveCell: true }));
-    this.grid.onViewportChanged.subscribe(() => { const { top, bottom } = this.grid.getViewport(); this.fetch(top, bottom); });
-    this.grid.onColumnsResized.subscribe(() => this.grid.getColumns().forEach((c) => { if (this.widths.get(c.id) !== c.width) { this.widths.set(c.id, c.width); this.resized.add(c.id); } }));
-    this.grid.onColumnsReordered.subscribe(() => { this.order = this.grid.getColumns().map((c) => c.id).filter((id) => id !== ROW_ID); });
+    this.grid.onViewportChanged.subscribe(() => {
+      const { top, bottom } = this.grid.getViewport();
+      this.fetch(top, bottom);
+    });
+    this.grid.onColumnsResized.subscribe(() =>
+      this.grid.getColumns().forEach((c) => {
+        if (this.widths.get(c.id) !== c.width) {
+          this.widths.set(c.id, c.width);
+          this.resized.add(c.id);
+        }
+      }),
+    );
+    this.grid.onColumnsReordered.subscribe(() => {
+      this.order = this.grid
+        .getColumns()
+        .map((c) => c.id)
+        .filter((id) => id !== ROW_ID);
+    });
     this.grid.onKeyDown.subscribe((event) => this.keys(event));
-    this.grid.onHeaderCellRendered.subscribe((_, { node, column }) => node.classList.toggle("chosen", column.id === this.chosen));
+    this.grid.onHeaderCellRendered.subscribe((_, { node, column }) =>
+      node.classList.toggle("chosen", column.id === this.chosen),
+    );
     // The library makes every pane a tab stop and leaves its focus sinks without a role: one stop is enough, and a named one.
-    for (const pane of this.element.querySelectorAll(".slick-pane, .slick-viewport, .grid-canvas")) pane.removeAttribute("tabindex");
-    for (const view of this.element.querySelectorAll(".slick-viewport")) view.setAttribute("role", "rowgroup");
+    for (const pane of this.element.querySelectorAll(".slick-pane, .slick-viewport, .grid-canvas"))
+      pane.removeAttribute("tabindex");
+    for (const view of this.element.querySelectorAll(".slick-viewport"))
+      view.setAttribute("role", "rowgroup");
     const sinks = [...this.element.children].filter((child) => child.tabIndex === 0);
-    sinks.forEach((sink, n) => { sink.setAttribute("role", "rowgroup"); sink.setAttribute("aria-label", "Cells: arrow keys move, Shift and arrows select"); if (n) sink.tabIndex = -1; });
+    sinks.forEach((sink, n) => {
+      sink.setAttribute("role", "rowgroup");
+      sink.setAttribute("aria-label", "Cells: arrow keys move, Shift and arrows select");
+      if (n) sink.tabIndex = -1;
+    });
     this.element.setAttribute("aria-label", "Rows of the table");
     // A name that gets the focus scrolls the header alone: the rows follow.
-    for (const [head, body] of [[".slick-header-right", ".slick-viewport-top.slick-viewport-right"], [".slick-header-left", ".slick-viewport-top.slick-viewport-left"]]) {
-      const top = this.element.querySelector(head), rows = this.element.querySelector(body);
-      top?.addEventListener("scroll", () => { if (rows && Math.abs(rows.scrollLeft - top.scrollLeft) > 1) rows.scrollLeft = top.scrollLeft; });
+    for (const [head, body] of [
+      [".slick-header-right", ".slick-viewport-top.slick-viewport-right"],
+      [".slick-header-left", ".slick-viewport-top.slick-viewport-left"],
+    ]) {
+      const top = this.element.querySelector(head),
+        rows = this.element.querySelector(body);
+      top?.addEventListener("scroll", () => {
+        if (rows && Math.abs(rows.scrollLeft - top.scrollLeft) > 1)
+          rows.scrollLeft = top.scrollLeft;
+      });
     }
     new ResizeObserver(() => this.grid.resizeCanvas()).observe(this.element);
   }
 
   columns() {
-    const known = new Map(this.table.columns.map((column, index) => [column.name, { ...column, index }]));
-    const names = this.order && [...known.keys()].every((n) => this.order.includes(n))
-      ? this.order.filter((n) => known.has(n)) : [...known.keys()];
+    const known = new Map(
+      this.table.columns.map((column, index) => [column.name, { ...column, index }]),
+    );
+    const names =
+      this.order && [...known.keys()].every((n) => this.order.includes(n))
+        ? this.order.filter((n) => known.has(n))
+        : [...known.keys()];
     const facts = new Map((this.summary ?? []).map((column) => [column.name, column]));
     const number = {
-      id: ROW_ID, name: h("span", { class: "visually-hidden" }, "Row"), field: "row", width: 46 + Math.max(0, String(this.table.rows).length - 4) * 7,
-      resizable: false, selectable: false, focusable: false, reorderable: false, cssClass: "row-number", formatter: (row, _c, _v, _d, item) => (item.numbers === undefined ? "" : count(item.numbers + 1)),
+      id: ROW_ID,
+      name: h("span", { class: "visually-hidden" }, "Row"),
+      field: "row",
+      width: 46 + Math.max(0, String(this.table.rows).length - 4) * 7,
+      resizable: false,
+      selectable: false,
+      focusable: false,
+      reorderable: false,
+      cssClass: "row-number",
+      formatter: (_row, _c, _v, _d, item) =>
+        item.numbers === undefined ? "" : count(item.numbers + 1),
     };
-    return [number, ...names.map((name) => {
-      const column = known.get(name), numeric = column.kind === "whole" || column.kind === "number";
-      return {
-        id: name, name: this.head(column, facts.get(name)), field: name, index: column.index, toolTip: `${name}, ${column.kind_title}${column.origin ? `, brought by “${column.origin}”` : ""}`,
-        width: this.widths.get(name) ?? Math.min(Math.max(WIDTHS[column.kind] ?? 150, name.length * 7.4 + 66), 300), minWidth: 56, cssClass: `${numeric ? "num" : ""} ${column.origin ? "elsewhere" : ""}`.trim(),
-        headerCssClass: `${column.origin ? "elsewhere" : ""} ${name === this.chosen ? "chosen" : ""}`.trim(), formatter: (...args) => this.format(column, args[4]),
-      };
-    })];
+    return [
+      number,
+      ...names.map((name) => {
+        const column = known.get(name),
+          numeric = column.kind === "whole" || column.kind === "number";
+        return {
+          id: name,
+          name: this.head(column, facts.get(name)),
+          field: name,
+          index: column.index,
+          toolTip: `${name}, ${column.kind_title}${column.origin ? `, brought by “${column.origin}”` : ""}`,
+          width:
+            this.widths.get(name) ??
+            Math.min(Math.max(WIDTHS[column.kind] ?? 150, name.length * 7.4 + 66), 300),
+          minWidth: 56,
+          cssClass: `${numeric ? "num" : ""} ${column.origin ? "elsewhere" : ""}`.trim(),
+          headerCssClass:
+            `${column.origin ? "elsewhere" : ""} ${name === this.chosen ? "chosen" : ""}`.trim(),
+          formatter: (...args) => this.format(column, args[4]),
+        };
+      }),
+    ];
   }
 
   head(column, facts) {
     const sorted = this.view.sort === column.name;
     const next = !sorted ? "up" : this.view.desc ? "off" : "down";
-    const bars = (facts?.bars ?? []).map((height) => { const bar = h("span"); bar.style.height = `${Math.max(height * 100, 4)}%`; return bar; });
-    return h("div", {},
-      h("div", { class: "head-top" }, h("span", { class: "head-kind", "aria-hidden": "true" }, SIGNS[column.kind]),
-        h("button", { type: "button", class: "head-name", onclick: () => this.act.chooseColumn(column.name), "aria-label": `${column.name}, ${column.kind_title}: show on the desk` }, column.name),
-        h("button", { type: "button", class: `head-sort${sorted ? " on" : ""}`, title: "Sort for reading; the data stays as it is", "aria-label": `Sort by ${column.name} for reading`,
-          onclick: () => this.sort(column.name, next) }, icon(sorted ? (this.view.desc ? "sort-down" : "sort-up") : "arrow-down-up"))),
+    const bars = (facts?.bars ?? []).map((height) => {
+      const bar = h("span");
+      bar.style.height = `${Math.max(height * 100, 4)}%`;
+      return bar;
+    });
+    return h(
+      "div",
+      {},
+      h(
+        "div",
+        { class: "head-top" },
+        h("span", { class: "head-kind", "aria-hidden": "true" }, SIGNS[column.kind]),
+        h(
+          "button",
+          {
+            type: "button",
+            class: "head-name",
+            onclick: () => this.act.chooseColumn(column.name),
+            "aria-label": `${column.name}, ${column.kind_title}: show on the desk`,
+          },
+          column.name,
+        ),
+        h(
+          "button",
+          {
+            type: "button",
+            class: `head-sort${sorted ? " on" : ""}`,
+            title: "Sort for reading; the data stays as it is",
+            "aria-label": `Sort by ${column.name} for reading`,
+            onclick: () => this.sort(column.name, next),
+          },
+          icon(sorted ? (this.view.desc ? "sort-down" : "sort-up") : "arrow-down-up"),
+        ),
+      ),
       h("div", { class: "head-bars", "aria-hidden": "true" }, bars),
-      h("div", { class: `head-fact${facts?.alert ? " alert-fact" : ""}` }, facts?.fact ?? " "));
+      h("div", { class: `head-fact${facts?.alert ? " alert-fact" : ""}` }, facts?.fact ?? " "),
+    );
   }
 
   /** Sort for reading: "up", "down" or "off". */
@@ -141,9 +268,16 @@ export class TableGrid {
   }
 
   address(offset, limit) {
-    const table = this.table, query = new URLSearchParams({ output: table.output, offset, limit });
-    if (this.view.sort) { query.set("sort", this.view.sort); query.set("desc", this.view.desc ? "1" : "0"); }
-    if (table.before) { query.set("before", table.before); table.touched.forEach((name) => query.append("touched", name)); }
+    const table = this.table,
+      query = new URLSearchParams({ output: table.output, offset, limit });
+    if (this.view.sort) {
+      query.set("sort", this.view.sort);
+      query.set("desc", this.view.desc ? "1" : "0");
+    }
+    if (table.before) {
+      query.set("before", table.before);
+      table.touched.forEach((name) => query.append("touched", name));
+    }
     if (this.view.changed) query.set("changed", "1");
     if (this.focusText()) query.set("focus", this.focusText());
     return `/api/flows/${this.flow}/tables/${table.key}/rows?${query}`;
@@ -152,7 +286,8 @@ export class TableGrid {
   /** Get the pages that hold rows `top` to `bottom` and one more on either side. */
   fetch(top, bottom) {
     const last = Math.max(Math.ceil((this.length || PAGE) / PAGE) - 1, 0);
-    const from = Math.max(Math.floor(top / PAGE) - (top % PAGE < 40 ? 1 : 0), 0), to = Math.min(Math.floor((bottom + 60) / PAGE), last);
+    const from = Math.max(Math.floor(top / PAGE) - (top % PAGE < 40 ? 1 : 0), 0),
+      to = Math.min(Math.floor((bottom + 60) / PAGE), last);
     for (let page = from; page <= to; page += 1) if (!this.pages.has(page)) this.load(page);
     while (this.pages.size > 60) this.pages.delete(this.pages.keys().next().value);
   }
@@ -161,11 +296,27 @@ export class TableGrid {
     const mark = { table: this.table, view: JSON.stringify(this.view), focus: this.focusText() };
     this.pages.set(page, null);
     const answer = await attempt(() => api(this.address(page * PAGE, PAGE)));
-    if (mark.table !== this.table || mark.view !== JSON.stringify(this.view) || mark.focus !== this.focusText()) return;
-    if (!answer) { this.pages.delete(page); return; }
-    this.pages.set(page, answer.rows.map((cells, n) => ({ cells, numbers: answer.numbers[n], was: answer.was[n] })));
+    if (
+      mark.table !== this.table ||
+      mark.view !== JSON.stringify(this.view) ||
+      mark.focus !== this.focusText()
+    )
+      return;
+    if (!answer) {
+      this.pages.delete(page);
+      return;
+    }
+    this.pages.set(
+      page,
+      answer.rows.map((cells, n) => ({ cells, numbers: answer.numbers[n], was: answer.was[n] })),
+    );
     if (page === 0) this.fitWidths(answer.rows, answer.was);
-    if (answer.total !== this.length || !this.known) { this.known = true; this.length = answer.total; this.refresh(); this.act.viewChanged(this.view); }
+    if (answer.total !== this.length || !this.known) {
+      this.known = true;
+      this.length = answer.total;
+      this.refresh();
+      this.act.viewChanged(this.view);
+    }
     this.grid.invalidateRows(answer.rows.map((_, n) => page * PAGE + n));
     this.grid.render();
   }
@@ -178,24 +329,47 @@ export class TableGrid {
       const room = kind === "text" ? 7.1 : 8.2;
       const needs = rows.slice(0, 120).map((cells, n) => {
         const before = was[n]?.[name];
-        return (cells[at] === null ? 4 : String(cells[at]).length) * room + (before === undefined ? 0 : (String(before ?? "was empty").length * 6.6) + 10);
+        return (
+          (cells[at] === null ? 4 : String(cells[at]).length) * room +
+          (before === undefined ? 0 : String(before ?? "was empty").length * 6.6 + 10)
+        );
       });
-      const width = Math.round(Math.min(Math.max(name.length * 7.6 + 62, Math.max(...needs) + 24, 84), changed ? 340 : 250));
-      if (width > (this.widths.get(name) ?? 0)) { this.widths.set(name, width); grew = true; }
+      const width = Math.round(
+        Math.min(
+          Math.max(name.length * 7.6 + 62, Math.max(...needs) + 24, 84),
+          changed ? 340 : 250,
+        ),
+      );
+      if (width > (this.widths.get(name) ?? 0)) {
+        this.widths.set(name, width);
+        grew = true;
+      }
     });
     if (grew) this.grid.setColumns(this.columns());
   }
 
   /** Bring a column into sight. */
-  reveal(name, enter = true) { this.grid.scrollColumnIntoView(this.grid.getColumnIndex(name)); if (enter) this.grid.setActiveCell(this.grid.getViewport().top, this.grid.getColumnIndex(name)); }
+  reveal(name, enter = true) {
+    this.grid.scrollColumnIntoView(this.grid.getColumnIndex(name));
+    if (enter) this.grid.setActiveCell(this.grid.getViewport().top, this.grid.getColumnIndex(name));
+  }
 
-  item(row) { return this.pages.get(Math.floor(row / PAGE))?.[row % PAGE] ?? {}; }
+  item(row) {
+    return this.pages.get(Math.floor(row / PAGE))?.[row % PAGE] ?? {};
+  }
 
-  refresh() { this.grid.updateRowCount(); this.grid.invalidate(); }
+  refresh() {
+    this.grid.updateRowCount();
+    this.grid.invalidate();
+  }
 
   async summarise() {
-    const table = this.table, focus = this.focusText(), query = new URLSearchParams({ output: table.output, ...(focus ? { focus } : {}) });
-    const answer = await attempt(() => api(`/api/flows/${this.flow}/tables/${table.key}/summary?${query}`));
+    const table = this.table,
+      focus = this.focusText(),
+      query = new URLSearchParams({ output: table.output, ...(focus ? { focus } : {}) });
+    const answer = await attempt(() =>
+      api(`/api/flows/${this.flow}/tables/${table.key}/summary?${query}`),
+    );
     if (!answer || table !== this.table || focus !== this.focusText()) return;
     this.summary = answer.columns;
     const active = this.grid.getActiveCell();
@@ -208,15 +382,36 @@ export class TableGrid {
     const was = item.was?.[column.name];
     const body = value(item.cells[column.index], column.kind);
     if (was === undefined) return body;
-    return { html: h("span", {}, body, h("span", { class: `cell-was${was === null ? " cell-empty" : ""}` }, was === null ? "was empty" : value(was, typeof was === "string" ? "text" : column.kind))), addClasses: "changed", toolTip: `before: ${was === null ? "empty" : was}` };
+    return {
+      html: h(
+        "span",
+        {},
+        body,
+        h(
+          "span",
+          { class: `cell-was${was === null ? " cell-empty" : ""}` },
+          was === null ? "was empty" : value(was, typeof was === "string" ? "text" : column.kind),
+        ),
+      ),
+      addClasses: "changed",
+      toolTip: `before: ${was === null ? "empty" : was}`,
+    };
   }
 
   keys(event) {
     const native = event.getNativeEvent ? event.getNativeEvent() : event;
-    if ((native.ctrlKey || native.metaKey) && native.key.toLowerCase() === "c") { this.copy(); event.stopImmediatePropagation?.(); native.preventDefault(); }
-    else if ((native.ctrlKey || native.metaKey) && native.key.toLowerCase() === "a") {
-      this.grid.getSelectionModel().setSelectedRanges([new SlickRange(0, 1, this.length - 1, this.grid.getColumns().length - 1)]);
-      event.stopImmediatePropagation?.(); native.preventDefault();
+    if ((native.ctrlKey || native.metaKey) && native.key.toLowerCase() === "c") {
+      this.copy();
+      event.stopImmediatePropagation?.();
+      native.preventDefault();
+    } else if ((native.ctrlKey || native.metaKey) && native.key.toLowerCase() === "a") {
+      this.grid
+        .getSelectionModel()
+        .setSelectedRanges([
+          new SlickRange(0, 1, this.length - 1, this.grid.getColumns().length - 1),
+        ]);
+      event.stopImmediatePropagation?.();
+      native.preventDefault();
     } else if (native.altKey && native.key.toLowerCase() === "c") {
       const cell = this.grid.getActiveCell();
       if (cell) this.act.chooseColumn(this.grid.getColumns()[cell.cell].id);
@@ -228,26 +423,47 @@ export class TableGrid {
   async copy() {
     const range = this.grid.getSelectionModel().getSelectedRanges()[0];
     if (!range) return;
-    const columns = this.grid.getColumns().slice(range.fromCell, range.toCell + 1).filter((c) => c.id !== ROW_ID);
+    const columns = this.grid
+      .getColumns()
+      .slice(range.fromCell, range.toCell + 1)
+      .filter((c) => c.id !== ROW_ID);
     const rows = range.toRow - range.fromRow + 1;
-    if (rows * columns.length > 500000) { notice(`${count(rows)} rows are more than a clipboard takes well. Add a step “Write file” instead.`, "problem"); return; }
+    if (rows * columns.length > 500000) {
+      notice(
+        `${count(rows)} rows are more than a clipboard takes well. Add a step “Write file” instead.`,
+        "problem",
+      );
+      return;
+    }
     const lines = [];
     for (let at = range.fromRow; at <= range.toRow; at += 2000) {
-      const answer = await attempt(() => api(this.address(at, Math.min(2000, range.toRow - at + 1))));
+      const answer = await attempt(() =>
+        api(this.address(at, Math.min(2000, range.toRow - at + 1))),
+      );
       if (!answer) return;
-      for (const cells of answer.rows) lines.push(columns.map((c) => quoted(cells[c.index])).join("\t"));
+      for (const cells of answer.rows)
+        lines.push(columns.map((c) => quoted(cells[c.index])).join("\t"));
     }
     await navigator.clipboard.writeText(lines.join("\n"));
     notice(`${count(rows)} × ${count(columns.length)} cells copied`);
   }
 
   /** The space around the grid changed. */
-  resize() { this.grid?.resizeCanvas(); }
+  resize() {
+    this.grid?.resizeCanvas();
+  }
 
   /** Show the last rows, or the first. */
-  toEnd(last) { if (this.length) this.grid.scrollRowIntoView(last ? this.length - 1 : 0); }
+  toEnd(last) {
+    if (this.length) this.grid.scrollRowIntoView(last ? this.length - 1 : 0);
+  }
 
-  focus() { if (this.grid && this.length) { if (!this.grid.getActiveCell()) this.grid.setActiveCell(0, 1); this.grid.focus(); } }
+  focus() {
+    if (this.grid && this.length) {
+      if (!this.grid.getActiveCell()) this.grid.setActiveCell(0, 1);
+      this.grid.focus();
+    }
+  }
 }
 
 /** A cell's text; blanks that one would not see are marked. */

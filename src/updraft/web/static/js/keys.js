@@ -2,27 +2,57 @@
 import { byId } from "./dom.js";
 import { showKeys } from "./overlays.js";
 
-const typing = (target) => target.closest?.("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");
+const typing = (target) =>
+  target.closest?.(
+    "input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]",
+  );
 
 export function bindKeys(studio) {
   addEventListener("keydown", (event) => {
-    const control = event.ctrlKey || event.metaKey, key = event.key.toLowerCase();
-    const act = control && key === "k" ? () => studio.addBox.open()
-      : control && event.key === "Enter" ? () => studio.applyDraft()
-      : control && key === "z" && !typing(event.target) ? () => studio.step(event.shiftKey ? "redo" : "undo")
-      : control && key === "y" && !typing(event.target) ? () => studio.step("redo")
-      : event.altKey && key === "r" ? () => studio.run()
-      : event.altKey && event.key === "1" ? () => studio.selected && studio.course.focus(studio.selected)
-      : event.altKey && event.key === "2" ? () => studio.grid.focus()
-      : event.altKey && event.key === "3" ? () => { studio.desk.fold(false); studio.desk.element.querySelector(".desk-body")?.querySelector("input, select, textarea, button, a")?.focus(); }
-      : event.altKey && key === "f" ? () => byId("fold").click()
-      : event.altKey && key === "p" ? () => studio.table && studio.profileDesk.show()
-      : event.altKey && key === "l" ? () => studio.table && studio.findingsDesk.show()
-      : event.altKey && key === "k" && !studio.focus.nothing ? () => studio.act.focusStep(event.shiftKey ? "drop" : "keep")
-      : control && key === "f" && studio.table ? () => document.querySelector(".table-search").focus()
-      : event.key === "?" && !typing(event.target) ? showKeys
-      : event.key === "Escape" && !byId("dialog").open ? () => leave(studio) : null;
-    if (act) { event.preventDefault(); act(); }
+    const control = event.ctrlKey || event.metaKey,
+      key = event.key.toLowerCase();
+    const act =
+      control && key === "k"
+        ? () => studio.addBox.open()
+        : control && event.key === "Enter"
+          ? () => studio.applyDraft()
+          : control && key === "z" && !typing(event.target)
+            ? () => studio.step(event.shiftKey ? "redo" : "undo")
+            : control && key === "y" && !typing(event.target)
+              ? () => studio.step("redo")
+              : event.altKey && key === "r"
+                ? () => studio.run()
+                : event.altKey && event.key === "1"
+                  ? () => studio.selected && studio.course.focus(studio.selected)
+                  : event.altKey && event.key === "2"
+                    ? () => studio.grid.focus()
+                    : event.altKey && event.key === "3"
+                      ? () => {
+                          studio.desk.fold(false);
+                          studio.desk.element
+                            .querySelector(".desk-body")
+                            ?.querySelector("input, select, textarea, button, a")
+                            ?.focus();
+                        }
+                      : event.altKey && key === "f"
+                        ? () => byId("fold").click()
+                        : event.altKey && key === "p"
+                          ? () => studio.table && studio.profileDesk.show()
+                          : event.altKey && key === "l"
+                            ? () => studio.table && studio.findingsDesk.show()
+                            : event.altKey && key === "k" && !studio.focus.nothing
+                              ? () => studio.act.focusStep(event.shiftKey ? "drop" : "keep")
+                              : control && key === "f" && studio.table
+                                ? () => document.querySelector(".table-search").focus()
+                                : event.key === "?" && !typing(event.target)
+                                  ? showKeys
+                                  : event.key === "Escape" && !byId("dialog").open
+                                    ? () => leave(studio)
+                                    : null;
+    if (act) {
+      event.preventDefault();
+      act();
+    }
   });
 }
 

@@ -6,9 +6,22 @@ import { openMenu } from "./overlays.js";
 export const looking = {
   lookingActs() {
     return {
-      unfocus: (chip) => this.setFocus((focus) => focus.remove(chip)), clearFocus: () => { if (!this.focus.nothing) this.setFocus((focus) => focus.clear()); },
-      search: (text) => this.setFocus((focus) => { focus.search = text; }), focusStep: (way, more) => this.focusStep(way, more), focusMenu: (element) => this.focusMenu(element),
-      showGone: () => this.showGone(), showNew: () => this.setFocus((focus) => { focus.clear(); focus.chips.push({ label: "new rows", column: "", finding: `new:${this.table.came}` }); }),
+      unfocus: (chip) => this.setFocus((focus) => focus.remove(chip)),
+      clearFocus: () => {
+        if (!this.focus.nothing) this.setFocus((focus) => focus.clear());
+      },
+      search: (text) =>
+        this.setFocus((focus) => {
+          focus.search = text;
+        }),
+      focusStep: (way, more) => this.focusStep(way, more),
+      focusMenu: (element) => this.focusMenu(element),
+      showGone: () => this.showGone(),
+      showNew: () =>
+        this.setFocus((focus) => {
+          focus.clear();
+          focus.chips.push({ label: "new rows", column: "", finding: `new:${this.table.came}` });
+        }),
     };
   },
 
@@ -27,7 +40,14 @@ export const looking = {
   /** Make a step of the focus: keep, drop, set, clear or mark. */
   async focusStep(way, more = {}) {
     const { table } = this;
-    const step = await attempt(() => post(`/api/flows/${this.flow}/tables/${table.key}/focus-step`, { focus: { chips: this.focus.chips, search: this.focus.search }, output: table.output, way, ...more }));
+    const step = await attempt(() =>
+      post(`/api/flows/${this.flow}/tables/${table.key}/focus-step`, {
+        focus: { chips: this.focus.chips, search: this.focus.search },
+        output: table.output,
+        way,
+        ...more,
+      }),
+    );
     if (!step) return;
     this.focus.clear();
     await this.addSteps([step]);
@@ -35,26 +55,73 @@ export const looking = {
 
   focusMenu(element) {
     openMenu(element, [
-      ["pencil-square", "Set a value…", () => this.askForFocus("set")], ["eraser", "Make cells empty…", () => this.askForFocus("clear")],
+      ["pencil-square", "Set a value…", () => this.askForFocus("set")],
+      ["eraser", "Make cells empty…", () => this.askForFocus("clear")],
       ["bookmark-check", "Mark with a yes/no column…", () => this.askForFocus("mark")],
     ]);
   },
 
   /** What comes in at the main port of the selected step. */
   comes() {
-    return this.incoming[this.kinds.get(this.state.steps[this.selected].kind)?.ports.find((port) => port.main)?.name];
+    return this.incoming[
+      this.kinds.get(this.state.steps[this.selected].kind)?.ports.find((port) => port.main)?.name
+    ];
   },
 
   /** Ask in which column, and for the value or name, then make the step. */
   askForFocus(way) {
-    const dialog = byId("dialog"), names = this.table.columns.map((column) => column.name);
-    const titles = { set: "Set a value in these rows", clear: "Make cells of these rows empty", mark: "Mark these rows" };
-    const column = h("select", { class: "form-select form-select-sm", id: "focus-column" }, names.map((name) => h("option", { value: name, selected: name === (this.columnDesk.name ?? this.focus.chips[0]?.column) }, name)));
-    const text = h("input", { type: "text", class: "form-control form-control-sm", id: "focus-text", value: way === "mark" ? "Marked" : "", required: way === "mark" });
-    const field = (id, label, control) => h("div", { class: "field" }, h("label", { for: id }, label), control);
-    dialog.onclose = () => { dialog.onclose = null; if (dialog.returnValue === "take") this.focusStep(way, way === "mark" ? { name: text.value } : { column: column.value, value: text.value }); };
-    dialog.replaceChildren(h("form", { method: "dialog" }, h("h2", { id: "dialog-title" }, titles[way]), way === "mark" ? null : field("focus-column", "Column", column), way === "clear" ? null : field("focus-text", way === "mark" ? "Name of the new column" : "Value", text),
-      h("div", { class: "dialog-foot" }, h("button", { class: "btn btn-quiet", value: "", formnovalidate: true }, "Not now"), h("button", { class: "btn btn-main", value: "take" }, "Add the step"))));
+    const dialog = byId("dialog"),
+      names = this.table.columns.map((column) => column.name);
+    const titles = {
+      set: "Set a value in these rows",
+      clear: "Make cells of these rows empty",
+      mark: "Mark these rows",
+    };
+    const column = h(
+      "select",
+      { class: "form-select form-select-sm", id: "focus-column" },
+      names.map((name) =>
+        h(
+          "option",
+          { value: name, selected: name === (this.columnDesk.name ?? this.focus.chips[0]?.column) },
+          name,
+        ),
+      ),
+    );
+    const text = h("input", {
+      type: "text",
+      class: "form-control form-control-sm",
+      id: "focus-text",
+      value: way === "mark" ? "Marked" : "",
+      required: way === "mark",
+    });
+    const field = (id, label, control) =>
+      h("div", { class: "field" }, h("label", { for: id }, label), control);
+    dialog.onclose = () => {
+      dialog.onclose = null;
+      if (dialog.returnValue === "take")
+        this.focusStep(
+          way,
+          way === "mark" ? { name: text.value } : { column: column.value, value: text.value },
+        );
+    };
+    dialog.replaceChildren(
+      h(
+        "form",
+        { method: "dialog" },
+        h("h2", { id: "dialog-title" }, titles[way]),
+        way === "mark" ? null : field("focus-column", "Column", column),
+        way === "clear"
+          ? null
+          : field("focus-text", way === "mark" ? "Name of the new column" : "Value", text),
+        h(
+          "div",
+          { class: "dialog-foot" },
+          h("button", { class: "btn btn-quiet", value: "", formnovalidate: true }, "Not now"),
+          h("button", { class: "btn btn-main", value: "take" }, "Add the step"),
+        ),
+      ),
+    );
     dialog.returnValue = "";
     dialog.showModal();
   },
@@ -62,14 +129,29 @@ export const looking = {
   /** Add steps one behind the other after the selected one, as one revision, and select the last; `insert` puts them on the lane. */
   async addSteps(steps, sentence = null, insert = true) {
     await this.applyDraft();
-    const taken = new Set(Object.keys(this.state.steps)), column = this.desk.view === "column" ? this.columnDesk.name : null, view = this.desk.view;
+    const taken = new Set(Object.keys(this.state.steps)),
+      column = this.desk.view === "column" ? this.columnDesk.name : null,
+      view = this.desk.view;
     const at = this.state.steps[this.selected];
-    let after = this.output ? `${this.selected}.${this.output}` : at.role === "output" ? at.main : this.selected;
+    let after = this.output
+      ? `${this.selected}.${this.output}`
+      : at.role === "output"
+        ? at.main
+        : this.selected;
     const edits = steps.map((step) => {
-      let id = step.kind, number = 2;
-      while (taken.has(id)) { id = `${step.kind}_${number}`; number += 1; }
+      let id = step.kind,
+        number = 2;
+      while (taken.has(id)) {
+        id = `${step.kind}_${number}`;
+        number += 1;
+      }
       taken.add(id);
-      const edit = { op: "add", step: { id, kind: step.kind, name: step.name ?? "", settings: step.settings }, after, insert: insert && !this.output };
+      const edit = {
+        op: "add",
+        step: { id, kind: step.kind, name: step.name ?? "", settings: step.settings },
+        after,
+        insert: insert && !this.output,
+      };
       after = id;
       return edit;
     });
@@ -85,23 +167,43 @@ export const looking = {
   async recode(column, pairs) {
     await this.applyDraft();
     const own = this.state.steps[this.selected];
-    const next = Object.values(this.state.steps).find((step) => step.main === this.selected && step.kind === "recode_values" && step.settings.column === column && step.enabled);
-    const at = own.kind === "recode_values" && own.settings.column === column && own.enabled ? own : next;
+    const next = Object.values(this.state.steps).find(
+      (step) =>
+        step.main === this.selected &&
+        step.kind === "recode_values" &&
+        step.settings.column === column &&
+        step.enabled,
+    );
+    const at =
+      own.kind === "recode_values" && own.settings.column === column && own.enabled ? own : next;
     if (!at) {
-      const done = await this.addSteps([{ kind: "recode_values", settings: { column, changes: pairs.map(([old, fresh]) => ({ old, new: fresh })) } }]);
+      const done = await this.addSteps([
+        {
+          kind: "recode_values",
+          settings: { column, changes: pairs.map(([old, fresh]) => ({ old, new: fresh })) },
+        },
+      ]);
       if (done) notice("Changed by a new step “Recode values”. Ctrl+Z takes it back.");
       return;
     }
     // Of the table after the step: what became the old value before becomes the new one now.
-    const changes = (at.settings.changes ?? []).map((one) => { const hit = at === own && pairs.find(([old]) => old === one.new); return hit ? { ...one, new: hit[1] } : one; });
+    const changes = (at.settings.changes ?? []).map((one) => {
+      const hit = at === own && pairs.find(([old]) => old === one.new);
+      return hit ? { ...one, new: hit[1] } : one;
+    });
     for (const [old, fresh] of pairs) {
       // A value that this very step makes need not come in as well; where it does, it is recoded too.
       const made = at === own && at.settings.changes?.some((one) => one.new === old);
-      const comes = !made || (await this.values(this.comes(), column, old))?.values.some(([value]) => value === old);
+      const comes =
+        !made ||
+        (await this.values(this.comes(), column, old))?.values.some(([value]) => value === old);
       if (comes && !changes.some((one) => one.old === old)) changes.push({ old, new: fresh });
     }
     const kept = changes.filter((one) => one.old !== one.new);
-    const state = await this.edit([{ op: "set", id: at.id, settings: { ...at.settings, changes: kept } }], `Recoded ${pairs.length === 1 ? `“${pairs[0][0]}”` : `${pairs.length} values`} of ${column}`);
+    const state = await this.edit(
+      [{ op: "set", id: at.id, settings: { ...at.settings, changes: kept } }],
+      `Recoded ${pairs.length === 1 ? `“${pairs[0][0]}”` : `${pairs.length} values`} of ${column}`,
+    );
     if (!state) return;
     if (at !== own) await this.select(at.id);
     this.chooseColumn(column);
@@ -111,21 +213,61 @@ export const looking = {
   /** Count the rows that are gone and those that are new, where the step let rows come or go. */
   async compareWithBefore() {
     const { table } = this;
-    if (!table || this.problem || table.touched.length || !table.came || table.output || table.rows_in === null || table.step !== this.selected) return;
+    if (
+      !table ||
+      this.problem ||
+      table.touched.length ||
+      !table.came ||
+      table.output ||
+      table.rows_in === null ||
+      table.step !== this.selected
+    )
+      return;
     const query = new URLSearchParams({ before: table.came, output: table.output });
-    const found = await api(`/api/flows/${this.flow}/tables/${table.key}/compare?${query}`).catch(() => null);
-    if (!found || table !== this.table || (found.gone === table.rows_in && found.new === table.rows)) return;
+    const found = await api(`/api/flows/${this.flow}/tables/${table.key}/compare?${query}`).catch(
+      () => null,
+    );
+    if (
+      !found ||
+      table !== this.table ||
+      (found.gone === table.rows_in && found.new === table.rows)
+    )
+      return;
     this.act.compared = { ...found, shown: null };
     this.bar();
   },
 
   /** Show the rows of the table before that this one lacks, or come back. */
   showGone() {
-    if (this.act.compared.shown) { this.focus.clear(); this.look(); return; }
-    const [key, output] = this.table.came.split("."), here = this.table, compared = { ...this.act.compared, shown: true };
-    const gone = { ...here, key, output, rows: here.rows_in, before: null, touched: [], columns: (this.comes()?.columns ?? []).map((column) => ({ changed: 0, origin: null, evidence: "", kind_title: column.kind, ...column })) };
+    if (this.act.compared.shown) {
+      this.focus.clear();
+      this.look();
+      return;
+    }
+    const [key, output] = this.table.came.split("."),
+      here = this.table,
+      compared = { ...this.act.compared, shown: true };
+    const gone = {
+      ...here,
+      key,
+      output,
+      rows: here.rows_in,
+      before: null,
+      touched: [],
+      columns: (this.comes()?.columns ?? []).map((column) => ({
+        changed: 0,
+        origin: null,
+        evidence: "",
+        kind_title: column.kind,
+        ...column,
+      })),
+    };
     this.focus.clear();
-    this.focus.chips.push({ label: "rows that are gone", column: "", finding: `gone:${here.key}.${here.output}` });
+    this.focus.chips.push({
+      label: "rows that are gone",
+      column: "",
+      finding: `gone:${here.key}.${here.output}`,
+    });
     this.table = gone;
     this.act.compared = compared;
     this.grid.show(gone);

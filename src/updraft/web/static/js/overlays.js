@@ -4,14 +4,48 @@ import { byId, h, icon } from "./dom.js";
 /** A menu beside an element; `items` are [icon, text, act, key, class] or null for a gap. */
 export function openMenu(beside, items) {
   const menu = byId("menu");
-  const close = () => { menu.hidden = true; removeEventListener("pointerdown", outside, true); };
-  const outside = (event) => { if (!menu.contains(event.target)) close(); };
-  menu.replaceChildren(...items.filter(Boolean).map(([sign, text, act, key, kind]) => h("button", { type: "button", role: "menuitem", class: kind ?? null, onclick: () => { close(); beside.isConnected && beside.focus(); act(); } }, icon(sign), text, key ? h("kbd", {}, key) : null)));
+  const close = () => {
+    menu.hidden = true;
+    removeEventListener("pointerdown", outside, true);
+  };
+  const outside = (event) => {
+    if (!menu.contains(event.target)) close();
+  };
+  menu.replaceChildren(
+    ...items.filter(Boolean).map(([sign, text, act, key, kind]) =>
+      h(
+        "button",
+        {
+          type: "button",
+          role: "menuitem",
+          class: kind ?? null,
+          onclick: () => {
+            close();
+            beside.isConnected && beside.focus();
+            act();
+          },
+        },
+        icon(sign),
+        text,
+        key ? h("kbd", {}, key) : null,
+      ),
+    ),
+  );
   menu.onkeydown = (event) => {
-    const buttons = [...menu.children], at = buttons.indexOf(document.activeElement);
-    if (event.key === "Escape" || event.key === "Tab") { event.preventDefault(); event.stopPropagation(); close(); beside.focus(); }
-    else if (event.key === "ArrowDown") { event.preventDefault(); buttons[(at + 1) % buttons.length].focus(); }
-    else if (event.key === "ArrowUp") { event.preventDefault(); buttons[(at - 1 + buttons.length) % buttons.length].focus(); }
+    const buttons = [...menu.children],
+      at = buttons.indexOf(document.activeElement);
+    if (event.key === "Escape" || event.key === "Tab") {
+      event.preventDefault();
+      event.stopPropagation();
+      close();
+      beside.focus();
+    } else if (event.key === "ArrowDown") {
+      event.preventDefault();
+      buttons[(at + 1) % buttons.length].focus();
+    } else if (event.key === "ArrowUp") {
+      event.preventDefault();
+      buttons[(at - 1 + buttons.length) % buttons.length].focus();
+    }
   };
   menu.hidden = false;
   const box = beside.getBoundingClientRect();
@@ -22,16 +56,43 @@ export function openMenu(beside, items) {
 }
 
 const KEYS = [
-  ["Ctrl K", "Add a step behind the selected one"], ["Ctrl Enter", "Apply the settings on the desk"], ["Ctrl Z / Ctrl Shift Z", "Undo / redo"],
-  ["Alt R", "Run the flow"], ["Alt 1 / 2 / 3", "Go to the course / table / desk"], ["Esc", "Back to the step; put back what is not applied"],
-  ["↑ ↓", "In the course: go from stop to stop"], ["Alt ↑ ↓", "In the course: move the step"], ["F2", "Rename the step"], ["Shift Space", "Switch the step on or off"], ["Delete", "Remove the step"], ["Shift F10", "More for the step"],
-  ["Shift + arrows", "In the table: select cells"], ["Ctrl C", "In the table: copy them"], ["Alt C", "In the table: show the column on the desk"], ["Ctrl F", "Search the rows"], ["Alt L / Alt P", "Show the findings / the profile"], ["Alt K / Alt Shift K", "Keep only / drop the rows in focus"], ["Alt F", "Fold the desk away, or open it"], ["?", "This list"],
+  ["Ctrl K", "Add a step behind the selected one"],
+  ["Ctrl Enter", "Apply the settings on the desk"],
+  ["Ctrl Z / Ctrl Shift Z", "Undo / redo"],
+  ["Alt R", "Run the flow"],
+  ["Alt 1 / 2 / 3", "Go to the course / table / desk"],
+  ["Esc", "Back to the step; put back what is not applied"],
+  ["↑ ↓", "In the course: go from stop to stop"],
+  ["Alt ↑ ↓", "In the course: move the step"],
+  ["F2", "Rename the step"],
+  ["Shift Space", "Switch the step on or off"],
+  ["Delete", "Remove the step"],
+  ["Shift F10", "More for the step"],
+  ["Shift + arrows", "In the table: select cells"],
+  ["Ctrl C", "In the table: copy them"],
+  ["Alt C", "In the table: show the column on the desk"],
+  ["Ctrl F", "Search the rows"],
+  ["Alt L / Alt P", "Show the findings / the profile"],
+  ["Alt K / Alt Shift K", "Keep only / drop the rows in focus"],
+  ["Alt F", "Fold the desk away, or open it"],
+  ["?", "This list"],
 ];
 
 export function showKeys() {
   const dialog = byId("dialog");
-  dialog.replaceChildren(h("h2", { id: "dialog-title" }, "Keys"), h("dl", { class: "keys" }, KEYS.map(([key, what]) => [h("dt", {}, h("kbd", {}, key)), h("dd", {}, what)])),
-    h("form", { method: "dialog", class: "dialog-foot" }, h("button", { class: "btn btn-quiet" }, "Close")));
+  dialog.replaceChildren(
+    h("h2", { id: "dialog-title" }, "Keys"),
+    h(
+      "dl",
+      { class: "keys" },
+      KEYS.map(([key, what]) => [h("dt", {}, h("kbd", {}, key)), h("dd", {}, what)]),
+    ),
+    h(
+      "form",
+      { method: "dialog", class: "dialog-foot" },
+      h("button", { class: "btn btn-quiet" }, "Close"),
+    ),
+  );
   dialog.showModal();
 }
 
@@ -39,9 +100,33 @@ export function showKeys() {
 export function ask(title, text, answers) {
   const dialog = byId("dialog");
   return new Promise((done) => {
-    dialog.onclose = () => { dialog.onclose = null; done(dialog.returnValue || answers[0][0]); };
-    dialog.replaceChildren(h("form", { method: "dialog" }, h("h2", { id: "dialog-title" }, title), h("p", {}, text),
-      h("div", { class: "dialog-foot" }, answers.map(([key, label], n) => h("button", { class: n === answers.length - 1 ? "btn btn-main" : "btn btn-quiet", value: key, autofocus: n === answers.length - 1 }, label)))));
+    dialog.onclose = () => {
+      dialog.onclose = null;
+      done(dialog.returnValue || answers[0][0]);
+    };
+    dialog.replaceChildren(
+      h(
+        "form",
+        { method: "dialog" },
+        h("h2", { id: "dialog-title" }, title),
+        h("p", {}, text),
+        h(
+          "div",
+          { class: "dialog-foot" },
+          answers.map(([key, label], n) =>
+            h(
+              "button",
+              {
+                class: n === answers.length - 1 ? "btn btn-main" : "btn btn-quiet",
+                value: key,
+                autofocus: n === answers.length - 1,
+              },
+              label,
+            ),
+          ),
+        ),
+      ),
+    );
     dialog.returnValue = "";
     dialog.showModal();
   });

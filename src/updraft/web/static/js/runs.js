@@ -5,6 +5,11 @@ import { showTimes } from "./dom.js";
 showTimes();
 document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-repeat]");
-  if (button) attempt(async () => { await post(`/api/runs/${button.dataset.repeat}/repeat`); location.reload(); });
+  if (button)
+    attempt(async () => {
+      await post(`/api/runs/${button.dataset.repeat}/repeat`);
+      location.reload();
+    });
 });
-if (document.querySelector(".state-running, .state-waiting")) setTimeout(() => location.reload(), 2000);
+if (document.querySelector(".state-running, .state-waiting"))
+  setTimeout(() => location.reload(), 2000);

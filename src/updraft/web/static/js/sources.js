@@ -1,5 +1,5 @@
 /** Bringing tables in: files, folders, pasted cells, other sources. Methods of the studio. */
-import { alike, api, attempt, post, sourceName, sourcesOf, upload } from "./api.js";
+import { alike, api, attempt, sourceName, sourcesOf, upload } from "./api.js";
 import { byId } from "./dom.js";
 import { ask } from "./overlays.js";
 import { cellsOf } from "./widgets/sheet.js";
@@ -8,7 +8,9 @@ export const sources = {
   /** A source that is no file: a lane of its own, worked on at its desk. */
   async addSource(kind, settings, name = "") {
     const known = new Set(Object.keys(this.state.steps));
-    const state = await this.edit([{ op: "add", step: { kind: kind.kind, settings, ...(name ? { name } : {}) } }]);
+    const state = await this.edit([
+      { op: "add", step: { kind: kind.kind, settings, ...(name ? { name } : {}) } },
+    ]);
     if (!state) return;
     await this.select(Object.keys(state.steps).find((id) => !known.has(id)));
     this.desk.fold(false);
@@ -20,21 +22,59 @@ export const sources = {
     const cells = cellsOf(text);
     if (cells.length < 2 && cells[0].length < 2) return false;
     await this.applyDraft();
-    const named = cells.length > 1 && cells[0].every((cell) => cell && !/^[\d.,\s-]+$/.test(cell)) && new Set(cells[0]).size === cells[0].length;
-    await this.addSource(this.kinds.get("type_in_a_table"), { columns: named ? cells[0] : cells[0].map((_, n) => `Column ${n + 1}`), rows: named ? cells.slice(1) : cells }, "Pasted cells");
+    const named =
+      cells.length > 1 &&
+      cells[0].every((cell) => cell && !/^[\d.,\s-]+$/.test(cell)) &&
+      new Set(cells[0]).size === cells[0].length;
+    await this.addSource(
+      this.kinds.get("type_in_a_table"),
+      {
+        columns: named ? cells[0] : cells[0].map((_, n) => `Column ${n + 1}`),
+        rows: named ? cells.slice(1) : cells,
+      },
+      "Pasted cells",
+    );
     return true;
   },
 
-  files() { return attempt(async () => (await api(`/api/flows/${this.flow}/files`)).files); },
+  files() {
+    return attempt(async () => (await api(`/api/flows/${this.flow}/files`)).files);
+  },
 
-  uploadFile(file) { return attempt(async () => (await upload(this.flow, file)).path); },
+  uploadFile(file) {
+    return attempt(async () => (await upload(this.flow, file)).path);
+  },
 
   /** Take other records of the same file as a table with a lane of its own. */
   async takeAsTable(path, name) {
     await this.applyDraft();
-    const known = new Set(Object.keys(this.state.steps)), settings = { ...this.state.steps[this.selected].settings, records: path, layout: [], columns: [], number: false };
-    const state = await this.edit([{ op: "set", id: this.selected, settings: { ...this.state.steps[this.selected].settings, number: true, lists: "leave_out", layout: [] } },
-      { op: "add", step: { kind: this.state.steps[this.selected].kind, name: sourceName(name), settings } }], `Took “${name}” as a table of its own`);
+    const known = new Set(Object.keys(this.state.steps)),
+      settings = {
+        ...this.state.steps[this.selected].settings,
+        records: path,
+        layout: [],
+        columns: [],
+        number: false,
+      };
+    const state = await this.edit(
+      [
+        {
+          op: "set",
+          id: this.selected,
+          settings: {
+            ...this.state.steps[this.selected].settings,
+            number: true,
+            lists: "leave_out",
+            layout: [],
+          },
+        },
+        {
+          op: "add",
+          step: { kind: this.state.steps[this.selected].kind, name: sourceName(name), settings },
+        },
+      ],
+      `Took “${name}” as a table of its own`,
+    );
     if (state) await this.select(Object.keys(state.steps).find((id) => !known.has(id)));
   },
 
@@ -45,7 +85,13 @@ export const sources = {
       input.onchange = async () => {
         const files = [...input.files];
         input.value = "";
-        done(files.length ? (asStep ? await attempt(() => this.bringIn(files)) : await this.uploadFile(files[0])) ?? null : null);
+        done(
+          files.length
+            ? ((asStep
+                ? await attempt(() => this.bringIn(files))
+                : await this.uploadFile(files[0])) ?? null)
+            : null,
+        );
       };
       input.oncancel = () => done(null);
       input.click();
@@ -58,9 +104,24 @@ export const sources = {
     const sent = [];
     for (const file of files) {
       this.busy(true);
-      try { sent.push(await upload(this.flow, file, folder)); } finally { this.busy(false); }
+      try {
+        sent.push(await upload(this.flow, file, folder));
+      } finally {
+        this.busy(false);
+      }
     }
-    const together = folder ? "one" : alike(sent) ? await ask("One table, or one each?", `These ${sent.length} files have the same columns.`, [["each", "One each"], ["one", "One table"]]) : "each";
+    const together = folder
+      ? "one"
+      : alike(sent)
+        ? await ask(
+            "One table, or one each?",
+            `These ${sent.length} files have the same columns.`,
+            [
+              ["each", "One each"],
+              ["one", "One table"],
+            ],
+          )
+        : "each";
     for (const step of sourcesOf(sent, folder, together === "one")) {
       const known = new Set(Object.keys(this.state.steps));
       const state = await this.edit([{ op: "add", step }], `Brought in ${step.settings.path}`);

@@ -5,20 +5,88 @@ import { valuesChip } from "./focus.js";
 import { visible } from "./visible.js";
 import { select } from "./widgets/basic.js";
 
-const ROW = 28, PAGE = 200, TALLEST = 12_000_000; // no browser scrolls an element of any height
+const ROW = 28,
+  PAGE = 200,
+  TALLEST = 12_000_000; // no browser scrolls an element of any height
 
 export class ValueList {
   constructor(studio, name, kind) {
-    Object.assign(this, { studio, name, kind, order: "count", search: "", chosen: new Set(), pages: new Map(), found: null });
+    Object.assign(this, {
+      studio,
+      name,
+      kind,
+      order: "count",
+      search: "",
+      chosen: new Set(),
+      pages: new Map(),
+      found: null,
+    });
     this.rows = h("ul", { class: "value-rows", "aria-label": `Values of ${name}` });
     this.space = h("div", { class: "value-space" }, this.rows);
-    this.scroll = h("div", { class: "value-scroll", tabindex: "0", role: "region", "aria-label": `Values of ${name}, arrow keys scroll`, onscroll: () => this.draw() }, this.space);
+    this.scroll = h(
+      "div",
+      {
+        class: "value-scroll",
+        tabindex: "0",
+        role: "region",
+        "aria-label": `Values of ${name}, arrow keys scroll`,
+        onscroll: () => this.draw(),
+      },
+      this.space,
+    );
     this.says = h("span", { class: "muted small grow" });
-    const search = h("input", { type: "search", class: "form-control form-control-sm", placeholder: "Find a value", "aria-label": `Find a value of ${name}`, oninput: pausing(150, () => { this.search = search.value; this.load(); }) });
+    const search = h("input", {
+      type: "search",
+      class: "form-control form-control-sm",
+      placeholder: "Find a value",
+      "aria-label": `Find a value of ${name}`,
+      oninput: pausing(150, () => {
+        this.search = search.value;
+        this.load();
+      }),
+    });
     this.act = h("div", { class: "value-act" });
-    this.element = h("div", { class: "value-list" },
-      h("div", { class: "checks-tools" }, search, select([["count", "most frequent"], ["rare", "least frequent"], ["value", "by value"]], this.order, "Order of the values", (order) => { this.order = order; this.load(); }, { class: "form-select form-select-sm w-auto" })),
-      this.act, this.scroll, h("div", { class: "add-row" }, this.says, h("button", { type: "button", class: "tiny-button", title: "All values with their counts, as cells for a spreadsheet", onclick: () => this.copy() }, icon("copy"), "Copy list")));
+    this.element = h(
+      "div",
+      { class: "value-list" },
+      h(
+        "div",
+        { class: "checks-tools" },
+        search,
+        select(
+          [
+            ["count", "most frequent"],
+            ["rare", "least frequent"],
+            ["value", "by value"],
+          ],
+          this.order,
+          "Order of the values",
+          (order) => {
+            this.order = order;
+            this.load();
+          },
+          { class: "form-select form-select-sm w-auto" },
+        ),
+      ),
+      this.act,
+      this.scroll,
+      h(
+        "div",
+        { class: "add-row" },
+        this.says,
+        h(
+          "button",
+          {
+            type: "button",
+            class: "tiny-button",
+            title: "All values with their counts, as cells for a spreadsheet",
+            onclick: () => this.copy(),
+          },
+          icon("copy"),
+          "Copy list",
+        ),
+      ),
+    );
     this.tell();
   }
 
@@ -38,62 +106,150 @@ export class ValueList {
     if (this.pages.has(page)) return;
     const asked = JSON.stringify([this.order, this.search, this.studio.focus.text]);
     this.pages.set(page, null);
-    const found = await attempt(() => api(this.address("values", { search: this.search, order: this.order, offset: page * PAGE, most: PAGE })));
-    if (!found || asked !== JSON.stringify([this.order, this.search, this.studio.focus.text])) return;
+    const found = await attempt(() =>
+      api(
+        this.address("values", {
+          search: this.search,
+          order: this.order,
+          offset: page * PAGE,
+          most: PAGE,
+        }),
+      ),
+    );
+    if (!found || asked !== JSON.stringify([this.order, this.search, this.studio.focus.text]))
+      return;
     this.pages.set(page, found.values);
     this.found = found;
     this.space.style.height = `${Math.min(found.found * ROW, TALLEST)}px`;
     this.scroll.classList.toggle("short", found.found <= 8);
-    this.says.textContent = found.found === found.distinct ? plural(found.distinct, "value", "values") : `${count(found.found)} of ${plural(found.distinct, "value", "values")}`;
+    this.says.textContent =
+      found.found === found.distinct
+        ? plural(found.distinct, "value", "values")
+        : `${count(found.found)} of ${plural(found.distinct, "value", "values")}`;
     this.draw();
   }
 
   /** The number of the first value in sight. */
   first() {
-    const all = (this.found?.found ?? 0) * ROW, tall = Math.min(all, TALLEST), free = Math.max(tall - this.scroll.clientHeight, 1);
-    return Math.floor((this.scroll.scrollTop / free) * Math.max(all - this.scroll.clientHeight, 0) / ROW);
+    const all = (this.found?.found ?? 0) * ROW,
+      tall = Math.min(all, TALLEST),
+      free = Math.max(tall - this.scroll.clientHeight, 1);
+    return Math.floor(
+      ((this.scroll.scrollTop / free) * Math.max(all - this.scroll.clientHeight, 0)) / ROW,
+    );
   }
 
   draw() {
     if (!this.found || this.editing) return;
-    const top = this.first(), many = Math.ceil((this.scroll.clientHeight || 320) / ROW) + 2, rows = [];
+    const top = this.first(),
+      many = Math.ceil((this.scroll.clientHeight || 320) / ROW) + 2,
+      rows = [];
     for (let at = top; at < Math.min(top + many, this.found.found); at += 1) {
-      const page = Math.floor(at / PAGE), entry = this.pages.get(page)?.[at % PAGE];
+      const page = Math.floor(at / PAGE),
+        entry = this.pages.get(page)?.[at % PAGE];
       if (!this.pages.has(page)) this.fetch(page);
-      rows.push(entry ? this.row(entry) : h("li", { class: "value" }, h("span", { class: "cell-waiting" })));
+      rows.push(
+        entry ? this.row(entry) : h("li", { class: "value" }, h("span", { class: "cell-waiting" })),
+      );
     }
     while (this.pages.size > 40) this.pages.delete(this.pages.keys().next().value);
-    const active = this.rows.contains(document.activeElement) ? document.activeElement.getAttribute("aria-label") : null;
+    const active = this.rows.contains(document.activeElement)
+      ? document.activeElement.getAttribute("aria-label")
+      : null;
     this.rows.style.transform = `translateY(${Math.min(this.scroll.scrollTop, Math.max(parseFloat(this.space.style.height) - rows.length * ROW, 0))}px)`;
     this.rows.replaceChildren(...rows);
-    if (active) [...this.rows.querySelectorAll("[aria-label]")].find((element) => element.getAttribute("aria-label") === active)?.focus();
-    if (!this.found.found) this.rows.replaceChildren(h("li", { class: "muted value-none" }, this.search ? "No value contains that." : "There is no row here."));
+    if (active)
+      [...this.rows.querySelectorAll("[aria-label]")]
+        .find((element) => element.getAttribute("aria-label") === active)
+        ?.focus();
+    if (!this.found.found)
+      this.rows.replaceChildren(
+        h(
+          "li",
+          { class: "muted value-none" },
+          this.search ? "No value contains that." : "There is no row here.",
+        ),
+      );
   }
 
   row([text, rows]) {
     const bar = h("span");
     bar.style.width = `${(100 * rows) / Math.max(this.found.highest, 1)}%`;
-    const words = text === null ? "empty" : `${text.trim()}${/^\s/.test(text) ? " (blank in front)" : ""}${/\s$/.test(text) ? " (blank at the end)" : ""}`;
-    const box = h("input", { type: "checkbox", class: "form-check-input", checked: this.chosen.has(text), "aria-label": `Choose ${words}`, onchange: () => { if (box.checked) this.chosen.add(text); else this.chosen.delete(text); this.tell(); } });
+    const words =
+      text === null
+        ? "empty"
+        : `${text.trim()}${/^\s/.test(text) ? " (blank in front)" : ""}${/\s$/.test(text) ? " (blank at the end)" : ""}`;
+    const box = h("input", {
+      type: "checkbox",
+      class: "form-check-input",
+      checked: this.chosen.has(text),
+      "aria-label": `Choose ${words}`,
+      onchange: () => {
+        if (box.checked) this.chosen.add(text);
+        else this.chosen.delete(text);
+        this.tell();
+      },
+    });
     const part = rows / Math.max(this.found.rows, 1);
-    return h("li", { class: "value", ondblclick: (event) => this.edit(event.currentTarget, text) },
-      h("label", { title: words }, box, h("span", { class: `v${text === null ? " cell-empty" : ""}` }, text === null ? "empty" : visible(text.length > 400 ? `${text.slice(0, 400)}…` : text))),
-      h("span", { class: "bar-cell", "aria-hidden": "true" }, bar), h("span", { class: "n", title: `${(100 * part).toFixed(2)} % of the rows` }, count(rows)), h("span", { class: "share" }, part >= 0.001 ? `${(100 * part).toFixed(1)} %` : "<0.1 %"),
-      this.editable() && text !== null ? h("button", { type: "button", class: "icon-button", title: "Change it everywhere", "aria-label": `Change ${words} everywhere`, onclick: (event) => this.edit(event.currentTarget.closest("li"), text) }, icon("pencil")) : h("span"));
+    return h(
+      "li",
+      { class: "value", ondblclick: (event) => this.edit(event.currentTarget, text) },
+      h(
+        "label",
+        { title: words },
+        box,
+        h(
+          "span",
+          { class: `v${text === null ? " cell-empty" : ""}` },
+          text === null ? "empty" : visible(text.length > 400 ? `${text.slice(0, 400)}…` : text),
+        ),
+      ),
+      h("span", { class: "bar-cell", "aria-hidden": "true" }, bar),
+      h("span", { class: "n", title: `${(100 * part).toFixed(2)} % of the rows` }, count(rows)),
+      h("span", { class: "share" }, part >= 0.001 ? `${(100 * part).toFixed(1)} %` : "<0.1 %"),
+      this.editable() && text !== null
+        ? h(
+            "button",
+            {
+              type: "button",
+              class: "icon-button",
+              title: "Change it everywhere",
+              "aria-label": `Change ${words} everywhere`,
+              onclick: (event) => this.edit(event.currentTarget.closest("li"), text),
+            },
+            icon("pencil"),
+          )
+        : h("span"),
+    );
   }
 
-  editable() { return !["list", "record", "duration"].includes(this.kind) && !this.studio.table.output; }
+  editable() {
+    return !["list", "record", "duration"].includes(this.kind) && !this.studio.table.output;
+  }
 
   /** Type another value in its place: it changes everywhere, by a Recode step. */
   edit(item, text) {
     if (!this.editable() || text === null) return;
     this.editing = true;
-    const input = h("input", { type: "text", class: "form-control form-control-sm", "aria-label": `New value for ${text}`, value: text });
-    const done = () => { this.editing = false; this.draw(); };
+    const input = h("input", {
+      type: "text",
+      class: "form-control form-control-sm",
+      "aria-label": `New value for ${text}`,
+      value: text,
+    });
+    const done = () => {
+      this.editing = false;
+      this.draw();
+    };
     input.onkeydown = async (event) => {
       event.stopPropagation();
       if (event.key === "Escape") done();
-      if (event.key === "Enter") { event.preventDefault(); this.editing = false; if (input.value !== text) await this.studio.recode(this.name, [[text, input.value]]); else done(); }
+      if (event.key === "Enter") {
+        event.preventDefault();
+        this.editing = false;
+        if (input.value !== text) await this.studio.recode(this.name, [[text, input.value]]);
+        else done();
+      }
     };
     input.onblur = () => this.editing && done();
     item.replaceChildren(input);
@@ -103,17 +259,72 @@ export class ValueList {
 
   /** What can be done with the chosen values. */
   tell() {
-    const chosen = [...this.chosen], none = !chosen.length;
-    const tool = (text, act, title) => h("button", { type: "button", class: "tiny-button", disabled: none, title, onclick: act }, text);
-    const look = (but) => { this.studio.setFocus((focus) => { if (but) { focus.chips = focus.chips.filter((chip) => chip.column !== this.name); focus.chips.push(valuesChip(this.name, chosen, true)); } else focus.only(valuesChip(this.name, chosen)); }); };
-    this.act.replaceChildren(tool("Only these", () => look(false), "Look at rows with the chosen values"), tool("All but these", () => look(true), "Look at rows without the chosen values"),
-      ...(this.editable() && chosen.length > 1 && !this.chosen.has(null) ? [tool("Make one of them", () => this.merge(chosen), "Give all chosen values one spelling")] : []), h("span", { class: "muted small" }, none ? "choose values, or change one in place" : `${count(chosen.length)} chosen`));
+    const chosen = [...this.chosen],
+      none = !chosen.length;
+    const tool = (text, act, title) =>
+      h(
+        "button",
+        { type: "button", class: "tiny-button", disabled: none, title, onclick: act },
+        text,
+      );
+    const look = (but) => {
+      this.studio.setFocus((focus) => {
+        if (but) {
+          focus.chips = focus.chips.filter((chip) => chip.column !== this.name);
+          focus.chips.push(valuesChip(this.name, chosen, true));
+        } else focus.only(valuesChip(this.name, chosen));
+      });
+    };
+    this.act.replaceChildren(
+      tool("Only these", () => look(false), "Look at rows with the chosen values"),
+      tool("All but these", () => look(true), "Look at rows without the chosen values"),
+      ...(this.editable() && chosen.length > 1 && !this.chosen.has(null)
+        ? [
+            tool(
+              "Make one of them",
+              () => this.merge(chosen),
+              "Give all chosen values one spelling",
+            ),
+          ]
+        : []),
+      h(
+        "span",
+        { class: "muted small" },
+        none ? "choose values, or change one in place" : `${count(chosen.length)} chosen`,
+      ),
+    );
   }
 
   merge(chosen) {
-    const entries = [...this.pages.values()].flat().filter(Boolean), most = chosen.toSorted((a, b) => (entries.find(([v]) => v === b)?.[1] ?? 0) - (entries.find(([v]) => v === a)?.[1] ?? 0))[0];
-    const input = h("input", { type: "text", class: "form-control form-control-sm", "aria-label": "The one spelling", value: most });
-    this.act.replaceChildren(h("form", { class: "range-form", onsubmit: (event) => { event.preventDefault(); this.studio.recode(this.name, chosen.filter((value) => value !== input.value).map((value) => [value, input.value])); } }, input, h("button", { class: "btn btn-quiet btn-small" }, "Recode"), h("button", { type: "button", class: "tiny-button", onclick: () => this.tell() }, "Back")));
+    const entries = [...this.pages.values()].flat().filter(Boolean),
+      most = chosen.toSorted(
+        (a, b) =>
+          (entries.find(([v]) => v === b)?.[1] ?? 0) - (entries.find(([v]) => v === a)?.[1] ?? 0),
+      )[0];
+    const input = h("input", {
+      type: "text",
+      class: "form-control form-control-sm",
+      "aria-label": "The one spelling",
+      value: most,
+    });
+    this.act.replaceChildren(
+      h(
+        "form",
+        {
+          class: "range-form",
+          onsubmit: (event) => {
+            event.preventDefault();
+            this.studio.recode(
+              this.name,
+              chosen.filter((value) => value !== input.value).map((value) => [value, input.value]),
+            );
+          },
+        },
+        input,
+        h("button", { class: "btn btn-quiet btn-small" }, "Recode"),
+        h("button", { type: "button", class: "tiny-button", onclick: () => this.tell() }, "Back"),
+      ),
+    );
     input.focus();
     input.select();
   }

@@ -3,38 +3,94 @@ import { freshId, h } from "../dom.js";
 
 /** A labelled field; the control that has the label's id is described by the help text. */
 export function labelled({ property, id }, ...controls) {
-  const help = property.description ? h("span", { class: "help", id: `${id}-help` }, property.description) : null;
-  const field = h("div", { class: "field" }, h("div", { class: "field-line" }, h("label", { for: id }, property.title), help), ...controls);
+  const help = property.description
+    ? h("span", { class: "help", id: `${id}-help` }, property.description)
+    : null;
+  const field = h(
+    "div",
+    { class: "field" },
+    h("div", { class: "field-line" }, h("label", { for: id }, property.title), help),
+    ...controls,
+  );
   if (help) field.querySelector(`[id="${id}"]`)?.setAttribute("aria-describedby", `${id}-help`);
   return field;
 }
 
 /** A titled group of controls. */
 export function group({ property }, ...controls) {
-  return h("fieldset", { class: "field" }, h("legend", {}, property.title, property.description ? h("span", { class: "help" }, property.description) : null), ...controls);
+  return h(
+    "fieldset",
+    { class: "field" },
+    h(
+      "legend",
+      {},
+      property.title,
+      property.description ? h("span", { class: "help" }, property.description) : null,
+    ),
+    ...controls,
+  );
 }
 
 /** A row of radio buttons that looks like one control. */
 export function choice(options, value, label, change) {
   const name = freshId("choice");
-  return h("div", { class: "pick", role: "radiogroup", "aria-label": label }, options.map(([key, text]) => h("label", {},
-    h("input", { type: "radio", name, value: key ?? "", checked: key === value, onchange: () => change(key) }), h("span", {}, text))));
+  return h(
+    "div",
+    { class: "pick", role: "radiogroup", "aria-label": label },
+    options.map(([key, text]) =>
+      h(
+        "label",
+        {},
+        h("input", {
+          type: "radio",
+          name,
+          value: key ?? "",
+          checked: key === value,
+          onchange: () => change(key),
+        }),
+        h("span", {}, text),
+      ),
+    ),
+  );
 }
 
-export const removeButton = (what, act) => h("button", { type: "button", class: "x", "aria-label": `Remove ${what}`, title: "Remove", onclick: act }, "✕");
+export const removeButton = (what, act) =>
+  h(
+    "button",
+    { type: "button", class: "x", "aria-label": `Remove ${what}`, title: "Remove", onclick: act },
+    "✕",
+  );
 
 export function select(options, value, label, change, extra = {}) {
-  const element = h("select", { class: "form-select form-select-sm", "aria-label": label, onchange: () => change(element.value), ...extra });
+  const element = h("select", {
+    class: "form-select form-select-sm",
+    "aria-label": label,
+    onchange: () => change(element.value),
+    ...extra,
+  });
   const known = options.some(([key]) => key === value);
-  if (!known) element.append(h("option", { value: value ?? "", selected: true }, !value ? "choose…" : options.length ? `${value} (not here)` : value));
-  element.append(...options.map(([key, text]) => h("option", { value: key, selected: key === value }, text)));
+  if (!known)
+    element.append(
+      h(
+        "option",
+        { value: value ?? "", selected: true },
+        !value ? "choose…" : options.length ? `${value} (not here)` : value,
+      ),
+    );
+  element.append(
+    ...options.map(([key, text]) => h("option", { value: key, selected: key === value }, text)),
+  );
   return element;
 }
 
 /** Draw a place anew and put the focus back on the control that had it (told by its label and its turn). */
 export function keepingFocus(place, draw) {
-  const active = document.activeElement, label = place.contains(active) ? active.getAttribute("aria-label") : null;
-  const alike = () => [...place.querySelectorAll("[aria-label]")].filter((element) => element.getAttribute("aria-label") === label);
+  const active = document.activeElement,
+    label = place.contains(active) ? active.getAttribute("aria-label") : null;
+  const alike = () =>
+    [...place.querySelectorAll("[aria-label]")].filter(
+      (element) => element.getAttribute("aria-label") === label,
+    );
   const turn = label ? alike().indexOf(active) : -1;
   draw();
   if (turn >= 0) alike()[turn]?.focus();
@@ -42,29 +98,89 @@ export function keepingFocus(place, draw) {
 
 export const basics = {
   text(field) {
-    const input = h("input", { type: "text", class: "form-control form-control-sm", id: field.id, value: field.value ?? "", spellcheck: "false",
-      oninput: () => field.set(input.value === "" && field.property.default === null ? null : input.value) });
+    const input = h("input", {
+      type: "text",
+      class: "form-control form-control-sm",
+      id: field.id,
+      value: field.value ?? "",
+      spellcheck: "false",
+      oninput: () =>
+        field.set(input.value === "" && field.property.default === null ? null : input.value),
+    });
     return labelled(field, input);
   },
   number(field) {
     const optional = field.property.default === null;
-    const input = h("input", { type: "number", class: "form-control form-control-sm", id: field.id, value: field.value ?? "", min: field.property.minimum ?? null, step: 1,
-      placeholder: optional ? field.property.open ?? "found by itself" : null,
-      oninput: () => { if (input.value !== "") field.set(Number(input.value)); else if (optional) field.set(null); } });
+    const input = h("input", {
+      type: "number",
+      class: "form-control form-control-sm",
+      id: field.id,
+      value: field.value ?? "",
+      min: field.property.minimum ?? null,
+      step: 1,
+      placeholder: optional ? (field.property.open ?? "found by itself") : null,
+      oninput: () => {
+        if (input.value !== "") field.set(Number(input.value));
+        else if (optional) field.set(null);
+      },
+    });
     return labelled(field, input);
   },
   decimal(field) {
-    const input = h("input", { type: "number", class: "form-control form-control-sm", id: field.id, value: field.value ?? "", step: "any", oninput: () => { if (input.value !== "") field.set(Number(input.value)); } });
+    const input = h("input", {
+      type: "number",
+      class: "form-control form-control-sm",
+      id: field.id,
+      value: field.value ?? "",
+      step: "any",
+      oninput: () => {
+        if (input.value !== "") field.set(Number(input.value));
+      },
+    });
     return labelled(field, input);
   },
   lines(field) {
-    const area = h("textarea", { class: "form-control form-control-sm", id: field.id, rows: 3, spellcheck: "false", oninput: () => field.set(area.value.split("\n").map((line) => line.trim()).filter(Boolean)) });
+    const area = h("textarea", {
+      class: "form-control form-control-sm",
+      id: field.id,
+      rows: 3,
+      spellcheck: "false",
+      oninput: () =>
+        field.set(
+          area.value
+            .split("\n")
+            .map((line) => line.trim())
+            .filter(Boolean),
+        ),
+    });
     area.value = (field.value ?? []).join("\n");
     return labelled(field, area);
   },
   flag(field) {
-    const input = h("input", { type: "checkbox", class: "form-check-input", id: field.id, checked: Boolean(field.value), onchange: () => field.set(input.checked) });
-    return h("div", { class: "field-flag" }, h("div", { class: "flag" }, input, h("div", {}, h("label", { for: field.id }, field.property.title), field.property.description ? h("span", { class: "help" }, ` ${field.property.description}`) : null)));
+    const input = h("input", {
+      type: "checkbox",
+      class: "form-check-input",
+      id: field.id,
+      checked: Boolean(field.value),
+      onchange: () => field.set(input.checked),
+    });
+    return h(
+      "div",
+      { class: "field-flag" },
+      h(
+        "div",
+        { class: "flag" },
+        input,
+        h(
+          "div",
+          {},
+          h("label", { for: field.id }, field.property.title),
+          field.property.description
+            ? h("span", { class: "help" }, ` ${field.property.description}`)
+            : null,
+        ),
+      ),
+    );
   },
   choice(field) {
     const options = [...field.property.labels];

@@ -10,84 +10,305 @@ export function checkList(columns, chosen, label, change) {
   const names = columns.map((column) => column.name);
   const gone = chosen.filter((name) => !names.includes(name));
   const list = h("div", { class: "checks", role: "group", "aria-label": label });
-  const tell = () => change([...names.filter((name) => picked.has(name)), ...gone.filter((name) => picked.has(name))]);
-  const draw = (search = "") => list.replaceChildren(...[...gone.map((name) => ({ name, kind: "not here", gone: true })), ...columns]
-    .filter((column) => column.name.toLowerCase().includes(search.toLowerCase()))
-    .map((column) => {
-      const box = h("input", { type: "checkbox", class: "form-check-input", checked: picked.has(column.name), "aria-label": column.name, onchange: () => {
-        if (box.checked) picked.add(column.name); else picked.delete(column.name);
-        tell();
-      } });
-      return h("label", {}, box, h("span", { class: `name${column.gone ? " gone" : ""}`, title: column.name }, column.name), h("span", { class: "tag" }, column.kind.replace("_", "/")));
-    }));
+  const tell = () =>
+    change([
+      ...names.filter((name) => picked.has(name)),
+      ...gone.filter((name) => picked.has(name)),
+    ]);
+  const draw = (search = "") =>
+    list.replaceChildren(
+      ...[...gone.map((name) => ({ name, kind: "not here", gone: true })), ...columns]
+        .filter((column) => column.name.toLowerCase().includes(search.toLowerCase()))
+        .map((column) => {
+          const box = h("input", {
+            type: "checkbox",
+            class: "form-check-input",
+            checked: picked.has(column.name),
+            "aria-label": column.name,
+            onchange: () => {
+              if (box.checked) picked.add(column.name);
+              else picked.delete(column.name);
+              tell();
+            },
+          });
+          return h(
+            "label",
+            {},
+            box,
+            h(
+              "span",
+              { class: `name${column.gone ? " gone" : ""}`, title: column.name },
+              column.name,
+            ),
+            h("span", { class: "tag" }, column.kind.replace("_", "/")),
+          );
+        }),
+    );
   draw();
-  const tools = h("div", { class: "checks-tools" },
-    columns.length > 8 ? h("input", { type: "search", class: "form-control form-control-sm", placeholder: "Find a column", "aria-label": `Find in ${label}`, oninput: (event) => draw(event.target.value) }) : null,
-    h("button", { type: "button", class: "tiny-button", onclick: () => { names.forEach((name) => picked.add(name)); draw(); tell(); } }, "All"),
-    h("button", { type: "button", class: "tiny-button", onclick: () => { picked.clear(); draw(); tell(); } }, "None"));
+  const tools = h(
+    "div",
+    { class: "checks-tools" },
+    columns.length > 8
+      ? h("input", {
+          type: "search",
+          class: "form-control form-control-sm",
+          placeholder: "Find a column",
+          "aria-label": `Find in ${label}`,
+          oninput: (event) => draw(event.target.value),
+        })
+      : null,
+    h(
+      "button",
+      {
+        type: "button",
+        class: "tiny-button",
+        onclick: () => {
+          names.forEach((name) => picked.add(name));
+          draw();
+          tell();
+        },
+      },
+      "All",
+    ),
+    h(
+      "button",
+      {
+        type: "button",
+        class: "tiny-button",
+        onclick: () => {
+          picked.clear();
+          draw();
+          tell();
+        },
+      },
+      "None",
+    ),
+  );
   return h("div", {}, tools, list);
 }
 
 export const columnWidgets = {
   column(field) {
-    return labelled(field, select(columnOptions(field.context.columns("table")), field.value, field.property.title, field.set, { id: field.id }));
+    return labelled(
+      field,
+      select(
+        columnOptions(field.context.columns("table")),
+        field.value,
+        field.property.title,
+        field.set,
+        { id: field.id },
+      ),
+    );
   },
 
   names(field) {
-    if (field.property.port !== "self") return group(field, orderedNames(field.context.columns("table"), field.value ?? [], field.property.title, field.set));
+    if (field.property.port !== "self")
+      return group(
+        field,
+        orderedNames(
+          field.context.columns("table"),
+          field.value ?? [],
+          field.property.title,
+          field.set,
+        ),
+      );
     const place = h("div", {}, h("span", { class: "muted" }, "Reading the names…"));
-    queueMicrotask(() => field.form.element.addEventListener("detected", ({ detail: found }) => {
-      if (place.dataset.names === found.columns.join("\n")) return;
-      place.dataset.names = found.columns.join("\n");
-      const chosen = field.form.settings.columns ?? [];
-      place.replaceChildren(checkList(found.columns.map((name) => ({ name, kind: "" })), chosen.length ? chosen : found.columns, field.property.title, (names) => field.set(names.length === found.columns.length ? [] : names)));
-    }));
-    return group(field, h("details", { open: (field.value ?? []).length > 0 || null }, h("summary", { class: "linkish" }, "Choose some"), place));
+    queueMicrotask(() =>
+      field.form.element.addEventListener("detected", ({ detail: found }) => {
+        if (place.dataset.names === found.columns.join("\n")) return;
+        place.dataset.names = found.columns.join("\n");
+        const chosen = field.form.settings.columns ?? [];
+        place.replaceChildren(
+          checkList(
+            found.columns.map((name) => ({ name, kind: "" })),
+            chosen.length ? chosen : found.columns,
+            field.property.title,
+            (names) => field.set(names.length === found.columns.length ? [] : names),
+          ),
+        );
+      }),
+    );
+    return group(
+      field,
+      h(
+        "details",
+        { open: (field.value ?? []).length > 0 || null },
+        h("summary", { class: "linkish" }, "Choose some"),
+        place,
+      ),
+    );
   },
 
   columns(field) {
     const value = { by: "names", names: [], pattern: "", kinds: [], but: [], ...field.value };
-    const columns = field.context.columns("table").filter((column) => !field.property.kind || column.kind === field.property.kind || value.names.includes(column.name));
+    const columns = field.context
+      .columns("table")
+      .filter(
+        (column) =>
+          !field.property.kind ||
+          column.kind === field.property.kind ||
+          value.names.includes(column.name),
+      );
     const place = h("div", { class: "mt-2" });
-    const set = (change) => { Object.assign(value, change); field.set({ ...value }); };
+    const set = (change) => {
+      Object.assign(value, change);
+      field.set({ ...value });
+    };
     const draw = () => {
-      if (value.by === "names") place.replaceChildren(checkList(columns, value.names, field.property.title, (names) => set({ names })));
-      else if (value.by === "pattern") place.replaceChildren(h("input", { type: "text", class: "form-control form-control-sm font-monospace", "aria-label": "Pattern of the names", placeholder: "^Region|Variety$", value: value.pattern, oninput: (event) => set({ pattern: event.target.value }) }));
-      else place.replaceChildren(h("details", { open: value.but.length > 0 || null }, h("summary", { class: "linkish" }, "All but…"), checkList(columns, value.but, "Left out", (but) => set({ but }))));
+      if (value.by === "names")
+        place.replaceChildren(
+          checkList(columns, value.names, field.property.title, (names) => set({ names })),
+        );
+      else if (value.by === "pattern")
+        place.replaceChildren(
+          h("input", {
+            type: "text",
+            class: "form-control form-control-sm font-monospace",
+            "aria-label": "Pattern of the names",
+            placeholder: "^Region|Variety$",
+            value: value.pattern,
+            oninput: (event) => set({ pattern: event.target.value }),
+          }),
+        );
+      else
+        place.replaceChildren(
+          h(
+            "details",
+            { open: value.but.length > 0 || null },
+            h("summary", { class: "linkish" }, "All but…"),
+            checkList(columns, value.but, "Left out", (but) => set({ but })),
+          ),
+        );
     };
     draw();
-    const ways = [["names", "names"], ["pattern", "pattern"], field.property.kind ? ["kinds", `all ${field.property.kind}`] : ["all", "all"]];
-    return group(field, choice(ways, value.by === "all" && field.property.kind ? "kinds" : value.by, "Choose columns by", (by) => {
-      set({ by, kinds: by === "kinds" ? [field.property.kind] : value.kinds });
-      draw();
-    }), place);
+    const ways = [
+      ["names", "names"],
+      ["pattern", "pattern"],
+      field.property.kind ? ["kinds", `all ${field.property.kind}`] : ["all", "all"],
+    ];
+    return group(
+      field,
+      choice(
+        ways,
+        value.by === "all" && field.property.kind ? "kinds" : value.by,
+        "Choose columns by",
+        (by) => {
+          set({ by, kinds: by === "kinds" ? [field.property.kind] : value.kinds });
+          draw();
+        },
+      ),
+      place,
+    );
   },
 
   chosen(field) {
     const columns = field.context.columns("table").map((column) => column.name);
     const settings = field.form.settings;
-    const listed = (field.value ?? []).map((item) => ({ column: item.column, name: item.name ?? "", kept: true }));
+    const listed = (field.value ?? []).map((item) => ({
+      column: item.column,
+      name: item.name ?? "",
+      kept: true,
+    }));
     const dropped = new Set(settings.drop ?? []);
     const keepsOthers = () => (settings.others ?? "keep") === "keep";
     const seen = new Set(listed.map((item) => item.column));
-    const rows = [...listed, ...columns.filter((name) => !seen.has(name)).map((column) => ({ column, name: "", kept: keepsOthers() && !dropped.has(column) }))];
+    const rows = [
+      ...listed,
+      ...columns
+        .filter((name) => !seen.has(name))
+        .map((column) => ({ column, name: "", kept: keepsOthers() && !dropped.has(column) })),
+    ];
     const list = h("div", { class: "rows chosen-list" });
     const tell = () => {
-      settings.drop = rows.filter((row) => !row.kept && columns.includes(row.column)).map((row) => row.column);
-      field.set(rows.filter((row) => row.kept).map(({ column, name }) => ({ column, name: name === column ? "" : name })));
+      settings.drop = rows
+        .filter((row) => !row.kept && columns.includes(row.column))
+        .map((row) => row.column);
+      field.set(
+        rows
+          .filter((row) => row.kept)
+          .map(({ column, name }) => ({ column, name: name === column ? "" : name })),
+      );
     };
-    const move = (from, to) => { if (to < 0 || to >= rows.length) return; rows.splice(to, 0, rows.splice(from, 1)[0]); draw(); tell(); list.children[to].querySelector(".grip").focus(); };
-    const draw = () => list.replaceChildren(...rows.map((row, n) => {
-      const box = h("input", { type: "checkbox", class: "form-check-input", checked: row.kept, "aria-label": `Keep ${row.column}`, onchange: () => { row.kept = box.checked; draw(); tell(); list.children[n].querySelector("input").focus(); } });
-      const grip = h("button", { type: "button", class: "grip", title: "Drag, or use the arrow keys, to reorder", "aria-label": `Place of ${row.column}, ${n + 1} of ${rows.length}; arrow keys move it`,
-        onkeydown: (event) => { const by = { ArrowUp: -1, ArrowDown: 1 }[event.key]; if (by) { event.preventDefault(); move(n, n + by); } } }, icon("grip-vertical"));
-      const item = h("div", { class: `row-item${row.kept ? "" : " is-dropped"}` }, grip, box, h("span", { class: `name${columns.includes(row.column) ? "" : " gone"}`, title: row.column }, row.column),
-        row.kept ? h("input", { type: "text", class: "form-control form-control-sm", placeholder: "same name", "aria-label": `New name of ${row.column}`, value: row.name, oninput: (event) => { row.name = event.target.value; tell(); } }) : null,
-        columns.includes(row.column) ? null : removeButton(row.column, () => { rows.splice(n, 1); draw(); tell(); }));
-      return item;
-    }));
+    const move = (from, to) => {
+      if (to < 0 || to >= rows.length) return;
+      rows.splice(to, 0, rows.splice(from, 1)[0]);
+      draw();
+      tell();
+      list.children[to].querySelector(".grip").focus();
+    };
+    const draw = () =>
+      list.replaceChildren(
+        ...rows.map((row, n) => {
+          const box = h("input", {
+            type: "checkbox",
+            class: "form-check-input",
+            checked: row.kept,
+            "aria-label": `Keep ${row.column}`,
+            onchange: () => {
+              row.kept = box.checked;
+              draw();
+              tell();
+              list.children[n].querySelector("input").focus();
+            },
+          });
+          const grip = h(
+            "button",
+            {
+              type: "button",
+              class: "grip",
+              title: "Drag, or use the arrow keys, to reorder",
+              "aria-label": `Place of ${row.column}, ${n + 1} of ${rows.length}; arrow keys move it`,
+              onkeydown: (event) => {
+                const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
+                if (by) {
+                  event.preventDefault();
+                  move(n, n + by);
+                }
+              },
+            },
+            icon("grip-vertical"),
+          );
+          const item = h(
+            "div",
+            { class: `row-item${row.kept ? "" : " is-dropped"}` },
+            grip,
+            box,
+            h(
+              "span",
+              { class: `name${columns.includes(row.column) ? "" : " gone"}`, title: row.column },
+              row.column,
+            ),
+            row.kept
+              ? h("input", {
+                  type: "text",
+                  class: "form-control form-control-sm",
+                  placeholder: "same name",
+                  "aria-label": `New name of ${row.column}`,
+                  value: row.name,
+                  oninput: (event) => {
+                    row.name = event.target.value;
+                    tell();
+                  },
+                })
+              : null,
+            columns.includes(row.column)
+              ? null
+              : removeButton(row.column, () => {
+                  rows.splice(n, 1);
+                  draw();
+                  tell();
+                }),
+          );
+          return item;
+        }),
+      );
     draw();
-    if (window.Sortable) window.Sortable.create(list, { handle: ".grip", animation: 120, onEnd: ({ oldIndex, newIndex }) => move(oldIndex, newIndex) });
+    if (window.Sortable)
+      window.Sortable.create(list, {
+        handle: ".grip",
+        animation: 120,
+        onEnd: ({ oldIndex, newIndex }) => move(oldIndex, newIndex),
+      });
     return group(field, list);
   },
 };
@@ -97,10 +318,41 @@ export function orderedNames(columns, chosen, label, change) {
   const names = [...chosen];
   const place = h("div", { class: "rows" });
   const tell = () => change(names.filter(Boolean));
-  const draw = () => place.replaceChildren(...names.map((name, n) => h("div", { class: "row-item" },
-    select(columnOptions(columns), name, `${label}, column ${n + 1}`, (value) => { names[n] = value; tell(); }),
-    removeButton(name || "this line", () => { names.splice(n, 1); draw(); tell(); }))),
-  h("div", { class: "add-row mt-0" }, h("button", { type: "button", class: "tiny-button", onclick: () => { names.push(""); draw(); place.children[names.length - 1].querySelector("select").focus(); } }, names.length ? "+ another column" : "+ column")));
+  const draw = () =>
+    place.replaceChildren(
+      ...names.map((name, n) =>
+        h(
+          "div",
+          { class: "row-item" },
+          select(columnOptions(columns), name, `${label}, column ${n + 1}`, (value) => {
+            names[n] = value;
+            tell();
+          }),
+          removeButton(name || "this line", () => {
+            names.splice(n, 1);
+            draw();
+            tell();
+          }),
+        ),
+      ),
+      h(
+        "div",
+        { class: "add-row mt-0" },
+        h(
+          "button",
+          {
+            type: "button",
+            class: "tiny-button",
+            onclick: () => {
+              names.push("");
+              draw();
+              place.children[names.length - 1].querySelector("select").focus();
+            },
+          },
+          names.length ? "+ another column" : "+ column",
+        ),
+      ),
+    );
   draw();
   return place;
 }

@@ -1,56 +1,164 @@
 /** Widgets for how a file is read. What was detected comes as a `detected` event on the form's element. */
 import { freshId, h } from "../dom.js";
 import { checkList, columnOptions } from "./columns.js";
-import { choice, group, labelled, removeButton, select } from "./basic.js";
+import { group, labelled, removeButton, select } from "./basic.js";
 
-const ENCODINGS = [["utf-8", "UTF-8"], ["utf-16", "UTF-16"], ["cp1252", "Windows, western"], ["cp1250", "Windows, central Europe"], ["cp1251", "Windows, Cyrillic"], ["cp1253", "Windows, Greek"], ["cp1254", "Windows, Turkish"], ["cp1257", "Windows, Baltic"], ["iso8859_15", "Latin 9"], ["mac_roman", "Mac, western"], ["shift_jis", "Japanese (Shift JIS)"], ["gb18030", "Chinese (GB 18030)"]];
-const FORMATS = [["delimited", "delimited text"], ["fixed", "fixed-width text"], ["workbook", "workbook"], ["json", "JSON"], ["json_lines", "JSON Lines"], ["xml", "XML"], ["parquet", "Parquet"], ["arrow", "Arrow"], ["sqlite", "SQLite file"]];
+const ENCODINGS = [
+  ["utf-8", "UTF-8"],
+  ["utf-16", "UTF-16"],
+  ["cp1252", "Windows, western"],
+  ["cp1250", "Windows, central Europe"],
+  ["cp1251", "Windows, Cyrillic"],
+  ["cp1253", "Windows, Greek"],
+  ["cp1254", "Windows, Turkish"],
+  ["cp1257", "Windows, Baltic"],
+  ["iso8859_15", "Latin 9"],
+  ["mac_roman", "Mac, western"],
+  ["shift_jis", "Japanese (Shift JIS)"],
+  ["gb18030", "Chinese (GB 18030)"],
+];
+const FORMATS = [
+  ["delimited", "delimited text"],
+  ["fixed", "fixed-width text"],
+  ["workbook", "workbook"],
+  ["json", "JSON"],
+  ["json_lines", "JSON Lines"],
+  ["xml", "XML"],
+  ["parquet", "Parquet"],
+  ["arrow", "Arrow"],
+  ["sqlite", "SQLite file"],
+];
 
 export const fileWidgets = {
   file(field) {
     const place = h("div");
     const note = h("div", { class: "field-detected" });
-    const input = h("input", { type: "file", class: "visually-hidden", id: freshId("file"), onchange: async () => {
-      const path = input.files.length ? await field.context.upload(input.files[0]) : null;
-      input.value = "";
-      if (path) { field.value = path; field.set(path); await draw(); }
-    } });
-    const change = (value) => { field.value = value; field.set(value); };
-    const typed = h("input", { type: "text", class: "form-control form-control-sm", "aria-label": "File name, may hold * and {params.name}", spellcheck: "false", oninput: () => change(typed.value) });
+    const input = h("input", {
+      type: "file",
+      class: "visually-hidden",
+      id: freshId("file"),
+      onchange: async () => {
+        const path = input.files.length ? await field.context.upload(input.files[0]) : null;
+        input.value = "";
+        if (path) {
+          field.value = path;
+          field.set(path);
+          await draw();
+        }
+      },
+    });
+    const change = (value) => {
+      field.value = value;
+      field.set(value);
+    };
+    const typed = h("input", {
+      type: "text",
+      class: "form-control form-control-sm",
+      "aria-label": "File name, may hold * and {params.name}",
+      spellcheck: "false",
+      oninput: () => change(typed.value),
+    });
     const draw = async (asText = /\{params\.|[*?]/.test(field.value ?? "")) => {
       const files = (await field.context.files()) ?? [];
       typed.value = field.value ?? "";
-      place.replaceChildren(asText ? typed : select(files.map((file) => [file.path, file.path]), field.value, "File", change, { id: field.id }));
+      place.replaceChildren(
+        asText
+          ? typed
+          : select(
+              files.map((file) => [file.path, file.path]),
+              field.value,
+              "File",
+              change,
+              { id: field.id },
+            ),
+      );
       several.hidden = asText || files.length < 2;
     };
-    const several = h("button", { type: "button", class: "linkish small", hidden: true, onclick: async () => {
-      const name = field.value ?? "", digits = name.search(/\d[\d_ -]*(?=\D*$)/);
-      change(digits >= 0 ? name.replace(/\d[\d_ -]*(?=\D*$)/, "*") : name.replace(/[^/]*(\.[^.]+)$/, "*$1"));
-      await draw(true);
-      typed.focus();
-    } }, "Read several of one shape");
-    whenDetected(field, (found) => { note.textContent = found.files.length > 1 ? `${found.files.length} files: ${found.files.slice(0, 4).join(", ")}${found.files.length > 4 ? " …" : ""}` : ""; });
+    const several = h(
+      "button",
+      {
+        type: "button",
+        class: "linkish small",
+        hidden: true,
+        onclick: async () => {
+          const name = field.value ?? "",
+            digits = name.search(/\d[\d_ -]*(?=\D*$)/);
+          change(
+            digits >= 0
+              ? name.replace(/\d[\d_ -]*(?=\D*$)/, "*")
+              : name.replace(/[^/]*(\.[^.]+)$/, "*$1"),
+          );
+          await draw(true);
+          typed.focus();
+        },
+      },
+      "Read several of one shape",
+    );
+    whenDetected(field, (found) => {
+      note.textContent =
+        found.files.length > 1
+          ? `${found.files.length} files: ${found.files.slice(0, 4).join(", ")}${found.files.length > 4 ? " …" : ""}`
+          : "";
+    });
     draw();
-    return labelled(field, place, h("div", { class: "add-row" }, h("label", { for: input.id, class: "linkish small" }, "Choose another file from this computer"), input, several), note);
+    return labelled(
+      field,
+      place,
+      h(
+        "div",
+        { class: "add-row" },
+        h(
+          "label",
+          { for: input.id, class: "linkish small" },
+          "Choose another file from this computer",
+        ),
+        input,
+        several,
+      ),
+      note,
+    );
   },
 
   format(field) {
-    const element = select([["", "find it"], ...FORMATS], field.value ?? "", "Format", (value) => field.set(value || null), { id: field.id });
-    return Object.assign(labelled(field, element), { foundText: (found) => `${found.title}: ${found.reasons.format}` });
+    const element = select(
+      [["", "find it"], ...FORMATS],
+      field.value ?? "",
+      "Format",
+      (value) => field.set(value || null),
+      { id: field.id },
+    );
+    return Object.assign(labelled(field, element), {
+      foundText: (found) => `${found.title}: ${found.reasons.format}`,
+    });
   },
 
   /** One of what the file holds: a sheet, a table, a file inside. Hidden where there is no choice. */
   among(field) {
-    const property = field.property, open = property.open ?? "the first";
-    const element = select([["", open]], field.value ?? "", property.title, (value) => field.set(value || null), { id: field.id });
+    const property = field.property,
+      open = property.open ?? "the first";
+    const element = select(
+      [["", open]],
+      field.value ?? "",
+      property.title,
+      (value) => field.set(value || null),
+      { id: field.id },
+    );
     const box = labelled(field, element);
     whenDetected(field, (found) => {
-      const names = found.choices[property.among] ?? [], hidden = found.choices.hidden ?? [], now = field.form.settings[field.name] ?? "";
+      const names = found.choices[property.among] ?? [],
+        hidden = found.choices.hidden ?? [],
+        now = field.form.settings[field.name] ?? "";
       box.hidden = names.length < 2 && !now;
-      const options = [["", open], ...names.map((name) => [name, hidden.includes(name) ? `${name} (hidden)` : name])];
-      if (property.among === "members" && names.length > 1) options.push(["*", "all of them, below each other"]);
+      const options = [
+        ["", open],
+        ...names.map((name) => [name, hidden.includes(name) ? `${name} (hidden)` : name]),
+      ];
+      if (property.among === "members" && names.length > 1)
+        options.push(["*", "all of them, below each other"]);
       if (now && !options.some(([key]) => key === now)) options.push([now, now]);
-      element.replaceChildren(...options.map(([key, text]) => h("option", { value: key, selected: key === now }, text)));
+      element.replaceChildren(
+        ...options.map(([key, text]) => h("option", { value: key, selected: key === now }, text)),
+      );
     });
     return box;
   },
@@ -59,31 +167,82 @@ export const fileWidgets = {
     const place = h("div");
     const box = group(field, place);
     whenDetected(field, (found) => {
-      const names = found.choices.sheets ?? [], chosen = field.form.settings.sheets ?? [];
+      const names = found.choices.sheets ?? [],
+        chosen = field.form.settings.sheets ?? [];
       box.hidden = names.length < 2;
       if (box.hidden || place.dataset.names === names.join("\n")) return;
       place.dataset.names = names.join("\n");
-      place.replaceChildren(h("details", { open: chosen.length > 0 || null }, h("summary", { class: "linkish" }, chosen[0] === "*" ? "All sheets" : chosen.length ? `${chosen.length} sheets` : "Choose several"),
-        checkList(names.map((name) => ({ name, kind: (found.choices.hidden ?? []).includes(name) ? "hidden" : "" })), chosen[0] === "*" ? names : chosen, field.property.title, (picked) => field.set(picked.length > 1 ? (picked.length === names.length ? ["*"] : picked) : []))));
+      place.replaceChildren(
+        h(
+          "details",
+          { open: chosen.length > 0 || null },
+          h(
+            "summary",
+            { class: "linkish" },
+            chosen[0] === "*"
+              ? "All sheets"
+              : chosen.length
+                ? `${chosen.length} sheets`
+                : "Choose several",
+          ),
+          checkList(
+            names.map((name) => ({
+              name,
+              kind: (found.choices.hidden ?? []).includes(name) ? "hidden" : "",
+            })),
+            chosen[0] === "*" ? names : chosen,
+            field.property.title,
+            (picked) =>
+              field.set(picked.length > 1 ? (picked.length === names.length ? ["*"] : picked) : []),
+          ),
+        ),
+      );
     });
     return box;
   },
 
   range(field) {
     const list = h("datalist", { id: freshId("ranges") });
-    const input = h("input", { type: "text", class: "form-control form-control-sm", id: field.id, value: field.value ?? "", list: list.id, spellcheck: "false", placeholder: "the whole sheet", oninput: () => field.set(input.value.trim() || null) });
-    whenDetected(field, (found) => list.replaceChildren(...(found.choices.ranges ?? []).map((name) => h("option", { value: name }))));
+    const input = h("input", {
+      type: "text",
+      class: "form-control form-control-sm",
+      id: field.id,
+      value: field.value ?? "",
+      list: list.id,
+      spellcheck: "false",
+      placeholder: "the whole sheet",
+      oninput: () => field.set(input.value.trim() || null),
+    });
+    whenDetected(field, (found) =>
+      list.replaceChildren(
+        ...(found.choices.ranges ?? []).map((name) => h("option", { value: name })),
+      ),
+    );
     return labelled(field, input, list);
   },
 
   records(field) {
-    const element = select([["", "find them"]], field.value ?? "", "Records", (value) => field.set(value === "" ? null : value), { id: field.id });
+    const element = select(
+      [["", "find them"]],
+      field.value ?? "",
+      "Records",
+      (value) => field.set(value === "" ? null : value),
+      { id: field.id },
+    );
     const box = labelled(field, element);
     whenDetected(field, (found) => {
       const now = field.form.settings.records ?? "";
-      const options = [["", "find them"], ...lists(found.raw.tree).map((node) => [node.path, `${node.path || "/"} (${node.count.toLocaleString("en")})`])];
+      const options = [
+        ["", "find them"],
+        ...lists(found.raw.tree).map((node) => [
+          node.path,
+          `${node.path || "/"} (${node.count.toLocaleString("en")})`,
+        ]),
+      ];
       if (now && !options.some(([key]) => key === now)) options.push([now, now]);
-      element.replaceChildren(...options.map(([key, text]) => h("option", { value: key, selected: key === now }, text)));
+      element.replaceChildren(
+        ...options.map(([key, text]) => h("option", { value: key, selected: key === now }, text)),
+      );
     });
     return box;
   },
@@ -93,62 +252,193 @@ export const fileWidgets = {
     const place = h("div");
     const box = group(field, place);
     whenDetected(field, (found) => {
-      const path = found.options.records ?? "", outer = path.includes("/*/") ? path.slice(0, path.lastIndexOf("/*/")) : null;
+      const path = found.options.records ?? "",
+        outer = path.includes("/*/") ? path.slice(0, path.lastIndexOf("/*/")) : null;
       const node = outer === null ? null : all(found.raw.tree).find((n) => n.path === outer);
       box.hidden = !node;
       if (!node) return;
-      const names = node.children.filter((child) => child.shape === "value").map((child) => ({ name: child.name, kind: "" }));
-      place.replaceChildren(h("details", { open: (field.form.settings.parent ?? []).length > 0 || null }, h("summary", { class: "linkish" }, `Fields of “${node.name}”`), checkList(names, field.form.settings.parent ?? [], field.property.title, field.set)));
+      const names = node.children
+        .filter((child) => child.shape === "value")
+        .map((child) => ({ name: child.name, kind: "" }));
+      place.replaceChildren(
+        h(
+          "details",
+          { open: (field.form.settings.parent ?? []).length > 0 || null },
+          h("summary", { class: "linkish" }, `Fields of “${node.name}”`),
+          checkList(names, field.form.settings.parent ?? [], field.property.title, field.set),
+        ),
+      );
     });
     return box;
   },
 
   widths(field) {
-    const input = h("input", { type: "text", class: "form-control form-control-sm font-monospace", id: field.id, value: (field.value ?? []).join(", "), placeholder: "found by itself", oninput: () => {
-      const widths = input.value.split(/[\s,;]+/).filter(Boolean).map(Number);
-      if (widths.every((width) => Number.isInteger(width) && width > 0)) field.set(widths);
-    } });
+    const input = h("input", {
+      type: "text",
+      class: "form-control form-control-sm font-monospace",
+      id: field.id,
+      value: (field.value ?? []).join(", "),
+      placeholder: "found by itself",
+      oninput: () => {
+        const widths = input.value
+          .split(/[\s,;]+/)
+          .filter(Boolean)
+          .map(Number);
+        if (widths.every((width) => Number.isInteger(width) && width > 0)) field.set(widths);
+      },
+    });
     const box = labelled(field, input);
-    whenDetected(field, () => { if (document.activeElement !== input) input.value = (field.form.settings.widths ?? []).join(", "); });
+    whenDetected(field, () => {
+      if (document.activeElement !== input)
+        input.value = (field.form.settings.widths ?? []).join(", ");
+    });
     return box;
   },
 
   delimiter(field) {
-    const usual = [["", "find it"], [",", "comma"], [";", "semicolon"], ["\t", "tab"], ["|", "bar"], [":", "colon"], [" ", "blank"]];
-    if (field.value && !usual.some(([sign]) => sign === field.value)) usual.push([field.value, field.value]);
-    const other = h("input", { type: "text", class: "form-control form-control-sm", maxlength: 1, hidden: true, "aria-label": "Another delimiter, one character", oninput: () => field.set(other.value || null) });
-    const element = select([...usual, ["other", "another…"]], field.value ?? "", "Delimiter", (value) => { other.hidden = value !== "other"; if (value === "other") other.focus(); else field.set(value || null); }, { id: field.id });
+    const usual = [
+      ["", "find it"],
+      [",", "comma"],
+      [";", "semicolon"],
+      ["\t", "tab"],
+      ["|", "bar"],
+      [":", "colon"],
+      [" ", "blank"],
+    ];
+    if (field.value && !usual.some(([sign]) => sign === field.value))
+      usual.push([field.value, field.value]);
+    const other = h("input", {
+      type: "text",
+      class: "form-control form-control-sm",
+      maxlength: 1,
+      hidden: true,
+      "aria-label": "Another delimiter, one character",
+      oninput: () => field.set(other.value || null),
+    });
+    const element = select(
+      [...usual, ["other", "another…"]],
+      field.value ?? "",
+      "Delimiter",
+      (value) => {
+        other.hidden = value !== "other";
+        if (value === "other") other.focus();
+        else field.set(value || null);
+      },
+      { id: field.id },
+    );
     return labelled(field, element, other);
   },
 
   encoding(field) {
     const options = [["", "find it"], ...ENCODINGS];
-    if (field.value && !options.some(([key]) => key === field.value)) options.push([field.value, field.value]);
-    const element = select(options, field.value ?? "", "Encoding", (value) => field.set(value || null), { id: field.id });
-    return Object.assign(labelled(field, element), { foundText: (found) => (found.reasons.encoding ? `${titleOf(found.options.encoding)}: ${found.reasons.encoding}` : "") });
+    if (field.value && !options.some(([key]) => key === field.value))
+      options.push([field.value, field.value]);
+    const element = select(
+      options,
+      field.value ?? "",
+      "Encoding",
+      (value) => field.set(value || null),
+      { id: field.id },
+    );
+    return Object.assign(labelled(field, element), {
+      foundText: (found) =>
+        found.reasons.encoding
+          ? `${titleOf(found.options.encoding)}: ${found.reasons.encoding}`
+          : "",
+    });
   },
 
   sign(field) {
     const value = field.value ?? null;
-    return labelled(field, select(field.property.signs.map(([sign, text]) => [sign === null ? "find" : sign, text]), value === null ? "find" : value, field.property.title, (sign) => field.set(sign === "find" ? null : sign), { id: field.id }));
+    return labelled(
+      field,
+      select(
+        field.property.signs.map(([sign, text]) => [sign === null ? "find" : sign, text]),
+        value === null ? "find" : value,
+        field.property.title,
+        (sign) => field.set(sign === "find" ? null : sign),
+        { id: field.id },
+      ),
+    );
   },
 
   words(field) {
-    const input = h("input", { type: "text", class: "form-control form-control-sm", id: field.id, value: (field.value ?? []).join(", "), placeholder: "n/a, -, ?", oninput: () => field.set(input.value.split(",").map((word) => word.trim()).filter(Boolean)) });
+    const input = h("input", {
+      type: "text",
+      class: "form-control form-control-sm",
+      id: field.id,
+      value: (field.value ?? []).join(", "),
+      placeholder: "n/a, -, ?",
+      oninput: () =>
+        field.set(
+          input.value
+            .split(",")
+            .map((word) => word.trim())
+            .filter(Boolean),
+        ),
+    });
     return labelled(field, input);
   },
 
   /** Cell formatting taken as columns. */
   marks(field) {
-    const marks = (field.value ?? []).map((mark) => ({ ...mark })), place = h("div", { class: "rows" });
+    const marks = (field.value ?? []).map((mark) => ({ ...mark })),
+      place = h("div", { class: "rows" });
     const tell = () => field.set(marks.filter((mark) => mark.column));
-    const columns = () => (field.form.found?.columns ?? []).map((name) => ({ name })).filter(({ name }) => !marks.some((mark) => name.startsWith(`${mark.column}: `)));
-    const kinds = [["fill", "fill colour"], ["bold", "bold"], ["strike", "struck through"], ["comment", "comment"]];
-    const draw = () => place.replaceChildren(...marks.map((mark, n) => h("div", { class: "row-item" },
-      select(columnOptions(columns()), mark.column, `Column ${n + 1} whose formatting is taken`, (value) => { mark.column = value; tell(); }),
-      select(kinds, mark.what, `What of it, ${n + 1}`, (value) => { mark.what = value; tell(); }),
-      removeButton(mark.column || "this line", () => { marks.splice(n, 1); draw(); tell(); }))),
-    h("div", { class: "add-row mt-0" }, h("button", { type: "button", class: "tiny-button", onclick: () => { marks.push({ column: "", what: "fill" }); draw(); place.children[marks.length - 1].querySelector("select").focus(); } }, "+ formatting of a column")));
+    const columns = () =>
+      (field.form.found?.columns ?? [])
+        .map((name) => ({ name }))
+        .filter(({ name }) => !marks.some((mark) => name.startsWith(`${mark.column}: `)));
+    const kinds = [
+      ["fill", "fill colour"],
+      ["bold", "bold"],
+      ["strike", "struck through"],
+      ["comment", "comment"],
+    ];
+    const draw = () =>
+      place.replaceChildren(
+        ...marks.map((mark, n) =>
+          h(
+            "div",
+            { class: "row-item" },
+            select(
+              columnOptions(columns()),
+              mark.column,
+              `Column ${n + 1} whose formatting is taken`,
+              (value) => {
+                mark.column = value;
+                tell();
+              },
+            ),
+            select(kinds, mark.what, `What of it, ${n + 1}`, (value) => {
+              mark.what = value;
+              tell();
+            }),
+            removeButton(mark.column || "this line", () => {
+              marks.splice(n, 1);
+              draw();
+              tell();
+            }),
+          ),
+        ),
+        h(
+          "div",
+          { class: "add-row mt-0" },
+          h(
+            "button",
+            {
+              type: "button",
+              class: "tiny-button",
+              onclick: () => {
+                marks.push({ column: "", what: "fill" });
+                draw();
+                place.children[marks.length - 1].querySelector("select").focus();
+              },
+            },
+            "+ formatting of a column",
+          ),
+        ),
+      );
     draw();
     return group(field, place);
   },
@@ -156,11 +446,36 @@ export const fileWidgets = {
   /** The columns that the file had when it was set up; a later file that differs is told of. */
   layout(field) {
     const says = h("div", { class: "field-detected" });
-    const take = h("button", { type: "button", class: "tiny-button", onclick: () => { field.set([...field.form.found.columns]); } }, "Take them as they are now");
-    const forget = h("button", { type: "button", class: "tiny-button", onclick: () => { field.set([]); } }, "Do not compare");
+    const take = h(
+      "button",
+      {
+        type: "button",
+        class: "tiny-button",
+        onclick: () => {
+          field.set([...field.form.found.columns]);
+        },
+      },
+      "Take them as they are now",
+    );
+    const forget = h(
+      "button",
+      {
+        type: "button",
+        class: "tiny-button",
+        onclick: () => {
+          field.set([]);
+        },
+      },
+      "Do not compare",
+    );
     whenDetected(field, (found) => {
-      const layout = field.form.settings.layout ?? [], same = JSON.stringify(layout) === JSON.stringify(found.columns);
-      says.textContent = !layout.length ? "Not compared" : same ? `${layout.length} columns, as they are now` : "The file has other columns now";
+      const layout = field.form.settings.layout ?? [],
+        same = JSON.stringify(layout) === JSON.stringify(found.columns);
+      says.textContent = !layout.length
+        ? "Not compared"
+        : same
+          ? `${layout.length} columns, as they are now`
+          : "The file has other columns now";
       take.hidden = same;
       forget.hidden = !layout.length;
     });
@@ -168,7 +483,8 @@ export const fileWidgets = {
   },
 };
 
-const titleOf = (encoding) => ENCODINGS.find(([key]) => key === encoding?.replace("-sig", ""))?.[1] ?? encoding;
+const titleOf = (encoding) =>
+  ENCODINGS.find(([key]) => key === encoding?.replace("-sig", ""))?.[1] ?? encoding;
 export const all = (node) => (node ? [node, ...node.children.flatMap(all)] : []);
 export const lists = (node) => all(node).filter((n) => n.shape === "list");
 

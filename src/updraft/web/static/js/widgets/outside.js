@@ -4,11 +4,13 @@ import { freshId, h, icon, pausing } from "../dom.js";
 import { group, keepingFocus, labelled, removeButton, select } from "./basic.js";
 import { checkList, columnOptions } from "./columns.js";
 
-const path = (connection, what, query) => `/api/connections/${encodeURIComponent(connection)}/${what}?${new URLSearchParams(query)}`;
+const path = (connection, what, query) =>
+  `/api/connections/${encodeURIComponent(connection)}/${what}?${new URLSearchParams(query)}`;
 
 /** Get the columns of the chosen table and have the fields that need them drawn anew. */
 export async function learnColumns(form) {
-  const { connection } = form.settings, table = form.settings.table || form.settings.entity;
+  const { connection } = form.settings,
+    table = form.settings.table || form.settings.entity;
   const key = `${connection}\n${table}`;
   if (!connection || !table || form.outsideKey === key) return;
   form.outsideKey = key;
@@ -18,19 +20,61 @@ export async function learnColumns(form) {
   for (const name of ["columns", "rule", "order", "split_field"]) form.remake(name);
 }
 
-export const outsideValues = (form, column, search) => attempt(() => api(path(form.settings.connection, "values", { table: form.settings.table || form.settings.entity, column, search })));
+export const outsideValues = (form, column, search) =>
+  attempt(() =>
+    api(
+      path(form.settings.connection, "values", {
+        table: form.settings.table || form.settings.entity,
+        column,
+        search,
+      }),
+    ),
+  );
 
 export const outsideWidgets = {
   connection(field) {
-    const element = select([], field.value, "Connection", (value) => { field.set(value); learnColumns(field.form); }, { id: field.id });
+    const element = select(
+      [],
+      field.value,
+      "Connection",
+      (value) => {
+        field.set(value);
+        learnColumns(field.form);
+      },
+      { id: field.id },
+    );
     const says = h("div", { class: "field-detected" });
-    api(`/api/connections?kind=${field.property.of}`).then(({ connections }) => {
-      const now = field.form.settings.connection;
-      element.replaceChildren(...(connections.some((c) => c.name === now) ? [] : [h("option", { value: now ?? "", selected: true }, now ? `${now} (not here)` : "choose…")]),
-        ...connections.map((c) => h("option", { value: c.name, selected: c.name === now }, c.name)));
-      says.replaceChildren(connections.length ? "" : "There is none yet. ", h("a", { href: "/connections", class: "linkish" }, connections.length ? "All connections" : "Make one"));
-      if (!now && connections.length === 1) { element.value = connections[0].name; field.set(connections[0].name); }
-    }).catch(() => {});
+    api(`/api/connections?kind=${field.property.of}`)
+      .then(({ connections }) => {
+        const now = field.form.settings.connection;
+        element.replaceChildren(
+          ...(connections.some((c) => c.name === now)
+            ? []
+            : [
+                h(
+                  "option",
+                  { value: now ?? "", selected: true },
+                  now ? `${now} (not here)` : "choose…",
+                ),
+              ]),
+          ...connections.map((c) =>
+            h("option", { value: c.name, selected: c.name === now }, c.name),
+          ),
+        );
+        says.replaceChildren(
+          connections.length ? "" : "There is none yet. ",
+          h(
+            "a",
+            { href: "/connections", class: "linkish" },
+            connections.length ? "All connections" : "Make one",
+          ),
+        );
+        if (!now && connections.length === 1) {
+          element.value = connections[0].name;
+          field.set(connections[0].name);
+        }
+      })
+      .catch(() => {});
     queueMicrotask(() => learnColumns(field.form));
     return labelled(field, element, says);
   },
@@ -39,45 +83,170 @@ export const outsideWidgets = {
   entity: (field) => finder(field, "Find an entity set", "entity set"),
 
   outside_columns(field) {
-    const columns = (field.form.outside ?? []).map((column) => ({ name: column.name, kind: [column.label, column.type, column.key].filter(Boolean).join(" · ") }));
-    if (!columns.length) return group(field, h("span", { class: "muted small" }, "Choose a table first."));
-    const names = columns.map((column) => column.name), chosen = field.value ?? [];
-    return group(field, h("details", { open: chosen.length > 0 || null }, h("summary", { class: "linkish" }, `${chosen.length || columns.length} of ${columns.length}`),
-      checkList(columns, chosen.length ? chosen : names, field.property.title, (picked) => field.set(picked.length === names.length ? [] : picked))));
+    const columns = (field.form.outside ?? []).map((column) => ({
+      name: column.name,
+      kind: [column.label, column.type, column.key].filter(Boolean).join(" · "),
+    }));
+    if (!columns.length)
+      return group(field, h("span", { class: "muted small" }, "Choose a table first."));
+    const names = columns.map((column) => column.name),
+      chosen = field.value ?? [];
+    return group(
+      field,
+      h(
+        "details",
+        { open: chosen.length > 0 || null },
+        h(
+          "summary",
+          { class: "linkish" },
+          `${chosen.length || columns.length} of ${columns.length}`,
+        ),
+        checkList(columns, chosen.length ? chosen : names, field.property.title, (picked) =>
+          field.set(picked.length === names.length ? [] : picked),
+        ),
+      ),
+    );
   },
 
   order(field) {
-    const rows = (field.value ?? []).map((row) => ({ ...row })), place = h("div", { class: "rows" });
+    const rows = (field.value ?? []).map((row) => ({ ...row })),
+      place = h("div", { class: "rows" });
     const tell = () => field.set(rows.filter((row) => row.column));
-    const draw = () => keepingFocus(place, () => place.replaceChildren(...rows.map((row, n) => h("div", { class: "row-item" },
-      select(columnOptions(field.context.columns("table")), row.column, `Order by column ${n + 1}`, (value) => { row.column = value; tell(); }),
-      select([["up", "up"], ["down", "down"]], row.down ? "down" : "up", `Direction of ${n + 1}`, (value) => { row.down = value === "down"; tell(); }),
-      removeButton(row.column || "this line", () => { rows.splice(n, 1); draw(); tell(); }))),
-    h("div", { class: "add-row mt-0" }, h("button", { type: "button", class: "tiny-button", onclick: () => { rows.push({ column: "", down: false }); draw(); } }, "+ column"))));
+    const draw = () =>
+      keepingFocus(place, () =>
+        place.replaceChildren(
+          ...rows.map((row, n) =>
+            h(
+              "div",
+              { class: "row-item" },
+              select(
+                columnOptions(field.context.columns("table")),
+                row.column,
+                `Order by column ${n + 1}`,
+                (value) => {
+                  row.column = value;
+                  tell();
+                },
+              ),
+              select(
+                [
+                  ["up", "up"],
+                  ["down", "down"],
+                ],
+                row.down ? "down" : "up",
+                `Direction of ${n + 1}`,
+                (value) => {
+                  row.down = value === "down";
+                  tell();
+                },
+              ),
+              removeButton(row.column || "this line", () => {
+                rows.splice(n, 1);
+                draw();
+                tell();
+              }),
+            ),
+          ),
+          h(
+            "div",
+            { class: "add-row mt-0" },
+            h(
+              "button",
+              {
+                type: "button",
+                class: "tiny-button",
+                onclick: () => {
+                  rows.push({ column: "", down: false });
+                  draw();
+                },
+              },
+              "+ column",
+            ),
+          ),
+        ),
+      );
     draw();
     return group(field, place);
   },
 
   sql(field) {
-    const area = h("textarea", { class: "form-control form-control-sm font-monospace", id: field.id, rows: 8, spellcheck: "false", placeholder: "select …", oninput: () => field.set(area.value) });
+    const area = h("textarea", {
+      class: "form-control form-control-sm font-monospace",
+      id: field.id,
+      rows: 8,
+      spellcheck: "false",
+      placeholder: "select …",
+      oninput: () => field.set(area.value),
+    });
     area.value = field.value ?? "";
     return labelled(field, area);
   },
 
   long_text(field) {
-    const area = h("textarea", { class: "form-control form-control-sm font-monospace", id: field.id, rows: 4, spellcheck: "false", oninput: () => field.set(area.value) });
+    const area = h("textarea", {
+      class: "form-control form-control-sm font-monospace",
+      id: field.id,
+      rows: 4,
+      spellcheck: "false",
+      oninput: () => field.set(area.value),
+    });
     area.value = field.value ?? "";
     return labelled(field, area);
   },
 
   /** Pairs of a name and a value. */
   binds(field) {
-    const rows = (field.value ?? []).map((row) => ({ ...row })), place = h("div", { class: "rows" });
+    const rows = (field.value ?? []).map((row) => ({ ...row })),
+      place = h("div", { class: "rows" });
     const tell = () => field.set(rows.filter((row) => row.name));
-    const cell = (row, name, label) => h("input", { type: "text", class: "form-control form-control-sm", "aria-label": label, placeholder: name, value: row[name], spellcheck: "false", oninput: (event) => { row[name] = event.target.value; tell(); } });
-    const draw = () => keepingFocus(place, () => place.replaceChildren(...rows.map((row, n) => h("div", { class: "row-item" },
-      cell(row, "name", `${field.property.title}: name ${n + 1}`), cell(row, "value", `${field.property.title}: value ${n + 1}`), removeButton(row.name || "this line", () => { rows.splice(n, 1); draw(); tell(); }))),
-    h("div", { class: "add-row mt-0" }, h("button", { type: "button", class: "tiny-button", onclick: () => { rows.push({ name: "", value: "" }); draw(); place.children[rows.length - 1].querySelector("input").focus(); } }, "+ value"))));
+    const cell = (row, name, label) =>
+      h("input", {
+        type: "text",
+        class: "form-control form-control-sm",
+        "aria-label": label,
+        placeholder: name,
+        value: row[name],
+        spellcheck: "false",
+        oninput: (event) => {
+          row[name] = event.target.value;
+          tell();
+        },
+      });
+    const draw = () =>
+      keepingFocus(place, () =>
+        place.replaceChildren(
+          ...rows.map((row, n) =>
+            h(
+              "div",
+              { class: "row-item" },
+              cell(row, "name", `${field.property.title}: name ${n + 1}`),
+              cell(row, "value", `${field.property.title}: value ${n + 1}`),
+              removeButton(row.name || "this line", () => {
+                rows.splice(n, 1);
+                draw();
+                tell();
+              }),
+            ),
+          ),
+          h(
+            "div",
+            { class: "add-row mt-0" },
+            h(
+              "button",
+              {
+                type: "button",
+                class: "tiny-button",
+                onclick: () => {
+                  rows.push({ name: "", value: "" });
+                  draw();
+                  place.children[rows.length - 1].querySelector("input").focus();
+                },
+              },
+              "+ value",
+            ),
+          ),
+        ),
+      );
     draw();
     return group(field, place);
   },
@@ -86,35 +255,100 @@ export const outsideWidgets = {
 /** A box to find a table by typing; what fits is listed below it. */
 function finder(field, hint, what) {
   const list = h("div", { class: "finder", role: "listbox", "aria-label": hint, hidden: true });
-  const take = (name) => { input.value = name; list.hidden = true; input.setAttribute("aria-expanded", "false"); field.set(name); learnColumns(field.form); };
+  const take = (name) => {
+    input.value = name;
+    list.hidden = true;
+    input.setAttribute("aria-expanded", "false");
+    field.set(name);
+    learnColumns(field.form);
+  };
   const find = async () => {
     const { connection } = field.form.settings;
     if (!connection) return;
     list.replaceChildren(h("div", { class: "muted small p-2" }, "Looking…"));
     list.hidden = false;
-    const found = await attempt(() => api(path(connection, "tables", { search: input.value === field.form.settings[field.name] ? "" : input.value })));
-    if (!found) { list.hidden = true; return; }
-    list.replaceChildren(...found.tables.slice(0, 100).map((table, n) => h("div", { class: "finder-option", role: "option", id: `${field.id}-${n}`, "aria-selected": String(n === 0), onmousedown: (event) => { event.preventDefault(); take(table.name); } }, icon("table"), h("span", { class: "name" }, table.name), h("span", { class: "tag" }, table.what))),
-      found.tables.length ? "" : h("div", { class: "muted small p-2", role: "option", "aria-disabled": "true" }, `No ${what} fits.`));
+    const found = await attempt(() =>
+      api(
+        path(connection, "tables", {
+          search: input.value === field.form.settings[field.name] ? "" : input.value,
+        }),
+      ),
+    );
+    if (!found) {
+      list.hidden = true;
+      return;
+    }
+    list.replaceChildren(
+      ...found.tables.slice(0, 100).map((table, n) =>
+        h(
+          "div",
+          {
+            class: "finder-option",
+            role: "option",
+            id: `${field.id}-${n}`,
+            "aria-selected": String(n === 0),
+            onmousedown: (event) => {
+              event.preventDefault();
+              take(table.name);
+            },
+          },
+          icon("table"),
+          h("span", { class: "name" }, table.name),
+          h("span", { class: "tag" }, table.what),
+        ),
+      ),
+      found.tables.length
+        ? ""
+        : h(
+            "div",
+            { class: "muted small p-2", role: "option", "aria-disabled": "true" },
+            `No ${what} fits.`,
+          ),
+    );
     input.setAttribute("aria-expanded", "true");
   };
   const options = () => [...list.querySelectorAll(".finder-option")];
   const typing = pausing(200, find);
-  const input = h("input", { type: "text", class: "form-control form-control-sm", id: field.id, value: field.value ?? "", role: "combobox", "aria-expanded": "false", "aria-controls": freshId("finder"), placeholder: hint, autocomplete: "off", spellcheck: "false",
-    onfocus: find, oninput: typing, onblur: () => setTimeout(() => { list.hidden = true; }, 150),
+  const input = h("input", {
+    type: "text",
+    class: "form-control form-control-sm",
+    id: field.id,
+    value: field.value ?? "",
+    role: "combobox",
+    "aria-expanded": "false",
+    "aria-controls": freshId("finder"),
+    placeholder: hint,
+    autocomplete: "off",
+    spellcheck: "false",
+    onfocus: find,
+    oninput: typing,
+    onblur: () =>
+      setTimeout(() => {
+        list.hidden = true;
+      }, 150),
     onkeydown: (event) => {
-      const all = options(), at = all.findIndex((option) => option.getAttribute("aria-selected") === "true");
+      const all = options(),
+        at = all.findIndex((option) => option.getAttribute("aria-selected") === "true");
       const by = { ArrowDown: 1, ArrowUp: -1 }[event.key];
       if (by && all.length) {
         event.preventDefault();
-        all.forEach((option, n) => option.setAttribute("aria-selected", String(n === (at + by + all.length) % all.length)));
+        all.forEach((option, n) =>
+          option.setAttribute("aria-selected", String(n === (at + by + all.length) % all.length)),
+        );
         const now = all[(at + by + all.length) % all.length];
         now.scrollIntoView({ block: "nearest" });
         input.setAttribute("aria-activedescendant", now.id);
       }
-      if (event.key === "Enter" && !list.hidden && all[at]) { event.preventDefault(); take(all[at].querySelector(".name").textContent); }
-      if (event.key === "Escape" && !list.hidden) { event.stopPropagation(); list.hidden = true; }
-    } });
+      if (event.key === "Enter" && !list.hidden && all[at]) {
+        event.preventDefault();
+        take(all[at].querySelector(".name").textContent);
+      }
+      if (event.key === "Escape" && !list.hidden) {
+        event.stopPropagation();
+        list.hidden = true;
+      }
+    },
+  });
   list.id = input.getAttribute("aria-controls");
   return labelled(field, input, list);
 }

@@ -3,26 +3,91 @@ import { data, h } from "../dom.js";
 import { group, keepingFocus, removeButton, select } from "./basic.js";
 import { columnOptions } from "./columns.js";
 
-const FIGURES = [["rows", "number of rows"], ["filled", "filled values of"], ["distinct", "distinct values of"], ["sum", "sum of"], ["mean", "mean of"], ["min", "smallest"], ["max", "largest"]];
+const FIGURES = [
+  ["rows", "number of rows"],
+  ["filled", "filled values of"],
+  ["distinct", "distinct values of"],
+  ["sum", "sum of"],
+  ["mean", "mean of"],
+  ["min", "smallest"],
+  ["max", "largest"],
+];
 
 /** A list whose items are drawn by `draw(item, tell, remove)`; `fresh` makes a new one. */
 function listEditor(items, draw, fresh, addLabel, change) {
   const place = h("div", { class: "rows" });
   const tell = () => change(items.map((item) => ({ ...item })));
-  const redraw = () => keepingFocus(place, () => place.replaceChildren(...items.map((item, n) => draw(item, tell, () => { items.splice(n, 1); redraw(); tell(); })),
-    h("div", { class: "add-row mt-0" }, h("button", { type: "button", class: "tiny-button", onclick: () => { items.push(fresh()); redraw(); place.children[items.length - 1].querySelector("select, input").focus(); } }, addLabel))));
+  const redraw = () =>
+    keepingFocus(place, () =>
+      place.replaceChildren(
+        ...items.map((item, n) =>
+          draw(item, tell, () => {
+            items.splice(n, 1);
+            redraw();
+            tell();
+          }),
+        ),
+        h(
+          "div",
+          { class: "add-row mt-0" },
+          h(
+            "button",
+            {
+              type: "button",
+              class: "tiny-button",
+              onclick: () => {
+                items.push(fresh());
+                redraw();
+                place.children[items.length - 1].querySelector("select, input").focus();
+              },
+            },
+            addLabel,
+          ),
+        ),
+      ),
+    );
   redraw();
   return place;
 }
 
 /** Whether numbers stand with currency, percent or units, and what each unit counts for. */
 function dress(item, tell) {
-  const written = (units) => (units ?? []).map(({ unit, times }) => `${unit} = ${times}`).join(", ");
-  const read = (text) => text.split(",").map((part) => part.split("=").map((side) => side.trim())).filter(([unit]) => unit).map(([unit, times]) => ({ unit, times: Number(times ?? 1) || 1 }));
-  const units = h("input", { type: "text", class: "form-control form-control-sm", "aria-label": "Units and what each counts for", placeholder: "g = 1, kg = 1000", value: written(item.units), onchange: () => { item.units = read(units.value); tell(); } });
-  const box = h("input", { type: "checkbox", class: "form-check-input", checked: Boolean(item.dressed), onchange: () => { item.dressed = box.checked; units.hidden = !box.checked; tell(); } });
+  const written = (units) =>
+    (units ?? []).map(({ unit, times }) => `${unit} = ${times}`).join(", ");
+  const read = (text) =>
+    text
+      .split(",")
+      .map((part) => part.split("=").map((side) => side.trim()))
+      .filter(([unit]) => unit)
+      .map(([unit, times]) => ({ unit, times: Number(times ?? 1) || 1 }));
+  const units = h("input", {
+    type: "text",
+    class: "form-control form-control-sm",
+    "aria-label": "Units and what each counts for",
+    placeholder: "g = 1, kg = 1000",
+    value: written(item.units),
+    onchange: () => {
+      item.units = read(units.value);
+      tell();
+    },
+  });
+  const box = h("input", {
+    type: "checkbox",
+    class: "form-check-input",
+    checked: Boolean(item.dressed),
+    onchange: () => {
+      item.dressed = box.checked;
+      units.hidden = !box.checked;
+      tell();
+    },
+  });
   units.hidden = !item.dressed;
-  const place = h("div", { class: "dress" }, h("label", { class: "small" }, box, " with currency, percent, brackets or units"), units);
+  const place = h(
+    "div",
+    { class: "dress" },
+    h("label", { class: "small" }, box, " with currency, percent, brackets or units"),
+    units,
+  );
   if (item.kind !== "number" && item.kind !== "whole") place.hidden = true;
   return place;
 }
@@ -31,71 +96,256 @@ export const pairWidgets = {
   changes(field) {
     const items = (field.value ?? []).map((item) => ({ ...item }));
     const place = h("div", { class: "rows" });
-    const shown = () => (items.length && items.at(-1).old === "" && items.at(-1).new === "" ? items : [...items, { old: "", new: "" }]);
-    const tell = () => field.set(items.filter((item) => item.old !== "").map((item) => ({ ...item })));
-    const at = (n) => { while (items.length <= n) items.push({ old: "", new: "" }); return items[n]; };
-    const cell = (n, key, item) => h("input", { type: "text", class: "form-control form-control-sm", "aria-label": `${key === "old" ? "Old" : "New"} value ${n + 1}`, value: item[key], spellcheck: "false", placeholder: key === "new" && item.old ? "empty" : null,
-      oninput: (event) => { const grew = n >= items.length; at(n)[key] = event.target.value; tell(); if (grew) place.append(row({ old: "", new: "" }, items.length)); },
-      onpaste: (event) => {
-        const text = event.clipboardData.getData("text");
-        if (!/[\t\n]/.test(text)) return;
-        event.preventDefault();
-        const lines = text.replace(/\r/g, "").split("\n").filter((line) => line !== "").map((line) => line.split("\t"));
-        lines.forEach(([first, second = ""], m) => { const to = at(n + m); if (key === "old") { to.old = first; if (second !== "" || lines[0].length > 1) to.new = second; } else to.new = first; });
-        draw();
-        tell();
-      } });
-    const row = (item, n) => h("div", { class: "row-item" }, cell(n, "old", item), h("span", { class: "arrow", "aria-hidden": "true" }, "→"), cell(n, "new", item), n < items.length ? removeButton(`line ${n + 1}`, () => { items.splice(n, 1); draw(); tell(); }) : h("span", { class: "x" }));
+    const shown = () =>
+      items.length && items.at(-1).old === "" && items.at(-1).new === ""
+        ? items
+        : [...items, { old: "", new: "" }];
+    const tell = () =>
+      field.set(items.filter((item) => item.old !== "").map((item) => ({ ...item })));
+    const at = (n) => {
+      while (items.length <= n) items.push({ old: "", new: "" });
+      return items[n];
+    };
+    const cell = (n, key, item) =>
+      h("input", {
+        type: "text",
+        class: "form-control form-control-sm",
+        "aria-label": `${key === "old" ? "Old" : "New"} value ${n + 1}`,
+        value: item[key],
+        spellcheck: "false",
+        placeholder: key === "new" && item.old ? "empty" : null,
+        oninput: (event) => {
+          const grew = n >= items.length;
+          at(n)[key] = event.target.value;
+          tell();
+          if (grew) place.append(row({ old: "", new: "" }, items.length));
+        },
+        onpaste: (event) => {
+          const text = event.clipboardData.getData("text");
+          if (!/[\t\n]/.test(text)) return;
+          event.preventDefault();
+          const lines = text
+            .replace(/\r/g, "")
+            .split("\n")
+            .filter((line) => line !== "")
+            .map((line) => line.split("\t"));
+          lines.forEach(([first, second = ""], m) => {
+            const to = at(n + m);
+            if (key === "old") {
+              to.old = first;
+              if (second !== "" || lines[0].length > 1) to.new = second;
+            } else to.new = first;
+          });
+          draw();
+          tell();
+        },
+      });
+    const row = (item, n) =>
+      h(
+        "div",
+        { class: "row-item" },
+        cell(n, "old", item),
+        h("span", { class: "arrow", "aria-hidden": "true" }, "→"),
+        cell(n, "new", item),
+        n < items.length
+          ? removeButton(`line ${n + 1}`, () => {
+              items.splice(n, 1);
+              draw();
+              tell();
+            })
+          : h("span", { class: "x" }),
+      );
     const draw = () => place.replaceChildren(...shown().map(row));
     draw();
     const offer = h("div", { class: "add-row" });
     const suggest = async () => {
       const column = field.form.settings.column;
       const found = column ? await field.context.values(column, "") : null;
-      offer.replaceChildren(...(found?.values ?? []).slice(-60).filter(([v]) => v !== null).slice(0, 24).map(([v, n]) => h("button", { type: "button", class: "chip", title: `${n} rows; put it in as an old value`, onclick: () => { items.push({ old: v, new: "" }); draw(); tell(); place.children[items.length - 1].querySelectorAll("input")[1].focus(); } }, v)));
+      offer.replaceChildren(
+        ...(found?.values ?? [])
+          .slice(-60)
+          .filter(([v]) => v !== null)
+          .slice(0, 24)
+          .map(([v, n]) =>
+            h(
+              "button",
+              {
+                type: "button",
+                class: "chip",
+                title: `${n} rows; put it in as an old value`,
+                onclick: () => {
+                  items.push({ old: v, new: "" });
+                  draw();
+                  tell();
+                  place.children[items.length - 1].querySelectorAll("input")[1].focus();
+                },
+              },
+              v,
+            ),
+          ),
+      );
     };
-    const details = h("details", { ontoggle: () => details.open && suggest() }, h("summary", { class: "linkish mt-2" }, "Rare values of the column"), offer);
-    return group(field, h("div", { class: "changes-head", "aria-hidden": "true" }, h("span", {}, "Old"), h("span"), h("span", {}, "New")), h("div", { class: "changes-scroll" }, place), details);
+    const details = h(
+      "details",
+      { ontoggle: () => details.open && suggest() },
+      h("summary", { class: "linkish mt-2" }, "Rare values of the column"),
+      offer,
+    );
+    return group(
+      field,
+      h(
+        "div",
+        { class: "changes-head", "aria-hidden": "true" },
+        h("span", {}, "Old"),
+        h("span"),
+        h("span", {}, "New"),
+      ),
+      h("div", { class: "changes-scroll" }, place),
+      details,
+    );
   },
 
   kinds(field) {
     const { formats, titles } = data("formats");
     const columns = field.context.columns("table");
-    const options = ["text", "whole", "number", "yes_no", "date", "datetime"].map((kind) => [kind, titles[kind]]);
+    const options = ["text", "whole", "number", "yes_no", "date", "datetime"].map((kind) => [
+      kind,
+      titles[kind],
+    ]);
     const items = (field.value ?? []).map((item) => ({ formats: [], ...item }));
     const draw = (item, tell, remove) => {
       const place = h("div", { class: "formats" });
-      const show = () => keepingFocus(place, () => {
-        const offered = (formats[item.kind] ?? []).filter((form) => !item.formats.includes(form));
-        place.hidden = !formats[item.kind];
-        place.replaceChildren(...item.formats.map((form, n) => h("span", { class: "format" }, form, h("button", { type: "button", "aria-label": `Remove format ${form}`, onclick: () => { item.formats = item.formats.filter((_, m) => m !== n); show(); tell(); } }, "✕"))),
-          select([["", item.formats.length ? "another format…" : "format…"], ...offered.map((form) => [form, form])], "", "Add a format", add, { class: "form-select form-select-sm w-auto" }),
-          item.kind === "number" || item.kind === "whole" ? "" : h("input", { type: "text", class: "form-control form-control-sm font-monospace", placeholder: "or type: D.M.YYYY", "aria-label": "Type a format", onchange: (event) => add(event.target.value.trim()) }));
-      });
-      const add = (form) => { if (form && !item.formats.includes(form)) { item.formats = [...item.formats, form]; show(); tell(); } };
+      const show = () =>
+        keepingFocus(place, () => {
+          const offered = (formats[item.kind] ?? []).filter((form) => !item.formats.includes(form));
+          place.hidden = !formats[item.kind];
+          place.replaceChildren(
+            ...item.formats.map((form, n) =>
+              h(
+                "span",
+                { class: "format" },
+                form,
+                h(
+                  "button",
+                  {
+                    type: "button",
+                    "aria-label": `Remove format ${form}`,
+                    onclick: () => {
+                      item.formats = item.formats.filter((_, m) => m !== n);
+                      show();
+                      tell();
+                    },
+                  },
+                  "✕",
+                ),
+              ),
+            ),
+            select(
+              [
+                ["", item.formats.length ? "another format…" : "format…"],
+                ...offered.map((form) => [form, form]),
+              ],
+              "",
+              "Add a format",
+              add,
+              { class: "form-select form-select-sm w-auto" },
+            ),
+            item.kind === "number" || item.kind === "whole"
+              ? ""
+              : h("input", {
+                  type: "text",
+                  class: "form-control form-control-sm font-monospace",
+                  placeholder: "or type: D.M.YYYY",
+                  "aria-label": "Type a format",
+                  onchange: (event) => add(event.target.value.trim()),
+                }),
+          );
+        });
+      const add = (form) => {
+        if (form && !item.formats.includes(form)) {
+          item.formats = [...item.formats, form];
+          show();
+          tell();
+        }
+      };
       const guess = async () => {
         const asked = `${item.column} ${item.kind}`;
         item.formats = [];
         show();
         tell();
-        const found = item.column && ["date", "datetime", "number"].includes(item.kind) ? (await field.context.formats(item.column, item.kind)) ?? [] : [];
+        const found =
+          item.column && ["date", "datetime", "number"].includes(item.kind)
+            ? ((await field.context.formats(item.column, item.kind)) ?? [])
+            : [];
         if (asked !== `${item.column} ${item.kind}`) return; // another column was chosen meanwhile
         item.formats = item.kind === "number" && found.join() === "1,234.5" ? [] : found;
         show();
         tell();
       };
       show();
-      return h("div", { class: "card-item kind-picker" },
-        h("div", { class: "row-item" }, select(columnOptions(columns), item.column, "Column", (value) => { item.column = value; guess(); }), h("span", { class: "arrow", "aria-hidden": "true" }, "→"), select(options, item.kind, "Kind", (value) => { item.kind = value; guess(); }), removeButton(item.column || "this line", remove)), place, dress(item, tell));
+      return h(
+        "div",
+        { class: "card-item kind-picker" },
+        h(
+          "div",
+          { class: "row-item" },
+          select(columnOptions(columns), item.column, "Column", (value) => {
+            item.column = value;
+            guess();
+          }),
+          h("span", { class: "arrow", "aria-hidden": "true" }, "→"),
+          select(options, item.kind, "Kind", (value) => {
+            item.kind = value;
+            guess();
+          }),
+          removeButton(item.column || "this line", remove),
+        ),
+        place,
+        dress(item, tell),
+      );
     };
-    return group(field, listEditor(items, draw, () => ({ column: "", kind: "date", formats: [] }), "+ column", (list) => field.set(list.filter((item) => item.column))));
+    return group(
+      field,
+      listEditor(
+        items,
+        draw,
+        () => ({ column: "", kind: "date", formats: [] }),
+        "+ column",
+        (list) => field.set(list.filter((item) => item.column)),
+      ),
+    );
   },
 
   keys(field) {
     const [mine, its] = [field.context.columns("table"), field.context.columns("reference")];
-    const items = (field.value ?? []).length ? field.value.map((item) => ({ ...item })) : [{ column: "", reference: "" }];
-    const draw = (item, tell, remove) => h("div", { class: "row-item" }, select(columnOptions(mine), item.column, "Column of this table", (value) => { item.column = value; tell(); }), h("span", { class: "arrow", "aria-hidden": "true" }, "="), select(columnOptions(its), item.reference, "Column of the other table", (value) => { item.reference = value; tell(); }), removeButton("this pair", remove));
-    return group(field, listEditor(items, draw, () => ({ column: "", reference: "" }), "+ another key", (list) => field.set(list.filter((item) => item.column && item.reference))));
+    const items = (field.value ?? []).length
+      ? field.value.map((item) => ({ ...item }))
+      : [{ column: "", reference: "" }];
+    const draw = (item, tell, remove) =>
+      h(
+        "div",
+        { class: "row-item" },
+        select(columnOptions(mine), item.column, "Column of this table", (value) => {
+          item.column = value;
+          tell();
+        }),
+        h("span", { class: "arrow", "aria-hidden": "true" }, "="),
+        select(columnOptions(its), item.reference, "Column of the other table", (value) => {
+          item.reference = value;
+          tell();
+        }),
+        removeButton("this pair", remove),
+      );
+    return group(
+      field,
+      listEditor(
+        items,
+        draw,
+        () => ({ column: "", reference: "" }),
+        "+ another key",
+        (list) => field.set(list.filter((item) => item.column && item.reference)),
+      ),
+    );
   },
 
   bring(field) {
@@ -104,16 +354,46 @@ export const pairWidgets = {
     const chosen = () => items.map((item) => item.column);
     const place = h("div", { class: "checks", role: "group", "aria-label": "Columns to bring" });
     const tell = () => field.set(items.map((item) => ({ ...item })));
-    const all = [...its, ...items.filter((item) => !its.some((c) => c.name === item.column)).map((item) => ({ name: item.column, kind: "not here" }))];
-    if (!all.length) place.append(h("span", { class: "muted p-2 d-block" }, "Choose the other table first."));
+    const all = [
+      ...its,
+      ...items
+        .filter((item) => !its.some((c) => c.name === item.column))
+        .map((item) => ({ name: item.column, kind: "not here" })),
+    ];
+    if (!all.length)
+      place.append(h("span", { class: "muted p-2 d-block" }, "Choose the other table first."));
     for (const column of all) {
-      const name = h("input", { type: "text", class: "form-control form-control-sm", placeholder: "same name", "aria-label": `Name of ${column.name} here`, value: items.find((item) => item.column === column.name)?.name ?? "", hidden: !chosen().includes(column.name), oninput: () => { items.find((item) => item.column === column.name).name = name.value; tell(); } });
-      const box = h("input", { type: "checkbox", class: "form-check-input", checked: chosen().includes(column.name), onchange: () => {
-        if (box.checked) items.push({ column: column.name, name: "" }); else items.splice(chosen().indexOf(column.name), 1);
-        name.hidden = !box.checked;
-        tell();
-      } });
-      place.append(h("div", { class: "bring-row" }, h("label", {}, box, h("span", { class: "name", title: column.name }, column.name)), name));
+      const name = h("input", {
+        type: "text",
+        class: "form-control form-control-sm",
+        placeholder: "same name",
+        "aria-label": `Name of ${column.name} here`,
+        value: items.find((item) => item.column === column.name)?.name ?? "",
+        hidden: !chosen().includes(column.name),
+        oninput: () => {
+          items.find((item) => item.column === column.name).name = name.value;
+          tell();
+        },
+      });
+      const box = h("input", {
+        type: "checkbox",
+        class: "form-check-input",
+        checked: chosen().includes(column.name),
+        onchange: () => {
+          if (box.checked) items.push({ column: column.name, name: "" });
+          else items.splice(chosen().indexOf(column.name), 1);
+          name.hidden = !box.checked;
+          tell();
+        },
+      });
+      place.append(
+        h(
+          "div",
+          { class: "bring-row" },
+          h("label", {}, box, h("span", { class: "name", title: column.name }, column.name)),
+          name,
+        ),
+      );
     }
     return group(field, place);
   },
@@ -123,12 +403,65 @@ export const pairWidgets = {
     const items = (field.value ?? []).map((item) => ({ name: "", column: "", ...item }));
     const draw = (item, tell, remove) => {
       const of = h("span", { class: "of-column" });
-      const follow = () => of.replaceChildren(item.figure === "rows" ? "" : select(columnOptions(["sum", "mean"].includes(item.figure) ? columns.filter((c) => ["whole", "number", "yes_no"].includes(c.kind) || c.name === item.column) : columns), item.column, "of column", (value) => { item.column = value; tell(); }));
+      const follow = () =>
+        of.replaceChildren(
+          item.figure === "rows"
+            ? ""
+            : select(
+                columnOptions(
+                  ["sum", "mean"].includes(item.figure)
+                    ? columns.filter(
+                        (c) =>
+                          ["whole", "number", "yes_no"].includes(c.kind) || c.name === item.column,
+                      )
+                    : columns,
+                ),
+                item.column,
+                "of column",
+                (value) => {
+                  item.column = value;
+                  tell();
+                },
+              ),
+        );
       follow();
-      return h("div", { class: "card-item" },
-        h("div", { class: "row-item" }, select(FIGURES, item.figure, "Figure", (value) => { item.figure = value; if (value === "rows") item.column = ""; follow(); tell(); }), of, removeButton("this figure", remove)),
-        h("input", { type: "text", class: "form-control form-control-sm", placeholder: "name of the new column", "aria-label": "Name of the figure", value: item.name, oninput: (event) => { item.name = event.target.value; tell(); } }));
+      return h(
+        "div",
+        { class: "card-item" },
+        h(
+          "div",
+          { class: "row-item" },
+          select(FIGURES, item.figure, "Figure", (value) => {
+            item.figure = value;
+            if (value === "rows") item.column = "";
+            follow();
+            tell();
+          }),
+          of,
+          removeButton("this figure", remove),
+        ),
+        h("input", {
+          type: "text",
+          class: "form-control form-control-sm",
+          placeholder: "name of the new column",
+          "aria-label": "Name of the figure",
+          value: item.name,
+          oninput: (event) => {
+            item.name = event.target.value;
+            tell();
+          },
+        }),
+      );
     };
-    return group(field, listEditor(items, draw, () => ({ figure: items.length ? "sum" : "rows", column: "", name: "" }), "+ figure", field.set));
+    return group(
+      field,
+      listEditor(
+        items,
+        draw,
+        () => ({ figure: items.length ? "sum" : "rows", column: "", name: "" }),
+        "+ figure",
+        field.set,
+      ),
+    );
   },
 };

@@ -3,7 +3,24 @@ import { freshId, h } from "../dom.js";
 import { group, keepingFocus, removeButton, select } from "./basic.js";
 import { columnOptions } from "./columns.js";
 
-const TESTS = [["equals", "is"], ["not_equals", "is not"], ["one_of", "is one of"], ["none_of", "is none of"], ["contains", "contains"], ["starts", "starts with"], ["ends", "ends with"], ["matches", "matches the pattern"], ["not_matches", "does not match the pattern"], ["empty", "is empty"], ["filled", "is filled"], ["less", "is less than"], ["at_most", "is at most"], ["more", "is more than"], ["at_least", "is at least"], ["between", "is between"]];
+const TESTS = [
+  ["equals", "is"],
+  ["not_equals", "is not"],
+  ["one_of", "is one of"],
+  ["none_of", "is none of"],
+  ["contains", "contains"],
+  ["starts", "starts with"],
+  ["ends", "ends with"],
+  ["matches", "matches the pattern"],
+  ["not_matches", "does not match the pattern"],
+  ["empty", "is empty"],
+  ["filled", "is filled"],
+  ["less", "is less than"],
+  ["at_most", "is at most"],
+  ["more", "is more than"],
+  ["at_least", "is at least"],
+  ["between", "is between"],
+];
 const ONLY_TEXT = new Set(["contains", "starts", "ends", "matches", "not_matches"]);
 const BARE = new Set(["empty", "filled"]);
 
@@ -17,18 +34,110 @@ export const ruleWidgets = {
 
     function listOf(part, depth) {
       const items = part.of.map((item, n) => {
-        const remove = () => { part.of.splice(n, 1); draw(); tell(); };
-        if (item.of) return h("div", { class: "card-item" }, h("div", { class: "row-item" }, h("strong", { class: "field-title mb-0 flex-grow-1" }, "Group"), removeButton("the group", remove)), listOf(item, 1));
+        const remove = () => {
+          part.of.splice(n, 1);
+          draw();
+          tell();
+        };
+        if (item.of)
+          return h(
+            "div",
+            { class: "card-item" },
+            h(
+              "div",
+              { class: "row-item" },
+              h("strong", { class: "field-title mb-0 flex-grow-1" }, "Group"),
+              removeButton("the group", remove),
+            ),
+            listOf(item, 1),
+          );
         return condition(item, columns, field.context, remove, tell);
       });
-      return h("div", {},
-        part.of.length > 1 ? h("div", { class: "rule-match" }, "must hold:", select([["all", "all of these"], ["any", "any of these"]], part.match, "How conditions combine", (value) => { part.match = value; tell(); }, { class: "form-select form-select-sm w-auto" })) : null,
+      return h(
+        "div",
+        {},
+        part.of.length > 1
+          ? h(
+              "div",
+              { class: "rule-match" },
+              "must hold:",
+              select(
+                [
+                  ["all", "all of these"],
+                  ["any", "any of these"],
+                ],
+                part.match,
+                "How conditions combine",
+                (value) => {
+                  part.match = value;
+                  tell();
+                },
+                { class: "form-select form-select-sm w-auto" },
+              ),
+            )
+          : null,
         h("div", { class: "rows" }, items),
-        h("div", { class: "add-row" },
-          h("button", { type: "button", class: "tiny-button", onclick: () => { part.of.push({ column: "", test: "equals", value: "", to: "", values: [], ignore_case: false }); draw(); place.querySelectorAll(".condition select")[part.of.length - 1]?.focus(); } }, "+ condition"),
-          depth === 0 ? h("button", { type: "button", class: "tiny-button", onclick: () => { part.of.push({ match: "any", of: [{ column: "", test: "equals", value: "", to: "", values: [], ignore_case: false }] }); draw(); } }, "+ group") : null));
+        h(
+          "div",
+          { class: "add-row" },
+          h(
+            "button",
+            {
+              type: "button",
+              class: "tiny-button",
+              onclick: () => {
+                part.of.push({
+                  column: "",
+                  test: "equals",
+                  value: "",
+                  to: "",
+                  values: [],
+                  ignore_case: false,
+                });
+                draw();
+                place.querySelectorAll(".condition select")[part.of.length - 1]?.focus();
+              },
+            },
+            "+ condition",
+          ),
+          depth === 0
+            ? h(
+                "button",
+                {
+                  type: "button",
+                  class: "tiny-button",
+                  onclick: () => {
+                    part.of.push({
+                      match: "any",
+                      of: [
+                        {
+                          column: "",
+                          test: "equals",
+                          value: "",
+                          to: "",
+                          values: [],
+                          ignore_case: false,
+                        },
+                      ],
+                    });
+                    draw();
+                  },
+                },
+                "+ group",
+              )
+            : null,
+        ),
+      );
     }
-    if (!rule.of.length && !field.property.optional) rule.of.push({ column: "", test: "equals", value: "", to: "", values: [], ignore_case: false });
+    if (!rule.of.length && !field.property.optional)
+      rule.of.push({
+        column: "",
+        test: "equals",
+        value: "",
+        to: "",
+        values: [],
+        ignore_case: false,
+      });
     draw();
     return group(field, place);
   },
@@ -38,28 +147,67 @@ export const ruleWidgets = {
 function condition(item, columns, context, remove, tell) {
   const kindOf = () => columns.find((column) => column.name === item.column)?.kind ?? "text";
   const rest = h("div", { class: "rows" });
-  const tests = select([], item.test, "Test", (value) => { item.test = value; follow(); tell(); });
+  const tests = select([], item.test, "Test", (value) => {
+    item.test = value;
+    follow();
+    tell();
+  });
   const follow = () => {
     const kind = kindOf();
-    tests.replaceChildren(...TESTS.filter(([test]) => kind === "text" || !ONLY_TEXT.has(test) || test === item.test).map(([test, text]) => h("option", { value: test, selected: test === item.test }, text)));
+    tests.replaceChildren(
+      ...TESTS.filter(
+        ([test]) => kind === "text" || !ONLY_TEXT.has(test) || test === item.test,
+      ).map(([test, text]) => h("option", { value: test, selected: test === item.test }, text)),
+    );
     rest.replaceChildren(...(BARE.has(item.test) ? [] : compared(item, kind, context, tell)));
     rest.hidden = !rest.children.length;
   };
   follow();
-  return h("div", { class: "card-item condition" },
-    h("div", { class: "row-item" }, select(columnOptions(columns), item.column, "Column", (value) => { item.column = value; follow(); tell(); }), removeButton("this condition", remove)),
-    h("div", { class: "row-item" }, tests), rest);
+  return h(
+    "div",
+    { class: "card-item condition" },
+    h(
+      "div",
+      { class: "row-item" },
+      select(columnOptions(columns), item.column, "Column", (value) => {
+        item.column = value;
+        follow();
+        tell();
+      }),
+      removeButton("this condition", remove),
+    ),
+    h("div", { class: "row-item" }, tests),
+    rest,
+  );
 }
 
 /** The controls for what a column is compared with. */
 function compared(item, kind, context, tell) {
   const parts = [];
   if (["one_of", "none_of"].includes(item.test)) parts.push(severalValues(item, context, tell));
-  else if (item.test === "between") parts.push(h("div", { class: "row-item" }, oneValue(item, "value", kind, context, tell, "From"), h("span", { class: "arrow" }, "and"), oneValue(item, "to", kind, context, tell, "To")));
+  else if (item.test === "between")
+    parts.push(
+      h(
+        "div",
+        { class: "row-item" },
+        oneValue(item, "value", kind, context, tell, "From"),
+        h("span", { class: "arrow" }, "and"),
+        oneValue(item, "to", kind, context, tell, "To"),
+      ),
+    );
   else parts.push(oneValue(item, "value", kind, context, tell, "Value"));
   if (kind === "text") {
     const id = freshId("case");
-    const box = h("input", { type: "checkbox", class: "form-check-input", id, checked: item.ignore_case, onchange: () => { item.ignore_case = box.checked; tell(); } });
+    const box = h("input", {
+      type: "checkbox",
+      class: "form-check-input",
+      id,
+      checked: item.ignore_case,
+      onchange: () => {
+        item.ignore_case = box.checked;
+        tell();
+      },
+    });
     parts.push(h("div", { class: "flag mt-0" }, box, h("label", { for: id }, "Ignore case")));
   }
   return parts;
@@ -69,19 +217,68 @@ function compared(item, kind, context, tell) {
 function oneValue(item, key, kind, context, tell, label) {
   const list = h("datalist", { id: freshId("values") });
   const input = h("input", {
-    type: kind === "date" ? "date" : "text", class: "form-control form-control-sm", "aria-label": label, value: item[key] ?? "", list: kind === "text" ? list.id : null, placeholder: { yes_no: "yes or no", datetime: "2026-03-31 14:05" }[kind] ?? null, spellcheck: "false",
-    oninput: () => { item[key] = input.value; tell(); },
-    onfocus: async () => { if (kind === "text" && item.column && !list.children.length) { const found = await context.values(item.column, ""); list.replaceChildren(...(found?.values ?? []).slice(0, 100).filter(([v]) => v !== null).map(([v]) => h("option", { value: v }))); } },
+    type: kind === "date" ? "date" : "text",
+    class: "form-control form-control-sm",
+    "aria-label": label,
+    value: item[key] ?? "",
+    list: kind === "text" ? list.id : null,
+    placeholder: { yes_no: "yes or no", datetime: "2026-03-31 14:05" }[kind] ?? null,
+    spellcheck: "false",
+    oninput: () => {
+      item[key] = input.value;
+      tell();
+    },
+    onfocus: async () => {
+      if (kind === "text" && item.column && !list.children.length) {
+        const found = await context.values(item.column, "");
+        list.replaceChildren(
+          ...(found?.values ?? [])
+            .slice(0, 100)
+            .filter(([v]) => v !== null)
+            .map(([v]) => h("option", { value: v })),
+        );
+      }
+    },
   });
   return h("div", { class: "flex-grow-1" }, input, list);
 }
 
 function severalValues(item, context, tell) {
-  const area = h("textarea", { class: "form-control form-control-sm", rows: 3, "aria-label": "Values, one a line", placeholder: "one value a line; paste from a spreadsheet", oninput: () => { item.values = area.value.split(/\r?\n/).filter((line) => line !== ""); tell(); } });
+  const area = h("textarea", {
+    class: "form-control form-control-sm",
+    rows: 3,
+    "aria-label": "Values, one a line",
+    placeholder: "one value a line; paste from a spreadsheet",
+    oninput: () => {
+      item.values = area.value.split(/\r?\n/).filter((line) => line !== "");
+      tell();
+    },
+  });
   area.value = (item.values ?? []).join("\n");
   const offer = h("div", { class: "add-row" });
-  if (item.column) context.values(item.column, "").then((found) => offer.replaceChildren(...(found?.values ?? []).slice(0, 8).filter(([v]) => v !== null).map(([v, n]) => h("button", { type: "button", class: "chip", title: `${n} rows`, onclick: () => {
-    item.values = [...new Set([...(item.values ?? []), v])]; area.value = item.values.join("\n"); tell();
-  } }, `+ ${v}`))));
+  if (item.column)
+    context.values(item.column, "").then((found) =>
+      offer.replaceChildren(
+        ...(found?.values ?? [])
+          .slice(0, 8)
+          .filter(([v]) => v !== null)
+          .map(([v, n]) =>
+            h(
+              "button",
+              {
+                type: "button",
+                class: "chip",
+                title: `${n} rows`,
+                onclick: () => {
+                  item.values = [...new Set([...(item.values ?? []), v])];
+                  area.value = item.values.join("\n");
+                  tell();
+                },
+              },
+              `+ ${v}`,
+            ),
+          ),
+      ),
+    );
   return h("div", {}, area, offer);
 }

@@ -5,16 +5,27 @@ import { labelled } from "./basic.js";
 /** Cells on the clipboard, as a spreadsheet puts them there: tabs between cells, quotes around those with line breaks. */
 export function cellsOf(text) {
   const rows = [[]];
-  let cell = "", quoted = false;
-  const end = () => { rows.at(-1).push(cell); cell = ""; };
+  let cell = "",
+    quoted = false;
+  const end = () => {
+    rows.at(-1).push(cell);
+    cell = "";
+  };
   const plain = text.replace(/\r\n?/g, "\n").replace(/\n$/, "");
   for (let n = 0; n < plain.length; n += 1) {
     const sign = plain[n];
-    if (quoted) { if (sign === '"' && plain[n + 1] === '"') { cell += '"'; n += 1; } else if (sign === '"') quoted = false; else cell += sign; }
-    else if (sign === '"' && cell === "") quoted = true;
+    if (quoted) {
+      if (sign === '"' && plain[n + 1] === '"') {
+        cell += '"';
+        n += 1;
+      } else if (sign === '"') quoted = false;
+      else cell += sign;
+    } else if (sign === '"' && cell === "") quoted = true;
     else if (sign === "\t") end();
-    else if (sign === "\n") { end(); rows.push([]); }
-    else cell += sign;
+    else if (sign === "\n") {
+      end();
+      rows.push([]);
+    } else cell += sign;
   }
   end();
   return rows;
@@ -36,25 +47,90 @@ export class Sheet {
   }
 
   draw(focus = null) {
-    const width = this.columns.length, shown = [...this.rows, ...Array.from({ length: 2 }, () => [])];
-    const input = (row, column, value, label) => h("input", { type: "text", value: value ?? "", "aria-label": label, dataset: { row, column }, spellcheck: "false" });
-    const table = h("table", {}, h("thead", {}, h("tr", {}, h("td", { class: "corner" }), this.columns.map((name, n) => h("th", { scope: "col" }, input(-1, n, name, `Name of column ${n + 1}`))),
-      h("td", {}, h("button", { type: "button", class: "tiny-button", onclick: () => { this.columns.push(`Column ${width + 1}`); this.draw([-1, width]); this.tell(); } }, "+ column")))),
-    h("tbody", {}, shown.slice(0, 400).map((row, r) => h("tr", {}, h("th", { scope: "row" }, r + 1), this.columns.map((name, c) => h("td", {}, input(r, c, row[c], `${name}, row ${r + 1}`)))))));
+    const width = this.columns.length,
+      shown = [...this.rows, ...Array.from({ length: 2 }, () => [])];
+    const input = (row, column, value, label) =>
+      h("input", {
+        type: "text",
+        value: value ?? "",
+        "aria-label": label,
+        dataset: { row, column },
+        spellcheck: "false",
+      });
+    const table = h(
+      "table",
+      {},
+      h(
+        "thead",
+        {},
+        h(
+          "tr",
+          {},
+          h("td", { class: "corner" }),
+          this.columns.map((name, n) =>
+            h("th", { scope: "col" }, input(-1, n, name, `Name of column ${n + 1}`)),
+          ),
+          h(
+            "td",
+            {},
+            h(
+              "button",
+              {
+                type: "button",
+                class: "tiny-button",
+                onclick: () => {
+                  this.columns.push(`Column ${width + 1}`);
+                  this.draw([-1, width]);
+                  this.tell();
+                },
+              },
+              "+ column",
+            ),
+          ),
+        ),
+      ),
+      h(
+        "tbody",
+        {},
+        shown.slice(0, 400).map((row, r) =>
+          h(
+            "tr",
+            {},
+            h("th", { scope: "row" }, r + 1),
+            this.columns.map((name, c) =>
+              h("td", {}, input(r, c, row[c], `${name}, row ${r + 1}`)),
+            ),
+          ),
+        ),
+      ),
+    );
     table.addEventListener("input", (event) => this.typed(event.target));
     table.addEventListener("keydown", (event) => this.keys(event));
     table.addEventListener("paste", (event) => this.pasted(event));
-    this.element.replaceChildren(table, this.rows.length > 398 ? h("p", { class: "muted small p-2" }, `The first 398 of ${this.rows.length} rows can be edited here; all of them are in the table below.`) : "");
+    this.element.replaceChildren(
+      table,
+      this.rows.length > 398
+        ? h(
+            "p",
+            { class: "muted small p-2" },
+            `The first 398 of ${this.rows.length} rows can be edited here; all of them are in the table below.`,
+          )
+        : "",
+    );
     if (focus) this.at(...focus)?.focus();
   }
 
-  at(row, column) { return this.element.querySelector(`[data-row="${row}"][data-column="${column}"]`); }
+  at(row, column) {
+    return this.element.querySelector(`[data-row="${row}"][data-column="${column}"]`);
+  }
 
   typed(cell) {
-    const row = Number(cell.dataset.row), column = Number(cell.dataset.column);
+    const row = Number(cell.dataset.row),
+      column = Number(cell.dataset.column);
     if (row < 0) {
       this.columns[column] = cell.value;
-      for (const below of this.element.querySelectorAll(`td [data-column="${column}"]`)) below.setAttribute("aria-label", `${cell.value}, row ${Number(below.dataset.row) + 1}`);
+      for (const below of this.element.querySelectorAll(`td [data-column="${column}"]`))
+        below.setAttribute("aria-label", `${cell.value}, row ${Number(below.dataset.row) + 1}`);
     } else {
       while (this.rows.length <= row) this.rows.push([]);
       this.rows[row][column] = cell.value;
@@ -64,16 +140,35 @@ export class Sheet {
   }
 
   keys(event) {
-    const cell = event.target, row = Number(cell.dataset.row), column = Number(cell.dataset.column);
+    const cell = event.target,
+      row = Number(cell.dataset.row),
+      column = Number(cell.dataset.column);
     if (Number.isNaN(row)) return;
-    const edge = cell.selectionStart === cell.selectionEnd && (event.key === "ArrowLeft" ? cell.selectionStart === 0 : cell.selectionStart === cell.value.length);
-    const to = { ArrowUp: [row - 1, column], ArrowDown: [row + 1, column], Enter: [row + 1, column], ArrowLeft: edge ? [row, column - 1] : null, ArrowRight: edge ? [row, column + 1] : null }[event.key];
+    const edge =
+      cell.selectionStart === cell.selectionEnd &&
+      (event.key === "ArrowLeft"
+        ? cell.selectionStart === 0
+        : cell.selectionStart === cell.value.length);
+    const to = {
+      ArrowUp: [row - 1, column],
+      ArrowDown: [row + 1, column],
+      Enter: [row + 1, column],
+      ArrowLeft: edge ? [row, column - 1] : null,
+      ArrowRight: edge ? [row, column + 1] : null,
+    }[event.key];
     const next = to && this.at(...to);
-    if (next) { event.preventDefault(); next.focus(); next.select(); }
+    if (next) {
+      event.preventDefault();
+      next.focus();
+      next.select();
+    }
     if (event.key === "Delete" && event.ctrlKey) {
       event.preventDefault();
       event.stopPropagation();
-      if (row < 0 && this.columns.length > 1) { this.columns.splice(column, 1); for (const one of this.rows) one.splice(column, 1); } else if (row >= 0) this.rows.splice(row, 1);
+      if (row < 0 && this.columns.length > 1) {
+        this.columns.splice(column, 1);
+        for (const one of this.rows) one.splice(column, 1);
+      } else if (row >= 0) this.rows.splice(row, 1);
       this.draw([Math.min(row, this.rows.length), Math.min(column, this.columns.length - 1)]);
       this.tell();
     }
@@ -83,13 +178,20 @@ export class Sheet {
     const cells = cellsOf(event.clipboardData.getData("text/plain"));
     if (cells.length === 1 && cells[0].length === 1) return;
     event.preventDefault();
-    const row = Number(event.target.dataset.row), column = Number(event.target.dataset.column);
-    cells.forEach((line, r) => line.forEach((text, c) => {
-      while (this.columns.length <= column + c) this.columns.push(`Column ${this.columns.length + 1}`);
-      if (row + r < 0) { this.columns[column + c] = text; return; }
-      while (this.rows.length <= row + r) this.rows.push([]);
-      this.rows[row + r][column + c] = text;
-    }));
+    const row = Number(event.target.dataset.row),
+      column = Number(event.target.dataset.column);
+    cells.forEach((line, r) =>
+      line.forEach((text, c) => {
+        while (this.columns.length <= column + c)
+          this.columns.push(`Column ${this.columns.length + 1}`);
+        if (row + r < 0) {
+          this.columns[column + c] = text;
+          return;
+        }
+        while (this.rows.length <= row + r) this.rows.push([]);
+        this.rows[row + r][column + c] = text;
+      }),
+    );
     this.draw([row, column]);
     this.tell();
   }
@@ -98,10 +200,41 @@ export class Sheet {
 export const sheetWidgets = {
   sheet(field) {
     const { form } = field;
-    const sheet = new Sheet(form.settings.columns ?? [], form.settings.rows ?? [], ({ columns, rows }) => { form.settings.rows = rows; field.set(columns); });
+    const sheet = new Sheet(
+      form.settings.columns ?? [],
+      form.settings.rows ?? [],
+      ({ columns, rows }) => {
+        form.settings.rows = rows;
+        field.set(columns);
+      },
+    );
     const place = byId("raw");
-    place.replaceChildren(h("div", { class: "raw-head" }, h("h3", { class: "eyebrow" }, "Cells"), h("span", { class: "muted small" }, "Type, or paste from a spreadsheet. Ctrl+Delete removes a row, or a column on its name.")), h("div", { class: "raw-body raw-sheet-body" }, sheet.element));
+    place.replaceChildren(
+      h(
+        "div",
+        { class: "raw-head" },
+        h("h3", { class: "eyebrow" }, "Cells"),
+        h(
+          "span",
+          { class: "muted small" },
+          "Type, or paste from a spreadsheet. Ctrl+Delete removes a row, or a column on its name.",
+        ),
+      ),
+      h("div", { class: "raw-body raw-sheet-body" }, sheet.element),
+    );
     place.hidden = false;
-    return labelled(field, h("button", { type: "button", class: "btn btn-quiet", id: field.id, onclick: () => sheet.at(-1, 0)?.focus() }, "Edit the cells"));
+    return labelled(
+      field,
+      h(
+        "button",
+        {
+          type: "button",
+          class: "btn btn-quiet",
+          id: field.id,
+          onclick: () => sheet.at(-1, 0)?.focus(),
+        },
+        "Edit the cells",
+      ),
+    );
   },
 };

@@ -10,11 +10,31 @@ export function severalTables(tables, taken, label, take) {
     [list[from], list[to]] = [list[to], list[from]];
     return list;
   };
-  const rows = taken.map((ref, at) => h("li", { class: "port-table" },
-    h("span", { class: "grow" }, titles.get(ref) ?? `${ref} (not here)`),
-    h("button", { type: "button", class: "x", disabled: at === 0, "aria-label": `Move ${titles.get(ref) ?? ref} up`, title: "Move up", onclick: () => take(swapped(at, at - 1)) }, icon("arrow-up")),
-    removeButton(titles.get(ref) ?? ref, () => take(taken.filter((other) => other !== ref)))));
+  const rows = taken.map((ref, at) =>
+    h(
+      "li",
+      { class: "port-table" },
+      h("span", { class: "grow" }, titles.get(ref) ?? `${ref} (not here)`),
+      h(
+        "button",
+        {
+          type: "button",
+          class: "x",
+          disabled: at === 0,
+          "aria-label": `Move ${titles.get(ref) ?? ref} up`,
+          title: "Move up",
+          onclick: () => take(swapped(at, at - 1)),
+        },
+        icon("arrow-up"),
+      ),
+      removeButton(titles.get(ref) ?? ref, () => take(taken.filter((other) => other !== ref))),
+    ),
+  );
   const rest = tables.filter(([ref]) => !taken.includes(ref));
-  const add = rest.length ? select([["", "add a table…"], ...rest], "", `${label}: add a table`, (ref) => { if (ref) take([...taken, ref]); }) : null;
+  const add = rest.length
+    ? select([["", "add a table…"], ...rest], "", `${label}: add a table`, (ref) => {
+        if (ref) take([...taken, ref]);
+      })
+    : null;
   return h("div", {}, rows.length ? h("ol", { class: "port-tables" }, rows) : null, add);
 }
