@@ -21,7 +21,6 @@ from updraft.standins.ledger import make_entities
 from updraft.standins.shop import make_sales
 from updraft.store import ConnectionStore, Folders
 from updraft.store.models import ConnectionRow
-from updraft.web import create_app
 
 
 @pytest.fixture(scope="module")
@@ -214,19 +213,6 @@ def test_material_of_the_example_world_is_read_as_it_should_be(material):
     )
     assert "mould" not in tests.frame.columns and tests.frame["batch.@lot"].n_unique() == 70
     assert read(material / "hub_requests.json").frame.height == 90
-
-
-def test_a_new_app_on_an_older_database_gets_its_connections(tmp_path):
-    from updraft.store import open_database
-
-    folders = Folders(tmp_path / "old")
-    db = open_database(folders.database)
-    db.execute_sql("drop table connection")
-    db.execute_sql("pragma user_version = 1")
-    db.close()
-    open_database(folders.database)
-    app = create_app(folders, lambda run: None, secret="x")
-    assert app.extensions["studio"].connections.all() == {}
 
 
 def test_what_is_being_brought_is_told_and_can_be_stopped_and_stops_nothing_later(client, tmp_path):

@@ -10,7 +10,7 @@ import pytest
 
 from tests import sources  # noqa: F401
 from updraft.core import Engine, Files, Flow, Problem, Step, plan, run
-from updraft.core.engine.running import needed_columns
+from updraft.core.engine.liveness import needed_columns
 from updraft.core.steps import Out, Result, Settings, StepKind, kinds
 from updraft.core.steps.values.tidy_text import TidyText
 
@@ -120,7 +120,7 @@ def test_many_looks_at_once_end_and_give_what_one_look_gives():
     """Steps call back into Python while Polars' threads wait for them; in a process of its own, since it might hang."""
     script = """
 import json, threading, polars as pl
-from updraft.core.engine.running import needed_columns
+from updraft.core.engine.liveness import needed_columns
 from updraft.core.steps import Tables, kinds
 kind = kinds()["tidy_text"]
 table = pl.DataFrame({c: [f"  v{n % 24}  x" for n in range(20000)] for c in "abcdefgh"}).lazy()

@@ -6,8 +6,9 @@ from hypothesis import strategies as st
 
 from tests import sources  # noqa: F401
 from updraft.core import Engine, Files, Flow, Problem, Step, plan
+from updraft.core.engine import run
+from updraft.core.engine.liveness import needed_columns
 from updraft.core.engine.planning import arriving
-from updraft.core.engine.running import needed_columns, run
 from updraft.core.engine.table import compute
 from updraft.core.flow.edits import SwitchStep
 from updraft.core.insight import column_values, counted_values, ordered_values, summarise_columns

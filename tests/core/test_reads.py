@@ -5,6 +5,7 @@ Settings are made from what a kind declares, so that a new kind is under the law
 
 import types
 from enum import Enum
+from pathlib import Path
 from typing import Annotated, Literal, Union, get_args, get_origin
 
 import polars as pl
@@ -13,7 +14,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from pydantic import BaseModel, ValidationError
 
-from updraft.core import Problem
+from updraft.core import Files, Problem
+from updraft.core.engine import Door
 from updraft.core.engine.table import compute
 from updraft.core.steps import Incoming, StepKind, Tables, kinds
 
@@ -22,7 +24,7 @@ TEXT = st.none() | st.sampled_from(["x", " x", "X", "y", "1", "02", ""])
 ROW = st.tuples(TEXT, TEXT, st.none() | st.integers(-3, 3), st.none() | st.sampled_from([0.5, 1.0, -2.0]))
 TABLE = st.lists(ROW, min_size=1, max_size=8).map(lambda rows: pl.DataFrame(rows, schema=COLUMNS, orient="row"))
 OTHER = TABLE.map(lambda table: table.rename({"b": "New"}))
-WORD = st.sampled_from([*COLUMNS, "a", "b", "a", "b", "x", "1", "", "New", "New"])
+WORD = st.sampled_from([*COLUMNS, "a", "b", "a", "b", "New", "New", "New"])
 OURS = [kind for kind in kinds().values() if type(kind).__module__.startswith("updraft.")]
 READING = [kind.kind for kind in OURS if kind.inputs and type(kind).reads is not StepKind.reads]
 
@@ -37,8 +39,8 @@ def values(annotation, depth: int = 0):
     if origin in (Union, types.UnionType):
         return st.one_of(*(values(one, depth) for one in args))
     if origin is tuple:
-        some = st.lists(values(args[0], depth + 1), min_size=depth < 2, max_size=2 if depth < 2 else 0).map(tuple)
-        return st.one_of(some, some, some, st.just(()))
+        # At least one, near the top: what is not chosen yet is a problem, and problems prove little here.
+        return st.lists(values(args[0], depth + 1), min_size=depth < 2, max_size=2 if depth < 2 else 0).map(tuple)
     if isinstance(annotation, type) and issubclass(annotation, BaseModel):
         return model(annotation, depth + 1)
     if isinstance(annotation, type) and issubclass(annotation, Enum):
@@ -59,7 +61,7 @@ def outcome(kind, chosen, tables: dict, wanted):
     try:
         main = kind.main_port.name
         arrived = {port: [Incoming(table.lazy(), port)] for port, table in tables.items()}
-        done = compute(kind, chosen, Tables(arrived, main), None)
+        done = compute(kind, chosen, Tables(arrived, main), Door(Files(Path()), "it"))
     except Problem as problem:
         return problem.code if problem.code == "no_columns" else "problem"
     table = done.lazy().collect()

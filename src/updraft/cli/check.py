@@ -16,11 +16,11 @@ from updraft.cli.options import as_json
 def check(flow: Path, as_json: bool) -> None:
     """Say what is wrong with a flow file, without computing anything."""
     from updraft.cli import loading, saying
-    from updraft.core.engine import Files, plan
+    from updraft.core.engine import plan
     from updraft.core.problems import Problem
 
     try:
-        planned = plan(loading.load(flow), Files(flow.parent, confined=False, today=loading.today))
+        planned = plan(loading.load(flow), loading.files_beside(flow, by_content=True))
     except Problem as problem:
         saying.fail(problem, as_json, 2)
     wrong = [step.problem for step in planned.steps.values() if step.problem]

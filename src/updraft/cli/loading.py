@@ -18,6 +18,9 @@ from updraft.core.problems import Problem
 if TYPE_CHECKING:
     import polars as pl
 
+    from updraft.core.connect.outside import Outside
+    from updraft.core.engine import Files
+
 today = date.today
 
 
@@ -77,13 +80,39 @@ def connections(path: Path | None, data: Path | None) -> dict[str, Connection]:
     return found
 
 
+def files_beside(
+    flow: Path,
+    given: dict[str, Path] | None = None,
+    outside: Outside | None = None,
+    data: Path | None = None,
+    *,
+    by_content: bool = False,
+) -> Files:
+    """What a flow file may read: the files and flows beside it, and the flows in the app's data."""
+    from updraft.cli.library import FlowFiles
+    from updraft.core.engine import Files
+
+    reading = {"confined": False, "by_content": by_content, "outside": outside, "today": today}
+    return Files(flow.parent, given, library=FlowFiles(flow.parent, data, reading), **reading)
+
+
+def open_questions(path: Path, flow: Flow, step_id: str) -> str:
+    """What a step would like to ask, as CSV."""
+    from updraft.core.engine import Engine
+
+    engine, files = Engine(), files_beside(path)
+    table = engine.look(engine.plan(flow, files), step_id, files)
+    return table.lazy("open").collect().write_csv() if "open" in table.frames else "Name,Rows\n"
+
+
 def table_of(
     path: Path, step_id: str, as_json: bool
 ) -> tuple[pl.DataFrame, dict[str, pl.DataFrame], dict[str, str]]:
     """The table of a data file, or of a step of a flow file with the other tables it may meet and what was
     dismissed.
     """
-    from updraft.core.engine import Engine, Files
+    from updraft.core.engine import Engine
+    from updraft.core.engine import Files as Reading
     from updraft.core.insight.neighbours import dismissed, neighbours
 
     try:
@@ -98,9 +127,9 @@ def table_of(
                     "Leave it out, or name a flow.",
                     code="bad_call",
                 )
-            flow, files, step_id = flow_reading(path), Files(path.parent, {"file": path.resolve()}), "file"
+            flow, files, step_id = flow_reading(path), Reading(path.parent, {"file": path.resolve()}), "file"
         else:
-            flow, files = load(path), Files(path.parent, confined=False, by_content=False, today=today)
+            flow, files = load(path), files_beside(path)
             step_id = step_id or next((s.id for s in reversed(flow.steps)), "")
         if not flow.has(step_id):
             raise Problem(

@@ -14,6 +14,7 @@ _COMMANDS = {
     "serve": "serve.serve",
     "run": "run.run",
     "check": "check.check",
+    "decisions": "decisions.decisions",
     "show": "show.show",
     "profile": "profile.profile",
     "findings": "findings.findings",

@@ -34,6 +34,7 @@ from updraft.cli.options import ALLOW, as_json
     help="Or the app's data folder, to use the connections saved there.",
 )
 @ALLOW
+@click.option("--dry", is_flag=True, help="Compute and check everything, and deliver nothing.")
 @as_json()
 def run(
     flow: Path,
@@ -43,36 +44,44 @@ def run(
     connections: Path | None,
     data: Path | None,
     allow: tuple[str, ...],
+    dry: bool,
     as_json: bool,
 ) -> None:
-    """Run a flow file. Paths in it are relative to it."""
+    """Run a flow file. Paths in it are relative to it.
+
+    Ends with 0 when all is delivered, 1 when something went wrong, 2 when the call or the flow is wrong, 3
+    when the run is held by open questions.
+    """
     from updraft.cli import loading, saying
     from updraft.core.connect.outside import Outside
-    from updraft.core.engine import Files, plan, with_inputs
+    from updraft.core.engine import plan, with_inputs
     from updraft.core.engine import run as run_flow
     from updraft.core.problems import Problem
 
     try:
         found, given = with_inputs(loading.load(flow), loading.pairs(inputs, "--input", "STEP=PATH"))
         outside = Outside(loading.connections(connections, data), None, frozenset(allow))
-        files = Files(
-            flow.parent, given, confined=False, by_content=False, outside=outside, today=loading.today
-        )
+        files = loading.files_beside(flow, given, outside, data)
         planned = plan(found, files, loading.pairs(settings, "--set", "NAME=VALUE"))
         wrong = next((s.problem for s in planned.steps.values() if s.problem and s.step.enabled), None)
         if wrong is not None:
             raise wrong
     except Problem as problem:
         saying.fail(problem, as_json, 2)
-    report = run_flow(planned, files, out, progress=None if as_json else saying.say_step)
+    report = run_flow(planned, files, out, progress=None if as_json else saying.say_step, dry=dry)
     if as_json:
         saying.say_json(report.as_dict())
     else:
         for output in report.outputs:
             saying.say(f"Wrote {saying.strong(str(output.path))} ({output.rows:,} rows)")
+        for effect in report.effects if dry or report.held else []:
+            instead = f", in place of {effect.replaces}" if effect.replaces else ""
+            saying.say(f"Would write {saying.strong(effect.to)} ({effect.rows:,} rows){instead}")
+        for text in report.held:
+            saying.say(f"Held: {text}. Nothing was delivered; answer it, then run again.")
         if report.error:
             saying.say_problem(report.error)
         saying.say(
             f"{'Done' if report.status == 'ok' else report.status.capitalize()} in {report.seconds:.2f} s"
         )
-    sys.exit(0 if report.status == "ok" else 1)
+    sys.exit({"ok": 0, "held": 3}.get(report.status, 1))

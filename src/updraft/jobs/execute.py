@@ -16,7 +16,15 @@ from typing import Any
 from updraft.core import Files, Problem, plan, run
 from updraft.core.connect import Outside
 from updraft.core.engine import Report, StepReport
-from updraft.store import ConnectionStore, Folders, RunStore, open_database
+from updraft.store import (
+    ConnectionStore,
+    DeliveryJournal,
+    FlowStore,
+    Folders,
+    RunStore,
+    SavedFlows,
+    open_database,
+)
 
 
 def main(data: str, run_id: str) -> None:
@@ -29,11 +37,13 @@ def main(data: str, run_id: str) -> None:
     out = folders.out(asked["flow"])
     try:
         allow = frozenset(filter(None, os.environ.get("UPDRAFT_ALLOW", "").split(",")))
-        files = Files(
-            folders.files(asked["flow"]),
-            outside=Outside(ConnectionStore(folders).all(), None, allow),
-            today=date.today,
-        )
+        outside = Outside(ConnectionStore(folders).all(), None, allow)
+
+        def files_of(flow_id: str) -> Files:
+            library = SavedFlows(FlowStore(folders), files_of)
+            return Files(folders.files(flow_id), outside=outside, today=date.today, library=library)
+
+        files = files_of(asked["flow"])
         planned = plan(runs.flow(run_id), files, asked["parameters"])
         done: dict[str, Any] = {}
 
@@ -41,7 +51,16 @@ def main(data: str, run_id: str) -> None:
             done[step_id] = report.as_dict() if report else None
             runs.progress(run_id, {"total": len(planned.steps), "steps": done})
 
-        report = run(planned, files, out, progress=progress, cancelled=lambda: runs.is_cancelled(run_id))
+        report = run(
+            planned,
+            files,
+            out,
+            progress=progress,
+            cancelled=lambda: runs.is_cancelled(run_id),
+            series=asked["series"],
+            journal=DeliveryJournal(asked["series"]),
+            dry=asked["dry"],
+        )
     except Problem as problem:
         report = Report("failed", error=problem)
     _keep(report, folders.run(run_id))

@@ -7,8 +7,10 @@ from lazy_loader import attach
 if TYPE_CHECKING:
     from updraft.store.connections import ConnectionStore
     from updraft.store.database import open_database
+    from updraft.store.deliveries import DeliveryJournal
     from updraft.store.flows import FlowStore, SavedFlow
     from updraft.store.folders import Folders
+    from updraft.store.library import SavedFlows
     from updraft.store.runs import RunStore
 
 # Nothing is imported before it is used: a command starts with what it needs.
@@ -17,9 +19,20 @@ __getattr__, __dir__, _ = attach(
     submod_attrs={
         "connections": ["ConnectionStore"],
         "database": ["open_database"],
+        "deliveries": ["DeliveryJournal"],
         "flows": ["FlowStore", "SavedFlow"],
         "folders": ["Folders"],
+        "library": ["SavedFlows"],
         "runs": ["RunStore"],
     },
 )
-__all__ = ["ConnectionStore", "FlowStore", "Folders", "RunStore", "SavedFlow", "open_database"]
+__all__ = [
+    "ConnectionStore",
+    "DeliveryJournal",
+    "FlowStore",
+    "Folders",
+    "RunStore",
+    "SavedFlow",
+    "SavedFlows",
+    "open_database",
+]

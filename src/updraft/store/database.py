@@ -6,24 +6,86 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
-from updraft.store.models import ConnectionRow, FlowRow, RevisionRow, RunRow, database
-from updraft.store.orm import SqliteMigrator
+from updraft.store.models import database
+from updraft.store.orm import SqliteMigrator, run_all
 from updraft.store.orm import peewee as pw
 
-# Each migration takes the database from the version before it to its own; the first is the shape of today's
-# models on an empty database. Write later ones with the migrator only: models change, migrations must not.
+NOBODY = "nobody"  # the one person there is, who has no name
+
+# Each migration takes the database from the version before it to its own. They are written in SQL or with the
+# migrator, never with the models: models change, migrations must not.
 Migration = Callable[[pw.SqliteDatabase, SqliteMigrator], None]
 
 
 def _first(db: pw.SqliteDatabase, migrator: SqliteMigrator) -> None:
-    db.create_tables([FlowRow, RevisionRow, RunRow])
+    # As it was then, in SQL: the models have grown since.
+    _each(
+        db,
+        """
+        CREATE TABLE flow (id VARCHAR(32) NOT NULL PRIMARY KEY, name VARCHAR(200) NOT NULL,
+            head INTEGER NOT NULL, created VARCHAR(32) NOT NULL, updated VARCHAR(32) NOT NULL);
+        CREATE TABLE revision (id INTEGER NOT NULL PRIMARY KEY,
+            flow_id VARCHAR(32) NOT NULL REFERENCES flow (id) ON DELETE CASCADE,
+            number INTEGER NOT NULL, parent INTEGER, sentence VARCHAR(400) NOT NULL,
+            document TEXT NOT NULL, created VARCHAR(32) NOT NULL);
+        CREATE UNIQUE INDEX revision_flow_id_number ON revision (flow_id, number);
+        CREATE INDEX revision_flow_id ON revision (flow_id);
+        CREATE TABLE run (id VARCHAR(32) NOT NULL PRIMARY KEY,
+            flow_id VARCHAR(32) NOT NULL REFERENCES flow (id) ON DELETE CASCADE,
+            revision INTEGER NOT NULL, document TEXT NOT NULL, parameters TEXT NOT NULL,
+            status VARCHAR(16) NOT NULL, cancel INTEGER NOT NULL, progress TEXT NOT NULL, report TEXT,
+            created VARCHAR(32) NOT NULL, started VARCHAR(32), finished VARCHAR(32));
+        CREATE INDEX run_flow_id ON run (flow_id)
+        """,
+    )
+
+
+def _each(db: pw.SqliteDatabase, statements: str) -> None:
+    for statement in statements.split(";"):
+        db.execute_sql(statement)
 
 
 def _connections(db: pw.SqliteDatabase, migrator: SqliteMigrator) -> None:
-    db.create_tables([ConnectionRow])
+    _each(
+        db,
+        """
+        CREATE TABLE connection (id INTEGER NOT NULL PRIMARY KEY, name VARCHAR(80) NOT NULL,
+            document TEXT NOT NULL, secret TEXT NOT NULL, updated VARCHAR(32) NOT NULL);
+        CREATE UNIQUE INDEX connection_name ON connection (name)
+        """,
+    )
 
 
-MIGRATIONS: list[Migration] = [_first, _connections]
+def _decisions(db: pw.SqliteDatabase, migrator: SqliteMigrator) -> None:
+    """Decisions, deliveries, schedules and people; who made a revision and asked for a run."""
+    _each(
+        db,
+        f"""
+        CREATE TABLE decision (digest VARCHAR(32) NOT NULL PRIMARY KEY, body TEXT NOT NULL);
+        CREATE TABLE delivery (key VARCHAR(32) NOT NULL PRIMARY KEY, series VARCHAR(32) NOT NULL,
+            step VARCHAR(64) NOT NULL, delivered TEXT NOT NULL, begun VARCHAR(32) NOT NULL);
+        CREATE INDEX delivery_series ON delivery (series);
+        CREATE TABLE person (id VARCHAR(32) NOT NULL PRIMARY KEY, name VARCHAR(200) NOT NULL,
+            created VARCHAR(32) NOT NULL);
+        INSERT INTO person VALUES ('{NOBODY}', '', '{now()}');
+        CREATE TABLE schedule (id VARCHAR(32) NOT NULL PRIMARY KEY,
+            flow_id VARCHAR(32) NOT NULL REFERENCES flow (id) ON DELETE CASCADE,
+            at VARCHAR(200) NOT NULL, parameters TEXT NOT NULL, active INTEGER NOT NULL,
+            who VARCHAR(32) NOT NULL, created VARCHAR(32) NOT NULL);
+        CREATE INDEX schedule_flow_id ON schedule (flow_id)
+        """,
+    )
+    text, no = pw.CharField(max_length=32, default=NOBODY), pw.BooleanField(default=False)
+    run_all(
+        migrator.add_column("revision", "who", text),
+        migrator.add_column("revision", "decided", pw.TextField(default="{}")),
+        migrator.add_column("run", "who", text),
+        migrator.add_column("run", "series", pw.CharField(max_length=32, default="")),
+        migrator.add_column("run", "dry", no),
+    )
+
+
+MIGRATIONS: list[Migration] = [_first, _connections, _decisions]
 
 
 def open_database(path: Path) -> pw.SqliteDatabase:

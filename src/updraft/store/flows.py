@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import json
 import shutil
 import uuid
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from updraft.core import Flow, Problem, dump, load
+from updraft.core.flow.decisions import Decision, Decisions
 from updraft.store.database import now
 from updraft.store.folders import Folders
-from updraft.store.models import FlowRow, RevisionRow, database
+from updraft.store.models import DecisionRow, FlowRow, RevisionRow, database
 
 
 @dataclass(frozen=True)
@@ -40,7 +43,7 @@ class FlowStore:
         with database.atomic("IMMEDIATE"):
             row = FlowRow.create(id=flow_id, name=flow.name, head=1, created=now(), updated=now())
             RevisionRow.create(
-                flow=row, number=1, parent=None, sentence=sentence, document=dump(flow), created=now()
+                flow=row, number=1, parent=None, sentence=sentence, created=now(), **_stored(flow)
             )
         return flow_id
 
@@ -51,7 +54,7 @@ class FlowStore:
         child = self._newest_child(row)
         return SavedFlow(
             row.id,
-            load(revision.document),
+            _flow(revision),
             row.head,
             revision.sentence if revision.parent else None,
             child.sentence if child else None,
@@ -78,11 +81,16 @@ class FlowStore:
                 number=number,
                 parent=row.head,
                 sentence=sentence[:400],
-                document=dump(flow),
                 created=now(),
+                **_stored(flow),
             )
             self._point(row, number, flow.name)
         return self.get(flow_id)
+
+    def at(self, flow_id: str, number: int | None) -> Flow:
+        """A flow as it is now, or as a revision of it was. Problem when there is none."""
+        row = self._row(flow_id)
+        return _flow(self._revision(row, number or row.head))
 
     def undo(self, flow_id: str) -> SavedFlow:
         row = self._row(flow_id)
@@ -161,3 +169,23 @@ class FlowStore:
         row.head, row.updated = number, now()
         row.name = name if name is not None else load(self._revision(row, number).document).name
         row.save()
+
+
+def _stored(flow: Flow) -> dict[str, str]:
+    """A flow as the columns of a revision; its decisions go into a table of their own, each set once."""
+    for decisions in flow.decisions.values():
+        if not DecisionRow.get_or_none(DecisionRow.digest == decisions.mark):
+            DecisionRow.create(digest=decisions.mark, body=json.dumps([list(row) for row in decisions]))
+    decided = {step: decisions.mark for step, decisions in flow.decisions.items()}
+    return {"document": dump(flow.model_copy(update={"decisions": {}})), "decided": json.dumps(decided)}
+
+
+def _flow(revision: RevisionRow) -> Flow:
+    flow = load(revision.document)
+    decided = json.loads(revision.decided)
+    return flow.model_copy(update={"decisions": {step: _decisions(mark) for step, mark in decided.items()}})
+
+
+@lru_cache(maxsize=64)
+def _decisions(mark: str) -> Decisions:
+    return Decisions(Decision(*row) for row in json.loads(DecisionRow.get_by_id(mark).body))

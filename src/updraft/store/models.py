@@ -29,22 +29,41 @@ class FlowRow(_Model):
 
 
 class RevisionRow(_Model):
-    """One saved state of a flow. `parent` is the revision it was made from: undo goes there."""
+    """One saved state of a flow. `parent` is the revision it was made from: undo goes there.
+
+    `document` is without decisions; `decided` says which set of them each step has (step → digest).
+    """
 
     flow = pw.ForeignKeyField(FlowRow, backref="revisions", on_delete="CASCADE")
     number = pw.IntegerField()
     parent = pw.IntegerField(null=True)
     sentence = pw.CharField(max_length=400)
     document = pw.TextField()
+    decided = pw.TextField(default="{}")
     created = pw.CharField(max_length=32)
+    who = pw.CharField(max_length=32, default="")
 
     class Meta:
         table_name = "revision"
         indexes = ((("flow", "number"), True),)
 
 
+class DecisionRow(_Model):
+    """A set of decisions by its digest, kept once however many revisions have it. `body` is JSON."""
+
+    digest = pw.CharField(primary_key=True, max_length=32)
+    body = pw.TextField()
+
+    class Meta:
+        table_name = "decision"
+
+
 class RunRow(_Model):
-    """One execution: waiting, running, ok, failed, cancelled, or cut off when its process went away."""
+    """One execution: waiting, running, ok, partly, held, failed, cancelled, or cut off when its process went
+    away.
+
+    `series` is the id of the first run of those that repeat one that was cut off or failed.
+    """
 
     id = pw.CharField(primary_key=True, max_length=32)
     flow = pw.ForeignKeyField(FlowRow, backref="runs", on_delete="CASCADE")
@@ -58,9 +77,53 @@ class RunRow(_Model):
     created = pw.CharField(max_length=32)
     started = pw.CharField(max_length=32, null=True)
     finished = pw.CharField(max_length=32, null=True)
+    series = pw.CharField(max_length=32, default="")
+    dry = pw.BooleanField(default=False)
+    who = pw.CharField(max_length=32, default="")
 
     class Meta:
         table_name = "run"
+
+
+class DeliveryRow(_Model):
+    """Something handed over, or about to be. `key` is made of the series of runs, the step and the
+    content.
+    """
+
+    key = pw.CharField(primary_key=True, max_length=32)
+    series = pw.CharField(max_length=32, index=True)
+    step = pw.CharField(max_length=64)
+    delivered = pw.TextField(default="")  # JSON, once it is done
+    begun = pw.CharField(max_length=32)
+
+    class Meta:
+        table_name = "delivery"
+
+
+class PersonRow(_Model):
+    """Somebody who works with this Updraft; for now the one who has no name."""
+
+    id = pw.CharField(primary_key=True, max_length=32)
+    name = pw.CharField(max_length=200, default="")
+    created = pw.CharField(max_length=32)
+
+    class Meta:
+        table_name = "person"
+
+
+class ScheduleRow(_Model):
+    """When a flow runs by itself. `at` says it in words of its own; nothing reads it yet."""
+
+    id = pw.CharField(primary_key=True, max_length=32)
+    flow = pw.ForeignKeyField(FlowRow, backref="schedules", on_delete="CASCADE")
+    at = pw.CharField(max_length=200)
+    parameters = pw.TextField(default="{}")
+    active = pw.BooleanField(default=True)
+    who = pw.CharField(max_length=32, default="")
+    created = pw.CharField(max_length=32)
+
+    class Meta:
+        table_name = "schedule"
 
 
 class ConnectionRow(_Model):

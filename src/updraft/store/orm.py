@@ -26,5 +26,6 @@ with _absent(_DRIVERS):
     from huey import SqliteHuey
     from peewee import OperationalError
     from playhouse.migrate import SqliteMigrator
+    from playhouse.migrate import migrate as run_all
 
-__all__ = ["OperationalError", "SqliteHuey", "SqliteMigrator", "peewee"]
+__all__ = ["OperationalError", "SqliteHuey", "SqliteMigrator", "peewee", "run_all"]

@@ -14,8 +14,22 @@ OPEN = ("waiting", "running")
 
 
 class RunStore:
-    def create(self, flow_id: str, flow: Flow, revision: int, parameters: dict[str, str]) -> str:
-        """A waiting run of the flow as it is now."""
+    def create(
+        self,
+        flow_id: str,
+        flow: Flow,
+        revision: int,
+        parameters: dict[str, Any],
+        *,
+        dry: bool = False,
+        repeats: str = "",
+    ) -> str:
+        """A waiting run of the flow as it is now.
+
+        Args:
+            dry: prepare deliveries, but make none.
+            repeats: the run that it repeats because that one did not come to its end.
+        """
         run_id = uuid.uuid4().hex[:12]
         RunRow.create(
             id=run_id,
@@ -24,6 +38,8 @@ class RunStore:
             document=dump(flow),
             created=now(),
             parameters=json.dumps(parameters),
+            series=(self.get(repeats)["series"] if repeats else "") or run_id,
+            dry=dry,
         )
         return run_id
 
@@ -103,6 +119,8 @@ def _plain(row: RunRow) -> dict[str, Any]:
         "started": row.started,
         "finished": row.finished,
         "parameters": json.loads(row.parameters),
+        "series": row.series or row.id,
+        "dry": row.dry,
         "progress": json.loads(row.progress),
         "report": json.loads(row.report) if row.report else None,
         "cancelling": row.cancel and row.status == "running",

@@ -13,7 +13,7 @@ from updraft import __version__
 from updraft.core import Problem
 from updraft.store import Folders
 from updraft.store.orm import OperationalError
-from updraft.web import connections, files, flows, insight, looking, pages, runs, tables
+from updraft.web import connections, files, flows, insight, looking, pages, parts, runs, tables
 from updraft.web.detecting import Detecting
 from updraft.web.studio import Studio
 
@@ -57,7 +57,7 @@ def create_app(
     app.extensions["detecting"] = Detecting()
     app.extensions["studio"] = Studio(folders, execute, allow)
     CSRFProtect(app)
-    for part in (pages, flows, files, tables, looking, insight, runs, connections):
+    for part in (pages, flows, files, tables, looking, insight, parts, runs, connections):
         app.register_blueprint(part.blueprint)
     app.register_error_handler(Problem, _problem)
     app.register_error_handler(CSRFError, _no_token)

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Any
 
 from flask import Blueprint, Response, jsonify, request
-from pydantic import ValidationError
 
 from updraft.core import Flow, Problem, dump, load
 from updraft.core.engine import reading
+from updraft.core.engine.parameters import parameters_of
 from updraft.core.flow.document import SUFFIX
-from updraft.core.flow.edits import EDIT
-from updraft.core.steps import SHAPES, find_kinds
+from updraft.core.steps import find_kinds
 from updraft.store.folders import safe_name
+from updraft.web.changes import change
 from updraft.web.state import flow_state
 from updraft.web.studio import studio
 
@@ -63,35 +64,8 @@ def edit(flow_id: str) -> Any:
     `sentence`.
     """
     body = _body()
-    saved = studio().flows.get(flow_id)
-    flow, sentences = saved.flow, []
-    try:
-        for raw in body.get("edits", []):
-            change = EDIT.validate_python(_with_id(raw, flow))
-            sentences.append(change.sentence(flow))
-            flow = change.apply(flow, SHAPES)
-    except ValidationError as error:
-        first = error.errors()[0]
-        raise Problem(
-            "This change",
-            f"{first['msg'].removeprefix('Value error, ')}.",
-            "Correct it and try again.",
-            field=str(first["loc"][-1]) if first["loc"] else "",
-        ) from None
-    if flow == saved.flow:
-        return _state(flow_id)
-    sentence = body.get("sentence") or "; ".join(sentences)
-    studio().flows.save(flow_id, flow, str(sentence), int(body.get("revision", saved.revision)))
+    change(studio(), flow_id, body.get("edits", []), body.get("revision"), str(body.get("sentence") or ""))
     return _state(flow_id)
-
-
-def _with_id(raw: Any, flow: Flow) -> Any:
-    """The page leaves the id and the name's number of a new step to the flow."""
-    if isinstance(raw, dict) and raw.get("op") == "add" and isinstance(raw.get("step"), dict):
-        step = dict(raw["step"])
-        step.setdefault("id", flow.new_id(str(step.get("kind", "step"))))
-        return {**raw, "step": step}
-    return raw
 
 
 @blueprint.post("/<flow_id>/undo")
@@ -140,15 +114,21 @@ def export(flow_id: str) -> Response:
 
 @blueprint.post("/<flow_id>/runs")
 def start_run(flow_id: str) -> Any:
-    """Ask for a run. Body: `parameters` (name → value) and `inputs` (source step → file of the flow)."""
+    """Ask for a run. Body: `parameters` (name → value, or a list of values), `inputs` (source step → file of
+    the flow), and `dry` to prepare deliveries without making them.
+    """
     body = _body()
     saved = studio().flows.get(flow_id)
     flow = saved.flow
     for step_id, path in body.get("inputs", {}).items():
         if path:
             flow = reading(flow, str(step_id), str(path))
-    parameters = {str(k): str(v) for k, v in body.get("parameters", {}).items()}
-    run_id = studio().runs.create(flow_id, flow, saved.revision, parameters)
+    parameters = {
+        str(name): [str(item) for item in value] if isinstance(value, list) else str(value)
+        for name, value in body.get("parameters", {}).items()
+    }
+    parameters_of(flow, parameters, date.today)  # what is wrong with them is said before a run is made
+    run_id = studio().runs.create(flow_id, flow, saved.revision, parameters, dry=bool(body.get("dry")))
     studio().execute(run_id)
     return jsonify(id=run_id), 201
 

@@ -28,7 +28,11 @@ def repeat(run_id: str) -> Any:
     """The same flow with the same inputs and parameters once more."""
     app = studio()
     old = app.runs.get(run_id)
-    new = app.runs.create(old["flow"], app.runs.flow(run_id), old["revision"], old["parameters"])
+    repeats = run_id if old["status"] in ("cut off", "failed", "cancelled") else ""
+    flow = app.runs.flow(run_id)
+    new = app.runs.create(
+        old["flow"], flow, old["revision"], old["parameters"], dry=old["dry"], repeats=repeats
+    )
     app.execute(new)
     return jsonify(id=new), 201
 

@@ -13,7 +13,7 @@ from updraft.core.engine import Plan, PlannedStep
 from updraft.core.flow.layout import course
 from updraft.core.flow.model import label
 from updraft.core.flow.order import downstream, drawing_order
-from updraft.core.steps import StepKind, kinds, outputs_of
+from updraft.core.steps import StepKind, kinds, outputs_of, ports_of
 from updraft.store import SavedFlow
 from updraft.web.studio import Studio
 from updraft.web.words import change
@@ -63,6 +63,7 @@ def _step(studio: Studio, planned: Plan, step: PlannedStep, pending: bool) -> di
         "name": step.step.name,
         "note": step.step.note,
         "enabled": step.step.enabled,
+        "ports": [vars(port) for port in ports_of(step.step)],
         "inputs": {port: list(step.step.plugged(port)) for port in step.step.inputs},
         "main": next(iter(step.step.plugged(kind.main_port.name)), None) if kind and kind.main_port else None,
         "settings": step.step.settings,
@@ -111,7 +112,7 @@ def _numbers(table: Table) -> dict[str, Any]:
         "change": change(table),
         "facts": [vars(f) for f in table.facts],
         "warnings": list(table.warnings),
-        "sides": {k: v for k, v in table.rows.items() if k},
+        "sides": {k: v for k, v in table.rows.items() if k and k != "open"},
         "seconds": table.seconds,
     }
 

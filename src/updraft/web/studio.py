@@ -18,7 +18,7 @@ from flask import current_app
 from updraft.core import Engine, Files, Flow, Problem, Table, TableCache
 from updraft.core.connect import Outside
 from updraft.core.engine import Door, Plan, PlannedStep
-from updraft.store import ConnectionStore, FlowStore, Folders, RunStore
+from updraft.store import ConnectionStore, FlowStore, Folders, RunStore, SavedFlows
 
 FILLED_AT_ONCE = 4  # flows: a slow source of one does not hold up the stops of the others
 
@@ -60,8 +60,12 @@ class Studio:
         )
         with self._lock:
             if flow_id not in self._files:
+                library = SavedFlows(self.flows, self.files)
                 self._files[flow_id] = Files(
-                    self.folders.files(flow_id), tokens=self.folders.tokens(flow_id), today=date.today
+                    self.folders.files(flow_id),
+                    tokens=self.folders.tokens(flow_id),
+                    today=date.today,
+                    library=library,
                 )
             self._files[flow_id].outside = outside
             return self._files[flow_id]

@@ -145,7 +145,7 @@ def _about(flow_id: str, planned: Plan, ref: Ref, table: Table | None) -> dict[s
         "seconds": table.seconds,
         "did": did(table),
         "touched": list(table.touched or ()),
-        "sides": {k: v for k, v in table.rows.items() if k},
+        "sides": {k: v for k, v in table.rows.items() if k and k != "open"},  # those are on the desk
         "facts": [vars(fact) for fact in table.facts],
         "warnings": list(table.warnings),
         "columns": [

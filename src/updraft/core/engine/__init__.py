@@ -6,11 +6,14 @@ from lazy_loader import attach
 
 if TYPE_CHECKING:
     from updraft.core.engine.cache import TableCache
+    from updraft.core.engine.door import Door
     from updraft.core.engine.engine import Engine
-    from updraft.core.engine.files import Door, Files, digest_of
+    from updraft.core.engine.files import Files, digest_of
     from updraft.core.engine.inputs import reading, with_inputs
-    from updraft.core.engine.planning import Plan, PlannedStep, plan
-    from updraft.core.engine.running import Report, StepReport, Stopped, run
+    from updraft.core.engine.planner import plan
+    from updraft.core.engine.planning import Plan, PlannedStep
+    from updraft.core.engine.report import Report, StepReport, Stopped
+    from updraft.core.engine.running import run
     from updraft.core.engine.table import Fact, Table
 
 # Nothing is imported before it is used: a command starts with what it needs.
@@ -19,10 +22,13 @@ __getattr__, __dir__, _ = attach(
     submod_attrs={
         "cache": ["TableCache"],
         "engine": ["Engine"],
-        "files": ["Door", "Files", "digest_of"],
+        "door": ["Door"],
+        "files": ["Files", "digest_of"],
         "inputs": ["reading", "with_inputs"],
-        "planning": ["Plan", "PlannedStep", "plan"],
-        "running": ["Report", "StepReport", "Stopped", "run"],
+        "planner": ["plan"],
+        "planning": ["Plan", "PlannedStep"],
+        "report": ["Report", "StepReport", "Stopped"],
+        "running": ["run"],
         "table": ["Fact", "Table"],
     },
 )

@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Mapping
 
 import polars as pl
 
 from updraft.core.engine.cache import TableCache
-from updraft.core.engine.files import Door, Files
-from updraft.core.engine.planning import Plan, arriving, plan
+from updraft.core.engine.door import Door
+from updraft.core.engine.files import Files
+from updraft.core.engine.planner import plan
+from updraft.core.engine.planning import Plan, PlannedStep, arriving
 from updraft.core.engine.table import Table, compute
 from updraft.core.flow.model import Flow, Ref
 from updraft.core.problems import Problem
+from updraft.core.steps import Tables
 
 
 class Engine:
@@ -26,7 +30,7 @@ class Engine:
         self._busy: dict[str, threading.Lock] = {}
         self._guard = threading.Lock()
 
-    def plan(self, flow: Flow, files: Files, parameters: dict[str, str] | None = None) -> Plan:
+    def plan(self, flow: Flow, files: Files, parameters: Mapping[str, str | list[str]] | None = None) -> Plan:
         """See `plan.plan`."""
         return plan(flow, files, parameters)
 
@@ -59,13 +63,11 @@ class Engine:
         with self._lock(step.fingerprint):  # two windows that want the same table compute it once
             table = self.cache.get(step.fingerprint)
             if table is None:
-                met: dict[Ref, pl.LazyFrame] = {}
-                inputs = arriving(planned, step, lambda source: self._lazy(planned, source, files, met))
+                inputs = self._inputs(planned, step, files, {})
                 assert step.kind is not None and step.settings is not None
                 try:
-                    table = compute(
-                        step.kind, step.settings, inputs, Door(files, step.step.id), step.fingerprint
-                    )
+                    door = self._door(planned, step, files)
+                    table = compute(step.kind, step.settings, inputs, door, step.fingerprint)
                 except Problem as problem:
                     raise (problem if problem.step else problem.at(step.step.id)) from None
                 self.cache.put(table, draft=draft)
@@ -76,6 +78,8 @@ class Engine:
         before.
         """
         ref = planned.resolve(ref)
+        if ref.step in planned.fed:
+            return planned.fed[ref.step]
         if ref in met:
             return met[ref]
         step = planned.steps[ref.step]
@@ -84,11 +88,11 @@ class Engine:
             met[ref] = known.lazy(ref.output)
             return met[ref]
         assert step.kind is not None and step.settings is not None
-        if not step.inputs or "outside" in step.kind.needs:
-            return self.look(planned, ref.step, files).lazy(ref.output)  # a file is read once, then kept
-        inputs = arriving(planned, step, lambda source: self._lazy(planned, source, files, met))
+        if not step.inputs or step.kind.needs & {"outside", "whole"}:
+            return self.look(planned, ref.step, files).lazy(ref.output)  # what costs is done once, then kept
+        inputs = self._inputs(planned, step, files, met)
         try:
-            result = step.kind.apply(inputs, step.settings, Door(files, step.step.id))
+            result = step.kind.apply(inputs, step.settings, self._door(planned, step, files))
             if any(count.level == "stop" for count in result.counts):
                 return self.look(planned, ref.step, files).lazy(ref.output)  # its checks must be made
         except Problem as problem:
@@ -99,6 +103,29 @@ class Engine:
             # times.
             met[here] = table.cache() if planned.takers(here) > 1 else table
         return met[ref]
+
+    def _inputs(self, planned: Plan, step: PlannedStep, files: Files, met: dict[Ref, pl.LazyFrame]) -> Tables:
+        """What comes into a step, described; computed where the kind looks at values."""
+        whole = step.kind is not None and "whole" in step.kind.needs
+
+        def table(ref: Ref) -> pl.LazyFrame:
+            if whole and ref.step not in planned.fed:
+                return self.look(planned, ref.step, files).lazy(ref.output)
+            return self._lazy(planned, ref, files, met)
+
+        return arriving(planned, step, table)
+
+    def _door(self, planned: Plan, step: PlannedStep, files: Files) -> Door:
+        inner = step.inner
+
+        def within(tables: Tables, parameters: Mapping[str, str], turn: str) -> pl.LazyFrame:
+            assert inner is not None
+            try:
+                return self._lazy(inner.turn(tables, parameters, turn), inner.output, inner.files, {})
+            except Problem as problem:
+                raise inner.problem(problem, step.step.id) from None
+
+        return Door(files, step.step.id, planned, within=within)
 
     def _raise_problem(self, planned: Plan, step_id: str) -> None:
         step = planned.steps[step_id]

@@ -6,7 +6,6 @@ import json
 import threading
 import uuid
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import date
 from fnmatch import fnmatchcase
 from pathlib import Path
@@ -14,6 +13,7 @@ from pathlib import Path
 import xxhash
 
 from updraft.core.connect import Outside
+from updraft.core.engine.library import Library
 from updraft.core.problems import Problem, nearest
 
 
@@ -24,6 +24,7 @@ class Files:
         folder: relative paths start here. With `confined`, a path that leads out of it is a problem.
         given: paths by the name that the setting uses, wherever they are.
         outside: the connections its steps may use.
+        library: other flows its steps may use.
         tokens: where it is remembered what remote sources brought last; None asks them anew each time.
         today: gives the day that “first of last month” is counted from.
         by_content: tell files apart by what is in them; otherwise by size and time, which is enough where
@@ -38,6 +39,7 @@ class Files:
         confined: bool = True,
         by_content: bool = True,
         outside: Outside | None = None,
+        library: Library | None = None,
         tokens: Path | None = None,
         today: Callable[[], date] | None = None,
     ) -> None:
@@ -48,7 +50,7 @@ class Files:
             by_content,
         )
         self.outside, self._tokens = outside or Outside(), tokens
-        self._today = today
+        self._today, self.library = today, library
         self._new = uuid.uuid4().hex
         self._lock = threading.Lock()
         self._digests: dict[tuple[Path, int, int], str] = {}
@@ -178,26 +180,3 @@ def digest_of(path: Path) -> str:
         while block := file.read(1 << 20):
             digest.update(block)
     return digest.hexdigest()
-
-
-@dataclass(frozen=True)
-class Door:
-    """The context of one step: the flow's files, what lies outside, and which columns later steps need."""
-
-    source: Files
-    step: str
-    wanted: frozenset[str] | None = None
-
-    def file(self, path: str) -> Path:
-        return self.source.file(path)
-
-    def files(self, path: str) -> list[Path]:
-        return self.source.files(path)
-
-    @property
-    def outside(self) -> Outside:
-        return self.source.outside
-
-    @property
-    def token(self) -> str:
-        return self.source.token(self.step)

@@ -20,12 +20,15 @@ _CHANGED = Count("cells_changed", pl.LazyFrame(), "{n} cells changed", one="{n} 
 
 @dataclass(frozen=True)
 class Fact:
-    """A number with its sentence; `code` is stable, `level` is info or warning."""
+    """A number with its sentence; `code` is stable, `level` is info, warning or hold, `side` the output that
+    shows the rows.
+    """
 
     code: str
     count: int
     text: str
     level: str = "info"
+    side: str = ""
 
 
 @dataclass
@@ -158,7 +161,7 @@ def _facts(result: Result, counted: list[pl.DataFrame]) -> tuple[Fact, ...]:
         text = count.said(number)
         if count.level == "stop":
             raise Problem(text, "the step is set to stop then.", count.way_out, code=count.code)
-        facts.append(Fact(count.code, number, text, count.level))
+        facts.append(Fact(count.code, number, text, count.level, count.side))
     return tuple(facts)
 
 

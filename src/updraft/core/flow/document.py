@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Callable
 from typing import Any
 
@@ -13,6 +14,10 @@ from updraft.core.problems import Problem
 
 FORMAT = 2  # 2: a port may take several tables; decisions
 SUFFIX = ".updraft.json"
+# A row of decisions, which stands on one line so that the file can be read and compared.
+_DECISION = re.compile(
+    r'\[\n\s+"(?:[^"\\]|\\.)*",\n\s+"(?:[^"\\]|\\.)*"(?:,\n\s+"(?:[^"\\]|\\.)*"){2}\n\s+\]'
+)
 
 # One entry per old version: turns a document of that version into the next one.
 MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: lambda body: body}
@@ -22,11 +27,18 @@ def dump(flow: Flow) -> str:
     """The flow as the text of a flow file: stable key order, so that two versions can be compared line by
     line.
     """
-    steps = [_without_defaults(step.model_dump(mode="json")) for step in flow.steps]
-    body = {"updraft": FORMAT, **flow.model_dump(mode="json"), "steps": steps}
-    if not flow.dismissed:
-        del body["dismissed"]
-    return json.dumps(body, indent=2, ensure_ascii=False) + "\n"
+    text = json.dumps({"updraft": FORMAT, **_body(flow)}, indent=2, ensure_ascii=False)
+    return _DECISION.sub(lambda row: re.sub(r"\s*\n\s*", " ", row.group()), text) + "\n"
+
+
+def _body(flow: Flow) -> dict[str, Any]:
+    body = flow.model_dump(mode="json", exclude={"blocks"})
+    body["steps"] = [_without_defaults(step) for step in body["steps"]]
+    body["parameters"] = [{k: v for k, v in p.items() if k != "options" or v} for p in body["parameters"]]
+    body["blocks"] = {name: _body(block) for name, block in flow.blocks.items()}
+    return {
+        key: value for key, value in body.items() if value or key not in ("dismissed", "decisions", "blocks")
+    }
 
 
 def load(text: str, *, source: str = "The flow file") -> Flow:
@@ -85,7 +97,9 @@ def load(text: str, *, source: str = "The flow file") -> Flow:
 
 def schema() -> dict[str, Any]:
     """The JSON Schema (2020-12) of a flow file."""
-    body = Flow.model_json_schema()
+    parts = Flow.model_json_schema()
+    # A flow may hold flows, so it is among the parts
+    body = {**parts["$defs"]["Flow"], "$defs": parts["$defs"]}
     body["$schema"] = "https://json-schema.org/draft/2020-12/schema"
     body["title"] = "Updraft flow"
     body["properties"] = {

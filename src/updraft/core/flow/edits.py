@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal, Protocol
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
+from updraft.core.flow.decisions import DecisionRows, Decisions
 from updraft.core.flow.model import Dismissal, Flow, Parameter, Ref, Step, label
 from updraft.core.flow.order import upstream
 from updraft.core.problems import Problem
@@ -81,6 +82,7 @@ class RemoveStep(_Edit):
     def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         gone = _need(flow, self.id)
         fallback = _before(gone, shapes)
+        flow = _with(flow, decisions={k: v for k, v in flow.decisions.items() if k != self.id})
         return _with_steps(
             flow, [_repointed(s, gone.id, fallback, sides=True) for s in flow.steps if s.id != gone.id]
         )
@@ -115,7 +117,7 @@ class MoveStep(_Edit):
             if ref.output:
                 sides.setdefault(taker.id, {})[port] = taker.inputs[port]
         steps = [s.model_copy(update={"inputs": {**s.inputs, **sides.get(s.id, {})}}) for s in moved.steps]
-        return _with_steps(flow, steps)
+        return _with(_with_steps(flow, steps), decisions=flow.decisions)
 
     def sentence(self, flow: Flow) -> str:
         target = _need(flow, Ref.parse(self.after).step)
@@ -185,7 +187,8 @@ class CopyStep(_Edit):
     def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         step = _need(flow, self.id)
         twin = step.model_copy(update={"id": flow.new_id(step.kind), "name": f"{label(step)} (copy)"})
-        return AddStep(step=twin, after=self.id if _before(step, shapes) else "").apply(flow, shapes)
+        copied = AddStep(step=twin, after=self.id if _before(step, shapes) else "").apply(flow, shapes)
+        return _deciding(copied, twin.id, flow.decided(self.id))
 
     def sentence(self, flow: Flow) -> str:
         return f"Copied “{label(_need(flow, self.id))}”"
@@ -267,6 +270,51 @@ class DismissFinding(_Edit):
         return f"{'Brought back' if self.restore else 'Dismissed'} a finding"
 
 
+class Decide(_Edit):
+    """Note answers that a person gave for a step, each a key, its answer, who gave it and when."""
+
+    op: Literal["decide"] = "decide"
+    id: str
+    rows: DecisionRows
+
+    def apply(self, flow: Flow, shapes: Shapes) -> Flow:
+        return _deciding(flow, self.id, flow.decided(self.id).with_rows(self.rows))
+
+    def sentence(self, flow: Flow) -> str:
+        return f"Decided {_answers(len(self.rows))} for “{label(_need(flow, self.id))}”"
+
+
+class Undecide(_Edit):
+    """Take answers back: those of some keys, or all."""
+
+    op: Literal["undecide"] = "undecide"
+    id: str
+    keys: tuple[str, ...] | None = None
+
+    def apply(self, flow: Flow, shapes: Shapes) -> Flow:
+        known = flow.decided(self.id)
+        return _deciding(flow, self.id, Decisions() if self.keys is None else known.without(self.keys))
+
+    def sentence(self, flow: Flow) -> str:
+        gone = len(flow.decided(self.id)) if self.keys is None else len(self.keys)
+        return f"Took back {_answers(gone)} for “{label(_need(flow, self.id))}”"
+
+
+class SetBlock(_Edit):
+    """Keep a flow within this one, under a name; without a flow the block goes."""
+
+    op: Literal["block"] = "block"
+    name: str
+    flow: Flow | None = None
+
+    def apply(self, flow: Flow, shapes: Shapes) -> Flow:
+        rest = {name: block for name, block in flow.blocks.items() if name != self.name}
+        return _with(flow, blocks=rest if self.flow is None else {**rest, self.name: self.flow})
+
+    def sentence(self, flow: Flow) -> str:
+        return f"{'Removed' if self.flow is None else 'Kept'} the block “{self.name}”"
+
+
 Edit = Annotated[
     AddStep
     | RemoveStep
@@ -278,7 +326,10 @@ Edit = Annotated[
     | CopyStep
     | ConnectInput
     | DescribeFlow
-    | DismissFinding,
+    | DismissFinding
+    | Decide
+    | Undecide
+    | SetBlock,
     Field(discriminator="op"),
 ]
 EDIT: TypeAdapter[Any] = TypeAdapter(Edit, config=ConfigDict(defer_build=True))
@@ -303,7 +354,21 @@ def _changed(flow: Flow, step_id: str, **update: Any) -> Flow:
 
 
 def _with_steps(flow: Flow, steps: list[Step]) -> Flow:
-    return Flow.model_validate({**dict(flow), "steps": tuple(steps)})
+    return _with(flow, steps=tuple(steps))
+
+
+def _with(flow: Flow, **changed: Any) -> Flow:
+    return Flow.model_validate({**dict(flow), **changed})
+
+
+def _deciding(flow: Flow, step_id: str, decisions: Decisions) -> Flow:
+    _need(flow, step_id)
+    rest = {other: known for other, known in flow.decisions.items() if other != step_id}
+    return _with(flow, decisions={**rest, step_id: decisions} if len(decisions) else rest)
+
+
+def _answers(number: int) -> str:
+    return f"{number:,} {'answer' if number == 1 else 'answers'}"
 
 
 def _before(step: Step, shapes: Shapes) -> str | None:

@@ -11,7 +11,10 @@ from typing import Annotated, Any, Literal, NamedTuple
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, model_validator
 
+from updraft.core.flow.decisions import DecisionRows, Decisions
+
 MAIN_PORT = "table"  # what most kinds call their main port
+BlockName = Annotated[str, StringConstraints(min_length=1, max_length=200)]
 Identifier = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,63}$")]
 
 
@@ -65,12 +68,13 @@ class Parameter(_Frozen):
     """A named value a run can be given; settings use it as `{params.name}` inside any text.
 
     A parameter of kind `date` may name a day from today (“first of last month”); settings get it as
-    YYYY-MM-DD.
+    YYYY-MM-DD. One of kind `choice` takes one of its `options`; one of kind `list` any number of values.
     """
 
     name: Identifier
-    value: str = ""
-    kind: Literal["text", "date"] = "text"
+    value: str | tuple[str, ...] = ""
+    kind: Literal["text", "whole", "number", "date", "yes_no", "choice", "list"] = "text"
+    options: tuple[str, ...] = ()
     note: Annotated[str, StringConstraints(max_length=400)] = ""
 
 
@@ -83,13 +87,18 @@ class Dismissal(_Frozen):
 
 
 class Flow(_Frozen):
-    """A saved, repeatable series of steps, in the order they were added."""
+    """A saved, repeatable series of steps, in the order they were added.
+
+    `decisions` holds the answers that people gave, by step; `blocks` flows that its steps use, by name.
+    """
 
     name: Annotated[str, StringConstraints(min_length=1, max_length=200)] = "New flow"
     note: Annotated[str, StringConstraints(max_length=4000)] = ""
     parameters: tuple[Parameter, ...] = ()
     steps: Annotated[tuple[Step, ...], Field(max_length=500)] = ()
     dismissed: tuple[Dismissal, ...] = ()
+    decisions: dict[Identifier, DecisionRows] = Field(default_factory=dict)
+    blocks: dict[BlockName, Flow] = Field(default_factory=dict)
 
     @model_validator(mode="after")
     def _names_are_unique(self) -> Flow:
@@ -108,6 +117,10 @@ class Flow(_Frozen):
             if step.id == step_id:
                 return step
         raise KeyError(step_id)
+
+    def decided(self, step_id: str) -> Decisions:
+        """The answers given for a step."""
+        return self.decisions.get(step_id) or Decisions()
 
     def has(self, step_id: str) -> bool:
         return any(step.id == step_id for step in self.steps)

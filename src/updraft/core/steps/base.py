@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 from abc import ABC, abstractmethod
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, ClassVar, Literal, Protocol
@@ -14,13 +14,15 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from updraft.core.connect import Outside
 from updraft.core.deliver import Delivery, Outlet
+from updraft.core.steps.parts import Part
 from updraft.core.steps.tables import Out, Port, Tables
 
-Level = Literal["info", "warning", "stop"]
+Level = Literal["info", "warning", "hold", "stop"]
 # What a kind may need besides the tables that come in. `files`: files of the flow; `outside`: a connection;
 # `decisions`: answers that people gave; `flows`: other flows; `names`: what the steps before it are called;
-# `effects`: its table is delivered when the flow runs.
-Need = Literal["files", "outside", "decisions", "flows", "names", "effects"]
+# `effects`: its table is delivered when the flow runs; `whole`: its tables computed, not only described,
+# since it looks at their values to say what its result is.
+Need = Literal["files", "outside", "decisions", "flows", "names", "effects", "whole"]
 
 
 class Settings(BaseModel):
@@ -63,6 +65,7 @@ class Count:
     level: Level = "info"
     way_out: str = ""
     one: str = ""
+    side: str = ""
 
     def said(self, number: int) -> str:
         """The sentence for a number, in the singular where it is 1."""
@@ -117,6 +120,23 @@ class Context(Protocol):
     def wanted(self) -> Wanted:
         """The columns that later steps need, None for all. A source may leave others out to save work."""
 
+    @property
+    def decisions(self) -> Mapping[str, str]:
+        """The answers given for this step, by key. For kinds that need decisions."""
+
+    def parameter(self, name: str) -> Any:
+        """A parameter's value as its kind. A kind that asks names it in `depends_on`."""
+
+    def inside(
+        self, tables: Tables, parameters: Mapping[str, str] | None = None, turn: str = ""
+    ) -> pl.LazyFrame:
+        """The result of the flow that the step holds, for the tables that came in; may be asked many times.
+
+        Args:
+            parameters: values over those that the step gives always.
+            turn: names one time of many, and tells tables that differ apart.
+        """
+
     def file(self, path: str) -> Path:
         """The file a setting names; Problem when it is not there or lies outside what the flow may read."""
 
@@ -139,6 +159,9 @@ class Grounds(Protocol):
     def connection(self, name: str) -> str:
         """All that is known of a connection but what it answers."""
 
+    def parameter(self, name: str) -> str:
+        """A parameter's value; Problem when the flow has none of the name."""
+
 
 class StepKind(ABC):
     """One kind of step. Subclasses declare the class variables, `apply` and `sentence`, and are registered by
@@ -154,6 +177,8 @@ class StepKind(ABC):
         inputs: ports, one of them main. A source has none.
         outputs: outputs, one of them main.
         needs: what it needs besides its tables, see Need.
+        answers: for a kind that needs decisions, the answers that its open questions can have; none: any
+            text.
         desk: the module of the page that draws its desk; `form` makes one from the settings.
     """
 
@@ -168,6 +193,7 @@ class StepKind(ABC):
     inputs: ClassVar[tuple[Port, ...]] = (Port(main=True),)
     outputs: ClassVar[tuple[Out, ...]] = (Out(main=True),)
     needs: ClassVar[frozenset[Need]] = frozenset()
+    answers: ClassVar[tuple[str, ...]] = ()
     desk: ClassVar[str] = "form"
     Settings: ClassVar[type[Settings]]
 
@@ -224,6 +250,10 @@ class StepKind(ABC):
     def files(self, settings: Any) -> tuple[str, ...]:
         """The paths it reads, as its settings name them. For kinds that need files."""
         return ()
+
+    def part(self, settings: Any) -> Part | None:
+        """The flow that it holds with these settings; see Context.inside."""
+        return None
 
     def depends_on(self, settings: Any, grounds: Grounds) -> list[str]:
         """What its result follows from besides its settings and the tables that come in.

@@ -9,7 +9,8 @@ from pathlib import Path
 import polars as pl
 from pydantic import ValidationError
 
-from updraft.core.engine.files import Door, Files
+from updraft.core.engine.door import Door
+from updraft.core.engine.files import Files
 from updraft.core.engine.table import Table, compute
 from updraft.core.insight.findings.finding import find
 from updraft.core.insight.findings.model import Finding, Repair, plural

@@ -102,6 +102,7 @@ class LookUp(StepKind):
                 "{n} rows without a match",
                 "warning",
                 one="{n} row without a match",
+                side="unmatched",
             ),
         ]
         extra = [*names, _HIT]

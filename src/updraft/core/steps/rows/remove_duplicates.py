@@ -75,6 +75,7 @@ class RemoveDuplicates(StepKind):
                     removed.select(pl.len()),
                     f"{{n}} rows removed, equal in {listed(settings.keys) or 'every column'}",
                     one=f"{{n}} row removed, equal in {listed(settings.keys) or 'every column'}",
+                    side="removed",
                 ),
             ),
         )

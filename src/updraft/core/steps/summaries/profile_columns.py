@@ -17,6 +17,7 @@ class ProfileColumns(StepKind):
     summary = "Make a table of figures, with a row for each column"
     words = ("describe", "statistics", "data quality", "summary", "profile", "missing values", "overview")
     icon = "clipboard-data"
+    needs = frozenset({"whole"})
     Settings = ProfileColumnsSettings
 
     def apply(self, tables: Tables, settings: ProfileColumnsSettings, context: Context) -> Result:

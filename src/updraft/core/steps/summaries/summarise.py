@@ -16,11 +16,21 @@ FIGURES = {
     "mean": "mean",
     "min": "smallest",
     "max": "largest",
+    "first": "first value",
+    "last": "last value",
 }
 
 
+# What the desk offers: the figure, and the words before the column's name.
+FIGURE_WORDS = [["rows", "number of rows"]] + [
+    [figure, words if figure in ("min", "max") else f"{words} of"]
+    for figure, words in FIGURES.items()
+    if figure != "rows"
+]
+
+
 class Figure(Settings):
-    figure: Literal["rows", "filled", "distinct", "sum", "mean", "min", "max"] = setting(
+    figure: Literal["rows", "filled", "distinct", "sum", "mean", "min", "max", "first", "last"] = setting(
         "Figure", default="sum"
     )
     column: str = setting("of", default="")
@@ -36,7 +46,7 @@ class SummariseSettings(Settings):
     by: tuple[str, ...] = setting(
         "For each", "no column makes one row for the whole table", widget="names", default=()
     )
-    figures: tuple[Figure, ...] = setting("Figures", widget="figures", default=())
+    figures: tuple[Figure, ...] = setting("Figures", widget="figures", default=(), figures=FIGURE_WORDS)
     order: Literal["groups", "first"] = setting(
         "Order",
         widget="choice",
@@ -93,7 +103,7 @@ class Summarise(StepKind):
                 "Give one of the figures another name.",
                 field="figures",
             )
-        figures = [_expression(figure, schema).alias(figure.called()) for figure in settings.figures]
+        figures = [expression(figure, schema).alias(figure.called()) for figure in settings.figures]
         if not settings.by:
             return Result(table.select(figures))
         if settings.order == "first":
@@ -110,7 +120,10 @@ class Summarise(StepKind):
         )
 
 
-def _expression(figure: Figure, schema: pl.Schema) -> pl.Expr:
+def expression(figure: Figure, schema: pl.Schema, field: str = "figures") -> pl.Expr:
+    """A figure over the rows of a group. Raises Problem, at a field of the settings, where it cannot be
+    had.
+    """
     if figure.figure == "rows":
         return pl.len().cast(pl.Int64)
     if not figure.column:
@@ -118,17 +131,17 @@ def _expression(figure: Figure, schema: pl.Schema) -> pl.Expr:
             "A figure",
             f"it is not said yet what the {FIGURES[figure.figure]} is of.",
             "Choose a column.",
-            field="figures",
+            field=field,
             code="unfinished",
         )
-    need_columns([figure.column], schema, field="figures")
+    need_columns([figure.column], schema, field=field)
     column, kind = pl.col(figure.column), kind_of(schema[figure.column])
     if figure.figure in ("sum", "mean") and kind not in (Kind.WHOLE, Kind.NUMBER, Kind.YES_NO):
         raise Problem(
             f"Column “{figure.column}”",
             f"it is of kind {TITLES[kind]}, which cannot be added up.",
             "Put a step “Set kinds” before this one.",
-            field="figures",
+            field=field,
             code="not_a_number",
         )
     match figure.figure:
@@ -142,5 +155,9 @@ def _expression(figure: Figure, schema: pl.Schema) -> pl.Expr:
             return column.mean()
         case "min":
             return column.min()
+        case "first":
+            return column.drop_nulls().first()
+        case "last":
+            return column.drop_nulls().last()
         case _:
             return column.max()

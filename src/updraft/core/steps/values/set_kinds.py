@@ -67,6 +67,7 @@ class SetKinds(StepKind):
                 level,
                 "Add a format, recode them, or choose what becomes of them.",
                 f"{{n}} value of {c.column} is not a {TITLES[Kind(c.kind)]}",
+                side="rejected" if settings.failing == "reject" else "",
             )
             for c in settings.columns
             if c.kind != "text"

@@ -35,36 +35,15 @@ export class Desk {
   }
 }
 
-/** A list of facts and warnings about a step. */
-export function factList(facts, warnings, sides, openSide) {
+/** A list of facts and warnings about a step; a fact may name the output that shows its rows. */
+export function factList(facts, warnings, openSide) {
+  const look = (side) =>
+    h("button", { type: "button", onclick: () => openSide(side) }, "Look at them");
   const items = [
     ...facts
       .filter((fact) => fact.code !== "cells_changed")
       .map((fact) =>
-        h(
-          "li",
-          { class: fact.level },
-          fact.text,
-          fact.code === "unmatched"
-            ? [
-                ". ",
-                h(
-                  "button",
-                  { type: "button", onclick: () => openSide("unmatched") },
-                  "Look at them",
-                ),
-              ]
-            : fact.code.startsWith("not_converted") && sides.rejected
-              ? [
-                  ". ",
-                  h(
-                    "button",
-                    { type: "button", onclick: () => openSide("rejected") },
-                    "Look at them",
-                  ),
-                ]
-              : null,
-        ),
+        h("li", { class: fact.level }, fact.text, fact.side ? [". ", look(fact.side)] : null),
       ),
     ...warnings.map((text) => h("li", { class: "warning" }, text)),
   ];

@@ -2,6 +2,7 @@
 import { api, attempt } from "./api.js";
 import { h, icon, when } from "./dom.js";
 import { removeButton, select } from "./widgets/basic.js";
+import { dayPhrases, KINDS, valueControl } from "./widgets/parameters.js";
 
 export class FlowDesk {
   constructor(studio, desk) {
@@ -52,36 +53,38 @@ export class FlowDesk {
               },
             }),
             h("span", { class: "arrow" }, "="),
-            h("input", {
-              type: "text",
-              class: "form-control form-control-sm",
-              "aria-label": `Value of parameter ${n + 1}`,
-              placeholder: p.kind === "date" ? "first of last month" : "usual value",
-              list: p.kind === "date" ? "day-phrases" : null,
-              value: p.value,
-              onchange: (event) => {
-                p.value = event.target.value;
+            valueControl(p, p.value, {
+              label: `Value of parameter ${n + 1}`,
+              change: (value) => {
+                p.value = value;
                 save();
               },
             }),
-            select(
-              [
-                ["text", "text"],
-                ["date", "day"],
-              ],
-              p.kind ?? "text",
-              `Kind of parameter ${n + 1}`,
-              (kind) => {
-                p.kind = kind;
-                draw();
-                save();
-              },
-            ),
+            select(KINDS, p.kind ?? "text", `Kind of parameter ${n + 1}`, (kind) => {
+              p.kind = kind;
+              if (kind === "choice" && !p.options?.length) p.options = [String(p.value)];
+              if (kind !== "list" && Array.isArray(p.value)) p.value = p.value.join(", ");
+              draw();
+              save();
+            }),
             removeButton(`parameter ${p.name}`, () => {
               parameters.splice(n, 1);
               draw();
               save();
             }),
+            p.kind === "choice"
+              ? h("textarea", {
+                  class: "form-control form-control-sm options",
+                  rows: 2,
+                  "aria-label": `Choices of parameter ${n + 1}, one a line`,
+                  value: (p.options ?? []).join("\n"),
+                  onchange: (event) => {
+                    p.options = event.target.value.split("\n").filter((line) => line.trim());
+                    draw();
+                    save();
+                  },
+                })
+              : null,
           ),
         ),
         h(
@@ -92,7 +95,7 @@ export class FlowDesk {
             onclick: () => {
               parameters.push({ name: "", value: "", note: "" });
               draw();
-              list.querySelectorAll("input")[2 * parameters.length - 2].focus();
+              list.lastElementChild.previousElementSibling.querySelector("input").focus();
             },
           },
           "+ parameter",
@@ -128,21 +131,7 @@ export class FlowDesk {
             ", in file names for instance. A day may be counted from today.",
           ),
           list,
-          h(
-            "datalist",
-            { id: "day-phrases" },
-            [
-              "today",
-              "yesterday",
-              "today - 7 days",
-              "first of this month",
-              "first of last month",
-              "last of last month",
-              "first of this year",
-              "monday of this week",
-              "monday of last week",
-            ].map((phrase) => h("option", { value: phrase })),
-          ),
+          dayPhrases(),
         ),
         h(
           "div",

@@ -2,10 +2,12 @@
 import { api, attempt, post } from "./api.js";
 import { count, h, icon } from "./dom.js";
 import { labelled, select } from "./widgets/basic.js";
+import { dayPhrases, valueControl } from "./widgets/parameters.js";
 
 const SAID = {
   ok: "Done",
   partly: "Done in part",
+  held: "Held: it has open questions",
   failed: "It did not finish",
   cancelled: "Cancelled",
   "cut off": "Cut off",
@@ -37,17 +39,16 @@ export class RunDesk {
         state.parameters.map((p) =>
           labelled(
             { id: `run-${p.name}`, property: { title: p.name, description: p.note } },
-            h("input", {
-              type: "text",
-              class: "form-control form-control-sm",
+            valueControl(p, p.value, {
               id: `run-${p.name}`,
-              value: p.value,
-              oninput: (event) => {
-                parameters[p.name] = event.target.value;
+              label: p.name,
+              change: (value) => {
+                parameters[p.name] = value;
               },
             }),
           ),
         ),
+        state.parameters.some((p) => p.kind === "date") ? dayPhrases() : null,
         sources.map((step) =>
           labelled(
             { id: `run-${step.id}`, property: { title: step.label, description: "file" } },
@@ -95,6 +96,16 @@ export class RunDesk {
             onclick: () => this.start({ parameters, inputs }),
           },
           "Run now",
+        ),
+        h(
+          "button",
+          {
+            type: "button",
+            class: "btn btn-quiet",
+            title: "Compute and check everything, and say what would be delivered",
+            onclick: () => this.start({ parameters, inputs, dry: true }),
+          },
+          "Try without delivering",
         ),
       ],
     });
@@ -147,7 +158,11 @@ export class RunDesk {
     const error = run.report?.error;
     this.desk.show("run", {
       eyebrow: "Run",
-      title: run.cancelling ? "Stopping…" : SAID[run.status],
+      title: run.cancelling
+        ? "Stopping…"
+        : run.dry && run.status === "ok"
+          ? "Tried, nothing delivered"
+          : SAID[run.status],
       tools: this.close(),
       summary:
         run.report?.seconds !== undefined
@@ -191,6 +206,10 @@ export class RunDesk {
                 : null,
             )
           : null,
+        (run.report?.held ?? []).map((text) =>
+          h("p", { class: "said-next", role: "alert" }, `${text}. Nothing was delivered.`),
+        ),
+        run.dry || run.status === "held" ? (run.report?.effects ?? []).map(wouldDo) : null,
         (run.report?.outputs ?? []).map((output) =>
           h(
             "div",
@@ -219,7 +238,7 @@ export class RunDesk {
               begun = id in done;
             const odd = (step?.warnings ?? []).concat(
               (step?.facts ?? [])
-                .filter((fact) => fact.level === "warning")
+                .filter((fact) => fact.level === "warning" || fact.level === "hold")
                 .map((fact) => fact.text),
             );
             return h(
@@ -272,4 +291,19 @@ export class RunDesk {
           ],
     });
   }
+}
+
+/** What a run would deliver. */
+function wouldDo(effect) {
+  return h(
+    "div",
+    { class: "result-card" },
+    h("span", { class: "file" }, icon("file-earmark"), ` ${effect.to}`),
+    h(
+      "div",
+      { class: "muted small" },
+      `would be written: ${count(effect.rows)} rows`,
+      effect.replaces ? `, in place of ${effect.replaces}` : "",
+    ),
+  );
 }

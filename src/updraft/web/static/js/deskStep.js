@@ -1,5 +1,6 @@
 /** The desk for a stop: its settings with the effect shown while they change, its inputs, its note. */
 import { h, icon } from "./dom.js";
+import { Decisions } from "./decisions.js";
 import { factList } from "./desk.js";
 import { Form } from "./forms.js";
 import { group, labelled, select } from "./widgets/basic.js";
@@ -100,13 +101,14 @@ export class StepDesk {
         this.facts,
         this.again,
         kind
-          ? this.inputs(step, kind)
+          ? this.inputs(step)
           : h(
               "p",
               { class: "said-problem" },
               "This Updraft does not know this kind of step. Its settings are kept; remove it or replace it.",
             ),
         this.form?.element,
+        kind?.decides ? new Decisions(this.studio, step).element : null,
         this.note(step),
       ],
       foot: kind ? [this.stand, this.back, this.apply] : null,
@@ -126,13 +128,15 @@ export class StepDesk {
       formats: (column, kind) => studio.formats(this.incoming[this.main], column, kind),
       files: () => studio.files(),
       upload: (file) => studio.uploadFile(file),
+      flow: studio.flow,
+      edit: (edits) => studio.edit(edits),
     };
   }
 
   /** Pickers for what comes in: always for the extra ports, for the main one when there is a choice. */
-  inputs(step, kind) {
+  inputs(step) {
     const tables = this.takeable;
-    return kind.ports
+    return step.ports
       .filter((port) => !port.main || port.many || tables.length > 1)
       .map((port) => {
         const property = {
@@ -183,9 +187,7 @@ export class StepDesk {
     if (this.kind?.remote) this.again.hidden = problem ? problem.code === "unfinished" : !table;
     this.facts.replaceChildren(
       !problem && table
-        ? (factList(table.facts, table.warnings, table.sides, (side) =>
-            this.studio.showSide(side),
-          ) ?? "")
+        ? (factList(table.facts, table.warnings, (side) => this.studio.showSide(side)) ?? "")
         : "",
     );
   }

@@ -17,7 +17,7 @@ export function showFocusBar({ table, step, draft, view, focus, total, findings,
               "aria-pressed": String(table.output === name),
               onclick: () => act.showSide(name),
             },
-            name ? `${count(n)} ${name}` : "Result",
+            name ? `${act.outputTitle(name)}: ${count(n)}` : "Result",
           ),
         ),
       );

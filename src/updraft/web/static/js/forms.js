@@ -4,6 +4,7 @@ import { basics } from "./widgets/basic.js";
 import { columnWidgets } from "./widgets/columns.js";
 import { fileWidgets } from "./widgets/file.js";
 import { outsideWidgets } from "./widgets/outside.js";
+import { partWidgets } from "./widgets/parts.js";
 import { pairWidgets } from "./widgets/pairs.js";
 import { ruleWidgets } from "./widgets/rule.js";
 import { sheetWidgets } from "./widgets/sheet.js";
@@ -16,6 +17,7 @@ const widgets = {
   ...fileWidgets,
   ...outsideWidgets,
   ...sheetWidgets,
+  ...partWidgets,
 };
 
 export class Form {

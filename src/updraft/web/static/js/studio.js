@@ -47,6 +47,10 @@ class Studio {
       },
       showStep: () => this.reselect(),
       showSide: (side) => this.showSide(side),
+      outputTitle: (name) =>
+        this.kinds
+          .get(this.state.steps[this.selected]?.kind)
+          ?.outputs.find((output) => output.name === name)?.title ?? name,
       reveal: (name) => this.grid.reveal(name),
       onlyChanged: (yes) => this.grid.setView({ changed: yes }),
       unsort: () => this.grid.setView({ sort: "", desc: false }),

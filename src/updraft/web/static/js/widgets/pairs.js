@@ -3,16 +3,6 @@ import { data, h } from "../dom.js";
 import { group, keepingFocus, removeButton, select } from "./basic.js";
 import { columnOptions } from "./columns.js";
 
-const FIGURES = [
-  ["rows", "number of rows"],
-  ["filled", "filled values of"],
-  ["distinct", "distinct values of"],
-  ["sum", "sum of"],
-  ["mean", "mean of"],
-  ["min", "smallest"],
-  ["max", "largest"],
-];
-
 /** A list whose items are drawn by `draw(item, tell, remove)`; `fresh` makes a new one. */
 function listEditor(items, draw, fresh, addLabel, change) {
   const place = h("div", { class: "rows" });
@@ -431,7 +421,7 @@ export const pairWidgets = {
         h(
           "div",
           { class: "row-item" },
-          select(FIGURES, item.figure, "Figure", (value) => {
+          select(field.property.figures, item.figure, "Figure", (value) => {
             item.figure = value;
             if (value === "rows") item.column = "";
             follow();

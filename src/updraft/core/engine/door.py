@@ -1,0 +1,83 @@
+"""A step's door to the world: what `apply` gets as its context."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+from updraft.core.connect import Outside
+from updraft.core.engine.files import Files
+from updraft.core.engine.planning import Plan, PlannedStep
+from updraft.core.problems import Problem
+from updraft.core.steps import Tables, Wanted
+
+Inside = Callable[[Tables, Mapping[str, str], str], pl.LazyFrame]
+
+
+@dataclass(frozen=True)
+class Door:
+    """The context of one step.
+
+    Args:
+        planned: the plan it stands in; None for a step outside a flow, which has no decisions and no
+            parameters.
+        wanted: columns that later steps need; None for all.
+        within: computes the flow that the step holds.
+    """
+
+    source: Files
+    step: str
+    planned: Plan | None = None
+    wanted: Wanted = None
+    within: Inside | None = None
+
+    def file(self, path: str) -> Path:
+        return self.source.file(path)
+
+    def files(self, path: str) -> list[Path]:
+        return self.source.files(path)
+
+    @property
+    def outside(self) -> Outside:
+        return self.source.outside
+
+    @property
+    def token(self) -> str:
+        return self.source.token(self.step)
+
+    @property
+    def decisions(self) -> Mapping[str, str]:
+        return self.planned.flow.decided(self.step).answers if self.planned else {}
+
+    def parameter(self, name: str) -> Any:
+        if self.planned is None:
+            raise Problem(
+                f"Parameter “{name}”",
+                "there is no flow around this step.",
+                "Use a value.",
+                code="no_parameter",
+            )
+        return self.planned.parameters.of(name)
+
+    def inside(
+        self, tables: Tables, parameters: Mapping[str, str] | None = None, turn: str = ""
+    ) -> pl.LazyFrame:
+        assert self.within is not None, "a kind that says `part` is given a door with what is within"
+        return self.within(tables, parameters or {}, turn)
+
+
+def needed_inside(step: PlannedStep) -> set[str]:
+    """Ids of the steps that the result of the flow a step holds follows from, in no order."""
+    assert step.inner is not None
+    planned, found = step.inner.plan, set()
+    waiting = [planned.resolve(step.inner.output).step]
+    while waiting:
+        here = waiting.pop()
+        if here not in found:
+            found.add(here)
+            waiting += [planned.resolve(ref).step for ref in planned.steps[here].refs]
+    return found

@@ -1,0 +1,40 @@
+"""Which columns and which tables later steps still need."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from updraft.core.engine.planning import Plan
+from updraft.core.flow.model import Ref
+from updraft.core.steps import Wanted
+
+
+def needed_columns(planned: Plan) -> dict[str, Wanted]:
+    """For every step the columns of its main output that any later step needs; None means all.
+
+    A backward pass over the steps (liveness analysis): each kind says what it reads for what is wanted of it.
+    """
+    wanted: dict[str, Wanted] = {}
+    sides = {ref.step for step in planned.steps.values() for ref in step.refs if ref.output}
+    taken = {ref.step for step in planned.steps.values() if step.passes_on is None for ref in step.refs}
+    for step_id, step in reversed(planned.steps.items()):
+        if step_id not in taken or step_id in sides:
+            wanted[step_id] = None  # its whole table is a result, or a side output with all columns is taken
+        if step.kind is None or step.settings is None or step.passes_on is not None:
+            continue
+        for port, refs in step.inputs.items():
+            reads = step.kind.reads(step.settings, wanted[step_id], port)
+            for ref in refs:
+                before = wanted.get(ref.step, frozenset())
+                wanted[ref.step] = None if reads is None or before is None else before | reads
+    return wanted
+
+
+def uses(planned: Plan, only: set[str]) -> Counter[Ref]:
+    """How many inputs of these steps take each table."""
+    return Counter(
+        ref
+        for step_id, step in planned.steps.items()
+        if step_id in only and step.passes_on is None and step.fingerprint
+        for ref in step.refs
+    )

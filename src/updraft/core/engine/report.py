@@ -1,0 +1,98 @@
+"""What a run did, as data."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from updraft.core.deliver import Delivered, Effect
+from updraft.core.engine.planning import PlannedStep
+from updraft.core.engine.table import Fact, Table
+from updraft.core.flow.model import label
+from updraft.core.problems import Problem
+
+Status = Literal["ok", "partly", "held", "failed", "cancelled"]
+
+
+class Stopped(Exception):  # noqa: N818
+    """The run was cancelled."""
+
+
+@dataclass(frozen=True)
+class Turn:
+    """What the steps of a flow did that a step holds, one time."""
+
+    name: str
+    steps: list[StepReport]
+
+    def as_dict(self) -> dict[str, Any]:
+        return {"name": self.name, "steps": [step.as_dict() for step in self.steps]}
+
+
+@dataclass(frozen=True)
+class StepReport:
+    """What one step did. `seconds` is wall time, `rows_in` None for a source, `turns` the flows within it."""
+
+    id: str
+    kind: str
+    name: str
+    rows_in: int | None
+    rows_out: int
+    seconds: float
+    facts: tuple[Fact, ...] = ()
+    warnings: tuple[str, ...] = ()
+    sides: dict[str, int] = field(default_factory=dict)
+    turns: tuple[Turn, ...] = ()
+
+    @classmethod
+    def of(cls, step: PlannedStep, table: Table, seconds: float, turns: tuple[Turn, ...]) -> StepReport:
+        sides = {name: rows for name, rows in table.rows.items() if name}
+        return cls(
+            step.step.id, step.step.kind, label(step.step), table.rows_in, table.height, round(seconds, 6),
+            table.facts, table.warnings, sides, turns,
+        )  # fmt: skip
+
+    def as_dict(self) -> dict[str, Any]:
+        plain = {key: value for key, value in vars(self).items() if key != "turns" or value}
+        if self.turns:
+            plain["turns"] = [turn.as_dict() for turn in self.turns]
+        return {**plain, "facts": [vars(fact) for fact in self.facts], "warnings": list(self.warnings)}
+
+
+@dataclass
+class Report:
+    """A run's result.
+
+    Args:
+        status: `partly`: a column was gone, and what does not need it was delivered all the same; `held`: a
+            step has open questions and is set to wait for the answers, so nothing was delivered.
+        effects: what was prepared; in a dry run nothing of it is delivered.
+        held: what the run waits for, in sentences.
+        error: set when the status is failed or partly.
+    """
+
+    status: Status = "ok"
+    steps: list[StepReport] = field(default_factory=list)
+    outputs: list[Delivered] = field(default_factory=list)
+    effects: list[Effect] = field(default_factory=list)
+    held: list[str] = field(default_factory=list)
+    error: Problem | None = None
+    seconds: float = 0.0
+    dry: bool = False
+
+    def as_dict(self) -> dict[str, Any]:
+        return {
+            "status": self.status,
+            "seconds": round(self.seconds, 4),
+            "steps": [step.as_dict() for step in self.steps],
+            "outputs": [output.as_dict() for output in self.outputs],
+            "dry": self.dry,
+            "effects": [effect.as_dict() for effect in self.effects],
+            "held": self.held,
+            "error": self.error.as_dict() if self.error else None,
+        }
+
+
+# Called with a step's id: with None when it starts, with its report when it is done.
+Progress = Callable[[str, StepReport | None], None]

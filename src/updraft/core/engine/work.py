@@ -1,0 +1,146 @@
+"""Compute every step of a plan once, in order. Tables are let go once nothing needs them any more.
+
+Steps are computed one after another rather than as one fused query: so each one's rows, facts and time are
+its own, a failure names its step, and a run can be cancelled in between.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import polars as pl
+
+from updraft.core.deliver import Delivery, Outlet, digest
+from updraft.core.engine.door import Door, needed_inside
+from updraft.core.engine.files import Files
+from updraft.core.engine.liveness import uses
+from updraft.core.engine.planning import Plan, PlannedStep, arriving
+from updraft.core.engine.report import Progress, Report, StepReport, Stopped, Turn
+from updraft.core.engine.table import Table, compute
+from updraft.core.flow.model import Ref
+from updraft.core.problems import Problem
+from updraft.core.steps import Tables, Wanted
+
+
+@dataclass
+class Work:
+    """The computing of one plan.
+
+    Args:
+        out: the folder for files that are delivered; None for a flow within a step, which delivers nothing.
+        digests: whether deliveries need to be told apart by their content.
+        report: gets what each step did, and the first problem that did not end the work.
+    """
+
+    planned: Plan
+    files: Files
+    report: Report
+    out: Path | None = None
+    digests: bool = False
+    progress: Progress = lambda step, report: None
+    cancelled: Callable[[], bool] = lambda: False
+    prepared: list[Delivery] = field(default_factory=list)
+
+    def begin_again(self) -> None:
+        self.report.steps.clear()
+        self.discard()
+
+    def discard(self) -> None:
+        """Let go what was prepared."""
+        for delivery in self.prepared:
+            delivery.discard()
+        self.prepared.clear()
+
+    def compute_all(self, wanted: Mapping[str, Wanted], *, carry_on: bool = False) -> None:
+        """Compute every step, and prepare what is delivered.
+
+        Args:
+            wanted: columns that later steps need, by step; see `needed_columns`.
+            carry_on: a column that is gone stops only the steps that follow from there.
+        """
+        self._compute(set(self.planned.steps), wanted, carry_on, None)
+
+    def table(self, result: Ref, only: set[str]) -> pl.DataFrame:
+        """One table, computed with the steps that it follows from."""
+        return self._compute(only, {}, False, result)[result]
+
+    def _compute(
+        self, only: set[str], wanted: Mapping[str, Wanted], carry_on: bool, result: Ref | None
+    ) -> dict[Ref, pl.DataFrame]:
+        lost: set[str] = set()
+        needed = uses(self.planned, only)
+        tables: dict[Ref, pl.DataFrame] = {}
+        if result is not None:
+            needed[result] += 1
+        for step_id, table in self.planned.fed.items():
+            tables[Ref(step_id)] = table.collect()
+        for step_id, step in self.planned.steps.items():
+            if step_id not in only or step_id in self.planned.fed or step.passes_on or not step.fingerprint:
+                continue
+            if self.cancelled():
+                raise Stopped
+            if any(ref.step in lost for ref in step.refs):
+                lost.add(step_id)
+                continue
+            try:
+                self._one(step, tables, wanted.get(step_id), needed)
+            except Problem as found:
+                problem = found if found.step else found.at(step_id)
+                if not carry_on or problem.code != "missing_column":
+                    raise problem from None
+                self.report.error = self.report.error or problem
+                lost.add(step_id)
+        return tables
+
+    def _one(
+        self, step: PlannedStep, tables: dict[Ref, pl.DataFrame], wanted: Wanted, needed: dict[Ref, int]
+    ) -> None:
+        """Compute a step, keep what is needed of it, let go what was needed only for it, and report."""
+        step_id = step.step.id
+        turns: list[Turn] = []
+        assert step.kind is not None and step.settings is not None
+        self.progress(step_id, None)
+        inputs = arriving(self.planned, step, lambda ref: tables[ref].lazy())
+        door = Door(self.files, step_id, self.planned, wanted, self._within(step, turns))
+        table = compute(step.kind, step.settings, inputs, door)
+        seconds = table.seconds + self._prepare(step, table)
+        for source in step.refs:
+            needed[source] -= 1
+            if not needed[source]:
+                tables.pop(source, None)
+        for output, frame in table.frames.items():
+            if needed.get(Ref(step_id, output)) and isinstance(frame, pl.DataFrame):
+                tables[Ref(step_id, output)] = frame
+        done = StepReport.of(step, table, seconds, tuple(turns))
+        self.report.steps.append(done)
+        self.progress(step_id, done)
+
+    def _prepare(self, step: PlannedStep, table: Table) -> float:
+        """Prepare what a step delivers; the seconds that took."""
+        if step.kind is None or "effects" not in step.kind.needs or self.out is None:
+            return 0.0
+        started, frame = time.perf_counter(), table.frames[""]
+        assert isinstance(frame, pl.DataFrame)
+        outlet = Outlet(step.step.id, self.out, self.files.outside, digest(frame) if self.digests else "")
+        self.prepared.append(step.kind.prepare(frame, step.settings, outlet))
+        return time.perf_counter() - started
+
+    def _within(
+        self, step: PlannedStep, turns: list[Turn]
+    ) -> Callable[[Tables, Mapping[str, str], str], pl.LazyFrame]:
+        """Computes the flow that a step holds, and notes what its steps did."""
+
+        def within(tables: Tables, parameters: Mapping[str, str], turn: str) -> pl.LazyFrame:
+            inner, report = step.inner, Report()
+            assert inner is not None
+            turns.append(Turn(turn or inner.name, report.steps))
+            work = Work(inner.turn(tables, parameters, turn), inner.files, report, cancelled=self.cancelled)
+            try:
+                return work.table(inner.output, needed_inside(step)).lazy()
+            except Problem as problem:
+                raise inner.problem(problem, step.step.id) from None
+
+        return within

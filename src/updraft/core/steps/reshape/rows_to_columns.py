@@ -1,0 +1,207 @@
+import re
+from collections.abc import Mapping, Sequence
+from typing import Literal
+
+import polars as pl
+
+from updraft.core.figures import shown
+from updraft.core.problems import Problem
+from updraft.core.steps.base import Context, Count, Level, Result, Settings, StepKind, Wanted, setting
+from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.summaries.summarise import FIGURE_WORDS, Figure, expression
+from updraft.core.steps.tables import Out, Tables
+
+MOST = 2000  # columns made; beyond that a column of names was surely chosen by mistake
+EMPTY = "(empty)"
+TAKE, LEAVE_OUT = "take", "leave out"  # the answers
+_NAME, _ONE = "\0name", "\0one"  # names no file can bring
+_COUNTING = ("rows", "filled", "distinct")
+
+
+class RowsToColumnsSettings(Settings):
+    names: str = setting(
+        "Names come from", "each of its values becomes a column", widget="column", default=""
+    )
+    stay: tuple[str, ...] = setting("A row for each", widget="names", default=())
+    values: tuple[Figure, ...] = setting("Cells hold", widget="figures", default=(), figures=FIGURE_WORDS)
+    order: Literal["name", "first"] = setting(
+        "New columns come",
+        widget="choice",
+        default="name",
+        labels={"name": "by name", "first": "as they first come"},
+    )
+    new: Literal["go_on", "hold", "stop"] = setting(
+        "A name that was not there before",
+        "once the names are settled",
+        widget="choice",
+        default="go_on",
+        labels={"go_on": "becomes a column", "hold": "holds the run", "stop": "stops it"},
+    )
+
+
+class RowsToColumns(StepKind):
+    """Turn the values of a column into columns, one row for each group, cells made by figures.
+
+    Once the names are settled, a name that was not there before is an open question: whether it becomes a
+    column or is left out. Names that are settled keep their column, empty where no row has them. An empty
+    name is told as “(empty)”.
+    """
+
+    kind = "rows_to_columns"
+    title = "Rows to columns"
+    summary = "Turn the values of a column, such as months, into columns of figures"
+    words = ("pivot", "crosstab", "long to wide", "spread", "cast", "cross table", "transpose groups")
+    icon = "distribute-horizontal"
+    needs = frozenset({"decisions", "whole"})
+    answers = (TAKE, LEAVE_OUT)
+    outputs = (Out(main=True), Out("open", "Open questions"))
+    Settings = RowsToColumnsSettings
+
+    def apply(self, tables: Tables, settings: RowsToColumnsSettings, context: Context) -> Result:
+        self._check(settings, tables.main.collect_schema())
+        table = tables.main.collect()
+        table = table.with_columns(shown(table[settings.names]).fill_null(EMPTY).alias(_NAME))
+        found = table.group_by(_NAME, maintain_order=True).len("Rows").rename({_NAME: "Name"})
+        decided = context.decisions
+        fresh = found.filter(~pl.col("Name").is_in(list(decided)))
+        names = self._columns(found["Name"].to_list(), decided, settings)
+        wide = self._wide(table.filter(pl.col(_NAME).is_in(names)), names, settings)
+        # A group whose names are all left out keeps its row.
+        groups = table.select(settings.stay).unique(maintain_order=True) if settings.stay else None
+        if groups is not None:
+            wide = groups.join(
+                wide, on=list(settings.stay), how="left", nulls_equal=True, maintain_order="left"
+            )
+        counts = self._counts(fresh, found, decided, settings)
+        return Result(wide.lazy(), {"open": fresh.lazy()}, counts)
+
+    def _wide(
+        self, table: pl.DataFrame, names: Sequence[str], settings: RowsToColumnsSettings
+    ) -> pl.DataFrame:
+        """One row a group, one column for each name and figure, in the order of the names."""
+        keys = list(settings.stay) or [_ONE]
+        codes = {name: f"\0{number}" for number, name in enumerate(names)}
+        figures = {f"\0f{n}": expression(f, table.schema, "values") for n, f in enumerate(settings.values)}
+        table = table.with_columns(pl.lit(0).alias(_ONE))
+        coded = table.filter(pl.col(_NAME).is_in(names)).with_columns(pl.col(_NAME).replace_strict(codes))
+        cells = coded.group_by([*keys, _NAME], maintain_order=True).agg(
+            f.alias(n) for n, f in figures.items()
+        )
+        wide = table.select(keys).unique(maintain_order=True)  # a group whose names are all left out stays
+        for cell, figure in zip(figures, settings.values, strict=True):
+            part = cells.pivot(_NAME, index=keys, values=cell)
+            part = part.rename({code: f"{cell}{code}" for code in codes.values() if code in part.columns})
+            wide = wide.join(part, on=keys, how="left", nulls_equal=True, maintain_order="left")
+            lost = [f"{cell}{code}" for code in codes.values() if f"{cell}{code}" not in wide.columns]
+            wide = wide.with_columns(pl.lit(None, cells.schema[cell]).alias(name) for name in lost)
+            if figure.figure in _COUNTING:
+                wide = wide.with_columns(pl.col(f"{cell}{code}").fill_null(0) for code in codes.values())
+        titles = self._titles(names, list(figures), settings)
+        made = [pl.col(f"{cell}{codes[name]}").alias(title) for name, cell, title in titles]
+        return wide.select(*settings.stay, *made)
+
+    def _titles(
+        self, names: Sequence[str], cells: Sequence[str], settings: RowsToColumnsSettings
+    ) -> list[tuple[str, str, str]]:
+        """Name, figure and title of every new column. Problem where two would be called the same."""
+        one, taken = len(settings.values) == 1, set(settings.stay)
+        made = [
+            (name, cell, name if one else f"{name} {figure.called()}")
+            for name in names
+            for cell, figure in zip(cells, settings.values, strict=True)
+        ]
+        for _, _, title in made:
+            if title in taken:
+                raise Problem(
+                    f"“{title}”",
+                    "two columns would have this name.",
+                    "Rename one before this step.",
+                    field="names",
+                )
+            taken.add(title)
+        return made
+
+    def _columns(
+        self, found: Sequence[str], decided: Mapping[str, str], settings: RowsToColumnsSettings
+    ) -> list[str]:
+        """The new columns: those settled, then what is new, without what is left out."""
+        names = [name for name in dict.fromkeys([*decided, *found]) if decided.get(name) != LEAVE_OUT]
+        if settings.order == "name":
+            names.sort(key=_natural)
+        if len(names) > MOST:
+            raise Problem(
+                f"Column “{settings.names}”",
+                f"it has {len(names):,} different values, and a table of that many columns helps nobody.",
+                "Choose another column, or keep fewer rows first.",
+                field="names",
+                code="too_many",
+            )
+        return names
+
+    def _counts(
+        self,
+        fresh: pl.DataFrame,
+        found: pl.DataFrame,
+        decided: Mapping[str, str],
+        settings: RowsToColumnsSettings,
+    ) -> tuple[Count, ...]:
+        levels: dict[str, Level] = {"go_on": "warning", "hold": "hold", "stop": "stop"}
+        known = set(found["Name"])
+        gone = [name for name, answer in decided.items() if answer != LEAVE_OUT and name not in known]
+        named, lost = listed(fresh["Name"]), listed(gone)
+        return (
+            Count(
+                "open_questions",
+                pl.LazyFrame({"n": [fresh.height if decided else 0]}),
+                f"{{n}} names of {settings.names} were not there before: {named}",
+                levels[settings.new],
+                "Say on the desk whether each becomes a column or is left out.",
+                f"{{n}} name of {settings.names} was not there before: {named}",
+                side="open",
+            ),
+            Count(
+                "gone",
+                pl.LazyFrame({"n": [len(gone)]}),
+                f"{{n}} names have no row any more: {lost}",
+                one=f"{{n}} name has no row any more: {lost}",
+            ),
+        )
+
+    def _check(self, settings: RowsToColumnsSettings, schema: pl.Schema) -> None:
+        if not settings.names:
+            raise Problem(
+                "The names", "it is not said yet which column they come from.", "Choose a column.",
+                field="names", code="unfinished",
+            )  # fmt: skip
+        need_columns([settings.names], schema, field="names")
+        need_columns(settings.stay, schema, field="stay")
+        if settings.names in settings.stay:
+            raise Problem(
+                f"“{settings.names}”",
+                "it cannot both become columns and stay.",
+                "Take it out of one.",
+                field="stay",
+            )
+        if not settings.values:
+            raise Problem(
+                "The cells",
+                "it is not said yet what they hold.",
+                "Choose a figure.",
+                field="values",
+                code="unfinished",
+            )
+
+    def reads(self, settings: RowsToColumnsSettings, wanted: Wanted, port: str) -> Wanted:
+        return frozenset(
+            [settings.names, *settings.stay, *(figure.column for figure in settings.values if figure.column)]
+        )
+
+    def sentence(self, settings: RowsToColumnsSettings) -> str:
+        figures = listed(figure.called().lower() for figure in settings.values) or "no figure yet"
+        return f"{settings.names or '…'} → columns · {figures}"
+
+
+def _natural(name: str) -> list[tuple[int, int, str]]:
+    """Sorts numbers inside text by their value."""
+    parts = re.split(r"(\d+)", name.casefold())
+    return [(0, int(part), "") if part.isdecimal() else (1, 0, part) for part in parts if part]

@@ -1,0 +1,115 @@
+"""Flows that steps of a flow can use, and answers to what steps ask, as JSON and CSV."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response, jsonify, request
+
+from updraft.core import Flow, Problem, Ref
+from updraft.core.flow.decisions import Decisions
+from updraft.core.flow.model import label
+from updraft.core.flow.order import drawing_order
+from updraft.core.steps import kinds
+from updraft.store.folders import safe_name
+from updraft.web.changes import change
+from updraft.web.state import flow_state
+from updraft.web.studio import studio
+
+blueprint = Blueprint("parts", __name__, url_prefix="/api/flows/<flow_id>")
+
+
+@blueprint.get("/usable")
+def usable(flow_id: str) -> Any:
+    """What a step of this flow can use: its blocks, and the other saved flows."""
+    app = studio()
+    blocks = sorted(app.flows.get(flow_id).flow.blocks)
+    saved = [{"id": row["id"], "name": row["name"]} for row in app.flows.list() if row["id"] != flow_id]
+    return jsonify(blocks=blocks, flows=saved)
+
+
+@blueprint.get("/usable/about")
+def about(flow_id: str) -> Any:
+    """The sources, steps, parameters and revisions of a flow (`flow`, `revision`) or a block (`block`)."""
+    app, block = studio(), request.args.get("block", "")
+    if block:
+        blocks = app.flows.get(flow_id).flow.blocks
+        if block not in blocks:
+            raise Problem(
+                f"Block “{block}”", "this flow has no such block.", "Choose another one.", code="no_flow"
+            )
+        return jsonify(_about(blocks[block]), revisions=[])
+    used = request.args.get("flow", "")
+    revisions = [{"number": r["number"], "sentence": r["sentence"]} for r in app.flows.revisions(used)]
+    return jsonify(**_about(app.flows.at(used, request.args.get("revision", type=int))), revisions=revisions)
+
+
+def _about(flow: Flow) -> dict[str, Any]:
+    steps = [flow.step(step_id) for step_id in drawing_order(flow)]
+    titled = [[step.id, step.name or _title(step.kind) or label(step)] for step in steps]
+    sources = {step.id for step in steps if not step.inputs}
+    return {
+        "name": flow.name,
+        "sources": [one for one in titled if one[0] in sources],
+        "steps": titled,
+        "parameters": [parameter.model_dump() for parameter in flow.parameters],
+    }
+
+
+def _title(kind: str) -> str:
+    return kinds()[kind].title if kind in kinds() else ""
+
+
+@blueprint.get("/steps/<step_id>/decisions")
+def decisions(flow_id: str, step_id: str) -> Any:
+    """The answers given for a step, its open questions, and the answers there can be.
+
+    Of each at most `most` rows; `decided` and `open_count` say how many there are. `search` narrows both.
+    """
+    flow = studio().flows.get(flow_id).flow
+    search, most = request.args.get("search", "").casefold(), request.args.get("most", 200, type=int)
+    given = [row for row in flow.decided(step_id) if search in row.key.casefold()]
+    asked = [row for row in _open(flow_id, flow, step_id) if search in str(row[0]).casefold()]
+    kind = kinds()[flow.step(step_id).kind]
+    rows = [list(row) for row in given[-most:]]
+    return jsonify(
+        answers=kind.answers, given=rows, decided=len(given), open=asked[:most], open_count=len(asked)
+    )
+
+
+def _open(flow_id: str, flow: Flow, step_id: str) -> list[list[Any]]:
+    app = studio()
+    planned = app.plan(flow_id, flow)
+    if not flow.has(step_id):
+        raise Problem(
+            "This step", "the flow does not have it any more.", "Choose another one.", code="no_step"
+        )
+    table = app.look(flow_id, planned, planned.resolve(Ref(step_id)).step)
+    return (
+        [list(row) for row in table.frames["open"].lazy().collect().rows()] if "open" in table.frames else []
+    )
+
+
+@blueprint.get("/steps/<step_id>/decisions.csv")
+def export(flow_id: str, step_id: str) -> Response:
+    flow = studio().flows.get(flow_id).flow
+    response = Response(flow.decided(step_id).to_csv(), mimetype="text/csv")
+    name = safe_name(f"{flow.name.replace('/', '-')} {step_id}.csv")
+    response.headers.set("Content-Disposition", "attachment", filename=name)
+    return response
+
+
+@blueprint.post("/steps/<step_id>/decisions.csv")
+def bring(flow_id: str, step_id: str) -> Any:
+    """Take answers from a CSV file (multipart field `file`), over those of the same keys."""
+    app, upload = studio(), request.files.get("file")
+    if upload is None:
+        raise Problem("The list of decisions", "no file came with it.", "Choose a CSV file.", code="no_file")
+    try:
+        rows = Decisions.from_csv(upload.stream.read(64 << 20).decode("utf-8-sig"))
+    except UnicodeDecodeError:
+        raise Problem(
+            upload.filename or "The file", "it is not UTF-8 text.", "Save it as CSV in UTF-8."
+        ) from None
+    change(app, flow_id, [{"op": "decide", "id": step_id, "rows": rows}])
+    return jsonify(flow_state(app, app.flows.get(flow_id)))

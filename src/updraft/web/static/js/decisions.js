@@ -1,0 +1,209 @@
+/** What a step asks and what people answered: open questions, answers given, CSV in and out. */
+import { api, attempt, notice } from "./api.js";
+import { count, h, icon, pausing, plural } from "./dom.js";
+import { removeButton } from "./widgets/basic.js";
+
+/** A part of the step's desk. It fills itself, and again after each change. */
+export class Decisions {
+  constructor(studio, step) {
+    Object.assign(this, { studio, step, search: "" });
+    this.element = h("section", { class: "decisions section-line", "aria-label": "Decisions" });
+    this.path = `/api/flows/${studio.flow}/steps/${step.id}/decisions`;
+    this.load();
+  }
+
+  async load() {
+    const query = new URLSearchParams({ search: this.search });
+    const found = await attempt(() => api(`${this.path}?${query}`));
+    if (found) this.draw(found);
+  }
+
+  async edit(edits) {
+    if (await this.studio.edit(edits)) {
+      await this.studio.look();
+      await this.load();
+    }
+  }
+
+  decide(rows) {
+    return this.edit([{ op: "decide", id: this.step.id, rows }]);
+  }
+
+  draw(found) {
+    const settled = found.decided > 0;
+    this.element.replaceChildren(
+      h("h3", { class: "field-title" }, "Decisions"),
+      settled || !found.open_count ? "" : this.settle(found),
+      settled && found.open_count ? this.open(found) : "",
+      settled ? this.given(found) : "",
+      this.tools(found),
+    );
+  }
+
+  /** Nothing is settled yet: the names that are there can be taken as they are. */
+  settle(found) {
+    const [take] = found.answers;
+    return h(
+      "div",
+      {},
+      h(
+        "p",
+        { class: "muted small" },
+        `${plural(found.open_count, "name", "names")} now. Settle them, and a name that comes later becomes a question.`,
+      ),
+      h(
+        "button",
+        {
+          type: "button",
+          class: "btn btn-quiet",
+          onclick: async () => {
+            const all = await attempt(() => api(`${this.path}?most=1000000`));
+            if (all) this.decide(all.open.map(([key]) => [key, take]));
+          },
+        },
+        icon("check2-all"),
+        " Settle these names",
+      ),
+    );
+  }
+
+  open(found) {
+    const choose = (key, answer) => this.decide([[key, answer]]);
+    const answers = (key, what) =>
+      found.answers.map((answer) =>
+        h(
+          "button",
+          {
+            type: "button",
+            class: "tiny-button",
+            "aria-label": `${answer}: ${what}`,
+            onclick: () => choose(key, answer),
+          },
+          answer,
+        ),
+      );
+    const everything = (answer) => this.decide(found.open.map(([key]) => [key, answer]));
+    return h(
+      "div",
+      { class: "questions" },
+      h("p", { class: "said-next" }, plural(found.open_count, "open question", "open questions")),
+      h(
+        "ul",
+        { class: "decision-list" },
+        found.open.map(([key, rows]) =>
+          h(
+            "li",
+            {},
+            h("span", { class: "name" }, key),
+            h("span", { class: "muted small" }, plural(rows, "row", "rows")),
+            answers(key, key),
+          ),
+        ),
+      ),
+      found.open.length > 1
+        ? h(
+            "p",
+            { class: "small" },
+            "All of these: ",
+            found.answers.map((answer) =>
+              h(
+                "button",
+                { type: "button", class: "tiny-button", onclick: () => everything(answer) },
+                answer,
+              ),
+            ),
+          )
+        : "",
+    );
+  }
+
+  given(found) {
+    const changed = (key, answer) => this.decide([[key, answer]]);
+    const rows = found.given.map(([key, answer, , when]) =>
+      h(
+        "li",
+        { title: when ? `Decided ${when.slice(0, 10)}` : null },
+        h("span", { class: "name" }, key),
+        h(
+          "select",
+          {
+            class: "form-select form-select-sm slim",
+            "aria-label": `Answer for ${key}`,
+            onchange: (event) => changed(key, event.target.value),
+          },
+          found.answers.map((one) => h("option", { value: one, selected: one === answer }, one)),
+        ),
+        removeButton(`the answer for ${key}`, () =>
+          this.edit([{ op: "undecide", id: this.step.id, keys: [key] }]),
+        ),
+      ),
+    );
+    const more = found.decided - found.given.length;
+    return h(
+      "details",
+      { open: this.opened || null, ontoggle: (event) => (this.opened = event.target.open) },
+      h("summary", { class: "linkish" }, plural(found.decided, "answer given", "answers given")),
+      found.decided > 20 ? this.finder() : "",
+      h("ul", { class: "decision-list" }, rows),
+      more > 0 ? h("p", { class: "muted small" }, `and ${count(more)} more; search for one.`) : "",
+    );
+  }
+
+  finder() {
+    const input = h("input", {
+      type: "search",
+      class: "form-control form-control-sm",
+      "aria-label": "Find an answer",
+      placeholder: "Find an answer",
+      value: this.search,
+      oninput: pausing(250, () => {
+        this.search = input.value;
+        this.load();
+      }),
+    });
+    return input;
+  }
+
+  tools(found) {
+    const file = h("input", {
+      type: "file",
+      accept: ".csv,text/csv",
+      hidden: true,
+      "aria-label": "CSV file of answers",
+      onchange: () => this.bring(file.files[0]),
+    });
+    const button = (text, name, onclick) =>
+      h("button", { type: "button", class: "tiny-button", onclick }, icon(name), ` ${text}`);
+    return h(
+      "p",
+      { class: "decision-tools" },
+      file,
+      button("Bring in CSV", "upload", () => file.click()),
+      found.decided
+        ? [
+            h(
+              "a",
+              { class: "tiny-button", href: `${this.path}.csv` },
+              icon("download"),
+              " Save as CSV",
+            ),
+            button("Take all back", "eraser", () =>
+              this.edit([{ op: "undecide", id: this.step.id }]),
+            ),
+          ]
+        : null,
+    );
+  }
+
+  async bring(file) {
+    if (!file) return;
+    const body = new FormData();
+    body.append("file", file, file.name);
+    const state = await attempt(() => api(`${this.path}.csv`, { method: "POST", body }));
+    if (!state) return;
+    await this.studio.take(state);
+    await this.studio.look();
+    await this.load();
+    notice("The answers are in. Ctrl+Z takes them back.");
+  }
+}
