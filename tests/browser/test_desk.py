@@ -1,6 +1,7 @@
 """The desk's forms and the rest of the studio's furniture: files, columns, side outputs, home, big tables, cancelling."""
 
 import json
+import re
 import time
 
 import polars as pl
@@ -268,3 +269,91 @@ def test_a_run_shows_its_progress_and_can_be_cancelled(page, big):
     page.get_by_role("button", name="Cancel").click()
     page.get_by_role("heading", name="Cancelled").wait_for(timeout=60_000)
     page.get_by_role("button", name="Run again").wait_for()
+
+
+def test_new_names_hold_a_run_until_they_are_answered_on_the_desk(page):
+    """Rows to columns: names are settled, one that comes later is a question, and CSV brings answers."""
+    copy_of_demo(page)
+    pick(page, "summarise")
+    page.keyboard.press("Control+k")
+    page.keyboard.type("rows to columns")
+    page.keyboard.press("Enter")
+    page.get_by_label("Names come from").select_option("Variety")
+    page.get_by_role("button", name="+ figure").click()
+    page.get_by_label("Figure", exact=True).select_option("rows")
+    page.get_by_role("radio", name="holds the run").check(force=True)
+    page.get_by_role("button", name="Apply").click()
+    page.get_by_role("button", name="Settle these names").click()
+    page.locator(".decisions summary").filter(has_text="24 answers given").click()
+    page.get_by_role("button", name="Remove the answer for Brandywine").click()
+    page.locator(".decisions .said-next").filter(has_text="1 open question").wait_for()
+    settle(page)
+    page.get_by_role("button", name="Run flow").click()
+    page.get_by_role("button", name="Run now").click()
+    page.get_by_role("button", name="Answer at “Rows to columns”").click(timeout=60_000)
+    assert page.locator(".decisions .name").first.inner_text() == "Brandywine"
+    with page.expect_download() as saved:
+        page.get_by_role("link", name="Save as CSV").click()
+    answers = saved.value.path().read_text() + "Brandywine,leave out,,\r\n"
+    page.get_by_label("CSV file of answers").set_input_files(
+        {"name": "answers.csv", "mimeType": "text/csv", "buffer": answers.encode()}
+    )
+    page.locator(".decisions summary").filter(has_text="24 answers given").wait_for()
+    settle(page)
+    assert "Brandywine" not in page.evaluate("updraft.table.columns.map((c) => c.name)")
+    page.get_by_role("button", name="Run flow").click()
+    page.get_by_role("button", name="Try without delivering").click()
+    page.get_by_role("heading", name="Tried, nothing delivered").wait_for(timeout=60_000)
+    assert "would be written" in page.locator(".result-card").first.inner_text()
+
+
+def test_another_flow_is_used_wired_and_kept_as_a_block(page):
+    copy_of_demo(page)
+    pick(page, "look_up")
+    made = page.evaluate(
+        """async () => {
+          const { post } = await import("/static/js/api.js");
+          const { id } = await post("/api/flows", { name: "Only one hub" });
+          const rule = { of: [{ column: "Hub", test: "equals", value: "{params.hub}" }] };
+          await post(`/api/flows/${id}/edits`, { edits: [
+            { op: "describe", parameters: [{ name: "hub", value: "North Fen" }] },
+            { op: "add", step: { id: "orders", kind: "type_in_a_table",
+                                 settings: { columns: ["Hub"], rows: [["North Fen"]] } } },
+            { op: "add", after: "orders", step: { id: "one", kind: "keep_rows", settings: { by: "rule", rule } } },
+          ] });
+          return id;
+        }"""
+    )
+    page.keyboard.press("Control+k")
+    page.keyboard.type("use a flow")
+    page.keyboard.press("Enter")
+    page.get_by_label("Flow", exact=True).select_option(made)
+    page.wait_for_function("() => updraft.table?.rows === 194 && updraft.table.step === 'use_a_flow'")
+    page.get_by_label("Value of hub").fill("Saltmarsh")
+    page.wait_for_function("() => updraft.table?.rows > 194")
+    applied(page)
+    assert "Only one hub · hub = Saltmarsh" in page.locator("[data-step=use_a_flow]").inner_text()
+    rows = page.evaluate("updraft.table.rows")
+    page.get_by_role("button", name="Keep a copy in this flow").click()
+    page.wait_for_function("() => updraft.drafts.size === 1")
+    applied(page)
+    assert page.evaluate("updraft.state.steps.use_a_flow.settings.block") is True
+    assert page.evaluate("updraft.table.rows") == rows
+
+
+def test_tables_are_stacked_in_an_order_that_can_be_changed(page):
+    copy_of_demo(page)
+    pick(page, "drop_totals")
+    page.keyboard.press("Control+k")
+    page.keyboard.type("stack")
+    page.keyboard.press("Enter")
+    page.wait_for_function("() => updraft.table?.step === 'stack'")
+    add = page.get_by_label("Tables: add a table")
+    add.select_option("growers")
+    page.wait_for_function("() => updraft.table.rows === 1213 + 49")
+    assert "is gone" in page.locator(".desk-facts").inner_text()
+    page.get_by_role("button", name=re.compile("Move .* Growers up")).click()
+    page.wait_for_function("() => updraft.state.steps.stack.inputs.tables[0] === 'growers'")
+    settle(page)
+    page.get_by_role("button", name=re.compile("Remove .* Growers$")).click()
+    page.wait_for_function("() => updraft.table.rows === 1213")

@@ -38,7 +38,7 @@ def about(flow_id: str) -> Any:
             raise Problem(
                 f"Block “{block}”", "this flow has no such block.", "Choose another one.", code="no_flow"
             )
-        return jsonify(_about(blocks[block]), revisions=[])
+        return jsonify(**_about(blocks[block]), revisions=[])
     used = request.args.get("flow", "")
     revisions = [{"number": r["number"], "sentence": r["sentence"]} for r in app.flows.revisions(used)]
     return jsonify(**_about(app.flows.at(used, request.args.get("revision", type=int))), revisions=revisions)
@@ -78,13 +78,17 @@ def decisions(flow_id: str, step_id: str) -> Any:
 
 
 def _open(flow_id: str, flow: Flow, step_id: str) -> list[list[Any]]:
+    """What a step would like to ask; nothing where its table cannot be had."""
     app = studio()
     planned = app.plan(flow_id, flow)
     if not flow.has(step_id):
         raise Problem(
             "This step", "the flow does not have it any more.", "Choose another one.", code="no_step"
         )
-    table = app.look(flow_id, planned, planned.resolve(Ref(step_id)).step)
+    try:
+        table = app.look(flow_id, planned, planned.resolve(Ref(step_id)).step)
+    except Problem:
+        return []
     return (
         [list(row) for row in table.frames["open"].lazy().collect().rows()] if "open" in table.frames else []
     )

@@ -124,7 +124,9 @@ def sentence(kind: StepKind | None, step: PlannedStep) -> str:
     if step.problem is not None and step.problem.code in ("unfinished", "bad_setting") and not step.settings:
         return "not finished yet"
     try:
-        return kind.sentence(step.settings or kind.Settings.model_validate(step.step.settings))
+        said = kind.sentence(step.settings or kind.Settings.model_validate(step.step.settings))
+        # A saved flow is named by its id in settings; people know it by its name.
+        return said.replace(str(step.step.settings.get("flow")), step.inner.name) if step.inner else said
     except ValidationError:
         return "not finished yet"
 

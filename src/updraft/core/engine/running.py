@@ -52,7 +52,7 @@ def run(
             for delivered in commit_all(work.prepared, series, journal):
                 report.outputs.append(delivered)
         if report.error is not None:
-            report.status = "partly" if report.effects else "failed"
+            report.status = "partly" if report.outputs or (dry and report.effects) else "failed"
     except Stopped:
         report.status = "cancelled"
     except Problem as problem:

@@ -9,7 +9,6 @@ export class Decisions {
     Object.assign(this, { studio, step, search: "" });
     this.element = h("section", { class: "decisions section-line", "aria-label": "Decisions" });
     this.path = `/api/flows/${studio.flow}/steps/${step.id}/decisions`;
-    this.load();
   }
 
   async load() {

@@ -209,6 +209,19 @@ export class RunDesk {
         (run.report?.held ?? []).map((text) =>
           h("p", { class: "said-next", role: "alert" }, `${text}. Nothing was delivered.`),
         ),
+        Object.values(done)
+          .filter((step) => step?.facts.some((fact) => fact.level === "hold"))
+          .map((step) =>
+            h(
+              "button",
+              {
+                type: "button",
+                class: "btn btn-primary btn-sm mb-2",
+                onclick: () => this.studio.act.select(step.id),
+              },
+              `Answer at “${step.name}”`,
+            ),
+          ),
         run.dry || run.status === "held" ? (run.report?.effects ?? []).map(wouldDo) : null,
         (run.report?.outputs ?? []).map((output) =>
           h(

@@ -44,6 +44,7 @@ export class StepDesk {
         )
       : null;
     this.facts = h("div");
+    this.decisions = kind?.decides ? new Decisions(this.studio, step) : null;
     this.again = kind?.remote
       ? h(
           "button",
@@ -108,7 +109,7 @@ export class StepDesk {
               "This Updraft does not know this kind of step. Its settings are kept; remove it or replace it.",
             ),
         this.form?.element,
-        kind?.decides ? new Decisions(this.studio, step).element : null,
+        this.decisions?.element,
         this.note(step),
       ],
       foot: kind ? [this.stand, this.back, this.apply] : null,
@@ -175,6 +176,7 @@ export class StepDesk {
   effect(table, problem) {
     const own = problem && (!problem.step || problem.step === this.step.id);
     const placed = this.form?.say(own ? problem : null);
+    if (table && !problem) this.decisions?.load();
     this.says.replaceChildren(
       own && !placed
         ? h(

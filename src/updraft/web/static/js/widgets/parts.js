@@ -89,7 +89,7 @@ export const partWidgets = {
 
   revision(field) {
     const { part, settings } = field.form;
-    if (!part || settings.block) return h("div", { hidden: true });
+    if (!part || settings.block) return h("div", { class: "d-none" });
     const options = [
       ["", "as it is now"],
       ...part.revisions.map((r) => [String(r.number), `${r.number} · ${r.sentence}`]),
@@ -123,7 +123,7 @@ export const partWidgets = {
     const { part, settings } = field.form;
     const first = settings.source || part?.sources[0]?.[0];
     const others = (part?.sources ?? []).filter(([id]) => id !== first);
-    if (!others.length) return h("div", { hidden: true });
+    if (!others.length) return h("div", { class: "d-none" });
     const rows = others.map(([name, kind]) => ({ name, kind }));
     return group(
       field,
@@ -144,7 +144,7 @@ export const partWidgets = {
 
   flow_parameters(field) {
     const { part } = field.form;
-    if (!part?.parameters.length) return h("div", { hidden: true });
+    if (!part?.parameters.length) return h("div", { class: "d-none" });
     const given = new Map((field.value ?? []).map(({ name, value }) => [name, value]));
     const tell = () => field.set([...given].map(([name, value]) => ({ name, value })));
     return group(
