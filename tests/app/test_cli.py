@@ -97,3 +97,64 @@ def test_steps_publish_their_schemas():
     assert kinds["look_up"]["inputs"] == ["table", "reference"] and kinds["look_up"]["outputs"] == ["", "unmatched"]
     for step in march_report().steps:
         jsonschema.validate(step.settings, kinds[step.kind]["settings"])
+
+
+@pytest.fixture
+def sowing(tmp_path):
+    """A flow that uses the flow file beside it and whose pivot was settled for two hubs."""
+    (tmp_path / "a.csv").write_text("Lot,Hub,Grams\n1,Fen,5\n2,Dale,7\n3,Moor,1\n")
+    inner = {
+        "updraft": 2, "name": "Heavy lots",
+        "parameters": [{"name": "least", "kind": "number", "value": "2"}],
+        "steps": [
+            {"id": "lots", "kind": "read_file", "settings": {"path": "a.csv"}},
+            {"id": "heavy", "kind": "keep_rows", "inputs": {"table": "lots"}, "settings": {"by": "rule", "rule": {
+                "of": [{"column": "Grams", "test": "at_least", "value": "{params.least}"}]}}},
+        ],
+    }  # fmt: skip
+    outer = {
+        "updraft": 2,
+        "steps": [
+            {"id": "lots", "kind": "read_file", "settings": {"path": "a.csv"}},
+            {"id": "heavy", "kind": "use_a_flow", "inputs": {"table": "lots"}, "settings": {"flow": "heavy.updraft.json"}},
+            {"id": "wide", "kind": "rows_to_columns", "inputs": {"table": "heavy"},
+             "settings": {"names": "Hub", "values": [{"figure": "sum", "column": "Grams"}], "new": "hold"}},
+            {"id": "out", "kind": "write_file", "inputs": {"table": "wide"}, "settings": {"name": "wide.csv"}},
+        ],
+        "decisions": {"wide": [["Fen", "take", "", ""]]},
+    }  # fmt: skip
+    (tmp_path / "heavy.updraft.json").write_text(json.dumps(inner))
+    (tmp_path / "sowing.updraft.json").write_text(json.dumps(outer))
+    return tmp_path / "sowing.updraft.json"
+
+
+def test_a_run_is_held_tried_and_let_go_by_answers_from_csv(sowing, tmp_path):
+    out = tmp_path / "out"
+    held = call("run", sowing, "--out", out)
+    assert held.exit_code == 3 and "Held: “Rows to columns”: 1 name of Hub was not there before: Dale" in held.output
+    assert not out.exists() or not list(out.iterdir())
+    assert call("decisions", sowing, "--step", "wide", "--open").output == "Name,Rows\nDale,1\n"
+    (tmp_path / "answers.csv").write_text("answer,key\nleave out,Dale\n")
+    taken = call("decisions", sowing, "--step", "wide", "--take", tmp_path / "answers.csv")
+    assert taken.exit_code == 0 and "Decided 1 answer" in taken.output
+    assert "Dale,leave out" in call("decisions", sowing, "--step", "wide").output
+    tried = call("run", sowing, "--out", out, "--dry")
+    assert tried.exit_code == 0 and "Would write wide.csv (1 row)" in tried.output and not list(out.glob("*"))
+    report = json.loads(call("run", sowing, "--out", out, "--json").output)
+    assert report["status"] == "ok" and (out / "wide.csv").read_text() == "Fen\n5\n"
+    assert [step["id"] for step in report["steps"][1]["turns"][0]["steps"]] == ["heavy"]
+    again = call("run", sowing, "--out", out, "--dry")
+    assert "in place of the file of" in again.output and (out / "wide.csv").read_text() == "Fen\n5\n"
+
+
+def test_what_is_wrong_with_decisions_and_used_flows_is_said(sowing, tmp_path):
+    assert "no such step" in call("decisions", sowing, "--step", "x").output
+    (tmp_path / "bad.csv").write_text("name\nDale\n")
+    assert "no column “key”" in call("decisions", sowing, "--step", "wide", "--take", tmp_path / "bad.csv").output
+    text = sowing.read_text()
+    sowing.write_text(text.replace("heavy.updraft.json", "gone.updraft.json"))
+    checked = call("check", sowing)
+    assert checked.exit_code == 2 and "gone.updraft.json" in checked.output
+    sowing.write_text(text.replace('"flow": "heavy.updraft.json"', '"flow": "heavy.updraft.json", "revision": 3'))
+    assert "a file has no revisions" in call("check", sowing).output
+    assert call("run", sowing, "--set", "x=1").exit_code == 2

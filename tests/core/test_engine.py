@@ -9,8 +9,9 @@ import polars as pl
 import pytest
 
 from tests.expected import expected_report
-from updraft.core import Engine, Files, Flow, Parameter, Problem, Ref, Step, TableCache, plan, run
+from updraft.core import Engine, Files, Flow, Parameter, Problem, Ref, Step, TableCache, dump, load, plan, run
 from updraft.core.engine import table as table_module
+from updraft.core.engine.parameters import as_text, read_value
 from updraft.core.flow.edits import AddStep, RemoveStep, SetSettings, SwitchStep
 from updraft.core.steps import SHAPES
 from updraft.demo import MONTHS, march_report
@@ -355,3 +356,62 @@ def test_parameters_name_days_from_today(tmp_path, phrase, day):
     assert f"{report.frames[''].item()}" == day
     with pytest.raises(Problem, match=r"Parameter “since”: .* names no day.* first of last month"):
         plan(flow, files, {"since": "some day"})
+
+
+TODAY = date(2026, 3, 15)
+
+
+@pytest.mark.parametrize(
+    ("kind", "text", "value", "shown"),
+    [
+        ("whole", " 12 ", 12, "12"), ("number", "1.50", 1.5, "1.5"), ("yes_no", "Yes", True, "yes"),
+        ("yes_no", "0", False, "no"), ("choice", "Fen", "Fen", "Fen"), ("date", "yesterday", date(2026, 3, 14), "2026-03-14"),
+        ("list", "Fen, Dale,", ("Fen", "Dale"), "Fen, Dale"), ("list", "a,b\nc", ("a,b", "c"), "a,b, c"),
+        ("list", '["x, y", "z"]', ("x, y", "z"), "x, y, z"), ("list", ["p", "q"], ("p", "q"), "p, q"), ("text", " a ", " a ", " a "),
+    ],
+)  # fmt: skip
+def test_parameters_are_read_as_their_kinds_and_written_into_texts(kind, text, value, shown):
+    parameter = Parameter(name="p", kind=kind, options=("Fen", "Dale"))
+    read = read_value(parameter, text, lambda: TODAY)
+    assert read == value and type(read) is type(value) and as_text(read) == shown
+
+
+@pytest.mark.parametrize(
+    ("kind", "text", "said"),
+    [
+        ("whole", "1.5", "no whole number"), ("number", "1,5", "Type a number with a point"), ("number", "inf", "no number"),
+        ("yes_no", "maybe", "neither yes nor no"), ("choice", "Moor", "Take one of: Fen, Dale"), ("date", "soon", "names no day"),
+    ],
+)  # fmt: skip
+def test_a_value_of_another_kind_is_refused_by_the_parameters_name(kind, text, said):
+    with pytest.raises(Problem, match="Parameter “p”") as found:
+        read_value(Parameter(name="p", kind=kind, options=("Fen", "Dale")), text, lambda: TODAY)
+    assert said in str(found.value)
+
+
+def test_a_list_takes_the_place_of_an_item_and_a_number_meets_numbers(tmp_path):
+    (tmp_path / "a.csv").write_text("Hub,Kilos\nFen,2\nDale,10\nMoor,7\n")
+    conditions = [
+        {"column": "Hub", "test": "one_of", "values": ["{params.hubs}", "Ash"]},
+        {"column": "Kilos", "test": "at_least", "value": "{params.least}"},
+    ]
+    flow = Flow(
+        parameters=(Parameter(name="hubs", kind="list", value=["Fen", "Dale"]), Parameter(name="least", kind="number", value="2.5")),
+        steps=(
+            Step(id="r", kind="read_file", settings={"path": "a.csv"}),
+            Step(id="k", kind="keep_rows", inputs={"table": "r"}, settings={"by": "rule", "rule": {"of": conditions}}),
+        ),
+    )  # fmt: skip
+    files, engine = Files(tmp_path), Engine()
+
+    def hubs(**given):
+        return engine.look(engine.plan(flow, files, given), "k", files).lazy().collect()["Hub"].to_list()
+
+    assert hubs() == ["Dale"]
+    assert hubs(hubs=["Moor", "Fen"], least="2") == ["Fen", "Moor"]
+    assert load(dump(flow)) == flow
+    bad = flow.model_copy(update={"parameters": (flow.parameters[0], Parameter(name="least", kind="whole", value="x"))})
+    planned = plan(bad, files)
+    assert planned.steps["r"].fingerprint and "“least”" in str(planned.steps["k"].problem), (
+        "only what uses it is stopped"
+    )

@@ -73,10 +73,10 @@ def run(
         saying.say_json(report.as_dict())
     else:
         for output in report.outputs:
-            saying.say(f"Wrote {saying.strong(str(output.path))} ({output.rows:,} rows)")
+            saying.say(f"Wrote {saying.strong(str(output.path))} ({saying.rows(output.rows)})")
         for effect in report.effects if dry or report.held else []:
             instead = f", in place of {effect.replaces}" if effect.replaces else ""
-            saying.say(f"Would write {saying.strong(effect.to)} ({effect.rows:,} rows){instead}")
+            saying.say(f"Would write {saying.strong(effect.to)} ({saying.rows(effect.rows)}){instead}")
         for text in report.held:
             saying.say(f"Held: {text}. Nothing was delivered; answer it, then run again.")
         if report.error:

@@ -22,6 +22,10 @@ def dim(text: str) -> str:
     return click.style(text, dim=True)
 
 
+def rows(number: int) -> str:
+    return f"{number:,} {'row' if number == 1 else 'rows'}"
+
+
 def say(text: str = "") -> None:
     click.echo(text)
 

@@ -15,7 +15,7 @@ from pathlib import Path
 
 from filelock import FileLock, Timeout
 
-from updraft.jobs.queue import make_queue
+from updraft.jobs.queue import bring_back, make_queue
 from updraft.store import Folders, RunStore, open_database
 
 ALREADY = 3  # exit code: another worker holds the folder
@@ -33,9 +33,7 @@ def main(data: str) -> int:
     runs = RunStore()
     runs.cut_off()  # nobody else can be running them
     queue, execute = make_queue(folders)
-    queue.flush()  # what waits is known from the database; so nothing is lost and nothing comes twice
-    for run_id in runs.waiting():
-        execute(run_id)
+    bring_back(queue, execute, runs.waiting())
     _leave_with_server()
     queue.create_consumer(workers=1, periodic=False, initial_delay=0.05, max_delay=0.25, backoff=1.1).run()
     return 0

@@ -23,9 +23,17 @@ def _absent(names: tuple[str, ...]) -> Iterator[None]:
 
 with _absent(_DRIVERS):
     import peewee
-    from huey import SqliteHuey
+    from huey import Huey, PriorityRedisHuey, SqliteHuey
     from peewee import OperationalError
     from playhouse.migrate import SqliteMigrator
     from playhouse.migrate import migrate as run_all
 
-__all__ = ["OperationalError", "SqliteHuey", "SqliteMigrator", "peewee", "run_all"]
+__all__ = [
+    "Huey",
+    "OperationalError",
+    "PriorityRedisHuey",
+    "SqliteHuey",
+    "SqliteMigrator",
+    "peewee",
+    "run_all",
+]
