@@ -23,6 +23,7 @@ from bringing_in import AIM, measure
 from data import flow_document, growers, orders
 from updraft.core import Engine, Files, Flow, TableCache
 from updraft.core.flow.edits import SetSettings
+from updraft.core.steps import SHAPES
 from updraft.store import Folders, open_database
 from updraft.web import create_app
 
@@ -112,7 +113,7 @@ def edit(scratch: Path) -> tuple[list[float], list[float]]:
     ours, bare = [], []
     for n, names in enumerate(columns):
         changed = SetSettings(id="tidy_text", settings={"columns": {"by": "names", "names": names}}).apply(
-            flow
+            flow, SHAPES
         )
         started = time.perf_counter()
         engine.look(engine.plan(changed, files), "tidy_text", files).lazy().slice(0, 200).collect()
