@@ -45,6 +45,7 @@ class RecodeValues(StepKind):
         "mapping",
     )
     icon = "arrow-left-right"
+    desk = "recode"
     Settings = RecodeSettings
 
     def apply(self, tables: Tables, settings: RecodeSettings, context: Context) -> Result:

@@ -31,6 +31,7 @@ export class Course {
     const y = (row) => TOP + row * ROW + ROW / 2;
     const place = Object.fromEntries(stops.map((stop) => [stop.id, stop]));
     const left = x(lanes - 1) + 15;
+    document.body.style.setProperty("--rail-width", `${left}px`);
     document.body.style.setProperty("--course-rail", `${Math.max(0, left - 61)}px`); // many lanes widen the course, not narrow its text
 
     const focused = this.list.contains(document.activeElement)

@@ -101,6 +101,7 @@ export class StepDesk {
         this.says,
         this.facts,
         this.again,
+        this.wide(kind),
         kind
           ? this.inputs(step)
           : h(
@@ -154,6 +155,22 @@ export class StepDesk {
         const id = `port-${port.name}`;
         return labelled({ id, property }, select(tables, taken[0] ?? "", port.title, take, { id }));
       });
+  }
+
+  /** The way to the wide desk, where the kind has one. */
+  wide(kind) {
+    if (!kind || kind.desk === "form") return null;
+    return h(
+      "button",
+      {
+        type: "button",
+        class: "btn btn-quiet w-100 mt-2",
+        title: "Alt W",
+        onclick: () => this.studio.openWide(),
+      },
+      icon("arrows-angle-expand"),
+      " Work on it across the window",
+    );
   }
 
   note(step) {

@@ -34,21 +34,23 @@ export function bindKeys(studio) {
                             ?.querySelector("input, select, textarea, button, a")
                             ?.focus();
                         }
-                      : event.altKey && key === "f"
-                        ? () => byId("fold").click()
-                        : event.altKey && key === "p"
-                          ? () => studio.table && studio.profileDesk.show()
-                          : event.altKey && key === "l"
-                            ? () => studio.table && studio.findingsDesk.show()
-                            : event.altKey && key === "k" && !studio.focus.nothing
-                              ? () => studio.act.focusStep(event.shiftKey ? "drop" : "keep")
-                              : control && key === "f" && studio.table
-                                ? () => document.querySelector(".table-search").focus()
-                                : event.key === "?" && !typing(event.target)
-                                  ? showKeys
-                                  : event.key === "Escape" && !byId("dialog").open
-                                    ? () => leave(studio)
-                                    : null;
+                      : event.altKey && key === "w"
+                        ? () => studio.openWide()
+                        : event.altKey && key === "f"
+                          ? () => byId("fold").click()
+                          : event.altKey && key === "p"
+                            ? () => studio.table && studio.profileDesk.show()
+                            : event.altKey && key === "l"
+                              ? () => studio.table && studio.findingsDesk.show()
+                              : event.altKey && key === "k" && !studio.focus.nothing
+                                ? () => studio.act.focusStep(event.shiftKey ? "drop" : "keep")
+                                : control && key === "f" && studio.table
+                                  ? () => document.querySelector(".table-search").focus()
+                                  : event.key === "?" && !typing(event.target)
+                                    ? showKeys
+                                    : event.key === "Escape" && !byId("dialog").open
+                                      ? () => leave(studio)
+                                      : null;
     if (act) {
       event.preventDefault();
       act();
@@ -57,6 +59,10 @@ export function bindKeys(studio) {
 }
 
 function leave(studio) {
+  if (studio.wide.open) {
+    studio.wide.close();
+    return;
+  }
   if (studio.desk.view !== "step") studio.act.chooseColumn(null);
   else if (studio.drafts.has(studio.selected)) studio.dropDraft();
   if (studio.selected) studio.course.focus(studio.selected);

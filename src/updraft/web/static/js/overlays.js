@@ -73,6 +73,7 @@ const KEYS = [
   ["Alt C", "In the table: show the column on the desk"],
   ["Ctrl F", "Search the rows"],
   ["Alt L / Alt P", "Show the findings / the profile"],
+  ["Alt W", "Work on the step across the window, where it has a desk for it"],
   ["Alt K / Alt Shift K", "Keep only / drop the rows in focus"],
   ["Alt F", "Fold the desk away, or open it"],
   ["?", "This list"],

@@ -9,6 +9,7 @@ import { FlowDesk } from "./deskFlow.js";
 import { ProfileDesk } from "./deskProfile.js";
 import { RunDesk } from "./deskRun.js";
 import { StepDesk } from "./deskStep.js";
+import { WideDesk } from "./wide.js";
 import { byId, count, data, h, icon, pausing, plural } from "./dom.js";
 import { Focus } from "./focus.js";
 import { showFocusBar } from "./focusBar.js";
@@ -69,6 +70,7 @@ class Studio {
     this.runDesk = new RunDesk(this, this.desk);
     this.findingsDesk = new FindingsDesk(this, this.desk);
     this.profileDesk = new ProfileDesk(this, this.desk);
+    this.wide = new WideDesk(this);
     this.addBox = new AddBox(this.catalogue, (kind) => attempt(() => this.add(kind)));
     this.preview = pausing(220, () => this.look());
     this.bind();
@@ -235,7 +237,10 @@ class Studio {
   // Selecting and looking
 
   async select(id) {
-    if (id !== this.selected) await this.applyDraft();
+    if (id !== this.selected) {
+      this.wide.close();
+      await this.applyDraft();
+    }
     if (!this.state.steps[id]) return;
     const other = id !== this.selected;
     this.selected = id;
@@ -304,6 +309,7 @@ class Studio {
       if (this.desk.view === "column" && !fresh) this.columnDesk.show(this.columnDesk.name);
     } else this.nothing(answer.problem, step);
     this.describe(id, draft);
+    this.wide.effect(answer.table, answer.problem);
     this.problemBar();
     this.bar();
     this.footer();
@@ -525,6 +531,17 @@ class Studio {
       method: "POST",
       body: { step: id, settings: settings ?? null },
     }).catch(() => null);
+  }
+
+  /** Work on the selected step across the window, where its kind has a desk for it. */
+  openWide() {
+    const step = this.state.steps[this.selected];
+    const kind = this.kinds.get(step?.kind);
+    if (!kind || kind.desk === "form") return;
+    const fields = Object.entries(kind.schema.properties);
+    const usual = Object.fromEntries(fields.map(([name, property]) => [name, property.default]));
+    const settings = this.drafts.get(step.id) ?? { ...usual, ...kind.starting, ...step.settings };
+    attempt(() => this.wide.show(step, kind, this.incoming, settings));
   }
 
   dropDraft() {

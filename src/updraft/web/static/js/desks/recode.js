@@ -1,0 +1,368 @@
+/** The work of Recode values: the column's values with their rows, beside the list of changes. */
+import { api, attempt } from "../api.js";
+import { count, h, icon, pausing, plural } from "../dom.js";
+import { choice, removeButton } from "../widgets/basic.js";
+
+const MOST = 1000;
+const SHOWS = [
+  ["open", "without a change"],
+  ["all", "all"],
+];
+
+export class Work {
+  constructor(frame) {
+    Object.assign(this, { frame, values: [], search: "", shows: "open", chosen: null });
+    this.port = frame.incoming[frame.kind.ports.find((port) => port.main).name];
+    this.list = h("ul", { class: "wide-values", "aria-label": "Values" });
+    this.table = h("div", { class: "wide-changes" });
+    const hint = h("p", { class: "muted" }, "Go to a value on the left to see its rows.");
+    this.sample = h("div", { class: "wide-sample" }, hint);
+    this.told = h("p", { class: "muted small" });
+    this.draft = frame.settings.changes.map((change) => ({ ...change }));
+    this.element = h("div", { class: "wide-three" }, this.left(), this.middle(), this.right());
+    this.load();
+  }
+
+  get subject() {
+    return this.frame.settings.column || "no column yet";
+  }
+
+  sentence() {
+    if (!this.values.length) return "";
+    const open = this.values.filter(([value]) => !this.changeOf(value)).length;
+    return `${plural(this.distinct, "value", "values")}. ${count(open)} have no change.`;
+  }
+
+  /** Get the values as they come in, with their rows. */
+  async load() {
+    const { studio, settings } = this.frame;
+    if (!this.port?.known || !settings.column) return;
+    const query = { column: settings.column, search: this.search, output: this.port.output };
+    const url = `/api/flows/${studio.flow}/tables/${this.port.key}/values`;
+    const found = await attempt(() =>
+      api(`${url}?${new URLSearchParams({ ...query, most: String(MOST) })}`),
+    );
+    if (!found) return;
+    this.values = found.values.filter(([value]) => value !== null);
+    this.distinct ??= found.distinct;
+    this.rows ??= new Map();
+    for (const [value, rows] of this.values) this.rows.set(this.key(value), rows);
+    this.drawValues();
+    this.drawChanges();
+    this.frame.about.textContent = this.sentence();
+  }
+
+  /** A value as the settings compare it. */
+  key(value) {
+    const { ignore_case, ignore_blanks } = this.frame.settings;
+    const trimmed = ignore_blanks ? String(value).trim() : String(value);
+    return ignore_case ? trimmed.toLowerCase() : trimmed;
+  }
+
+  changeOf(value) {
+    return this.draft.find(
+      (change) => change.old !== "" && this.key(change.old) === this.key(value),
+    );
+  }
+
+  // Left: the values
+
+  left() {
+    const find = h("input", {
+      type: "search",
+      class: "form-control form-control-sm",
+      placeholder: "Find a value",
+      "aria-label": "Find a value",
+      "data-first": true,
+      oninput: pausing(200, () => {
+        this.search = find.value;
+        this.load();
+      }),
+      onkeydown: (event) => {
+        if (event.key !== "ArrowDown") return;
+        event.preventDefault();
+        this.list.querySelector("button")?.focus();
+      },
+    });
+    return h(
+      "section",
+      { class: "wide-left" },
+      h("h3", { class: "eyebrow" }, "Values, by rows"),
+      find,
+      choice(SHOWS, this.shows, "Which values", (shows) => {
+        this.shows = shows;
+        this.drawValues();
+      }),
+      this.list,
+      this.told,
+    );
+  }
+
+  drawValues() {
+    const shown = this.values.filter(([value]) => this.shows === "all" || !this.changeOf(value));
+    const most = this.values[0]?.[1] ?? 1;
+    const at = [...this.list.querySelectorAll("button")].indexOf(document.activeElement);
+    this.list.replaceChildren(
+      ...shown.map(([value, rows]) => {
+        const change = this.changeOf(value);
+        const bar = h("span", { class: "wide-bar", "aria-hidden": "true" });
+        bar.style.width = `${Math.max(2, (100 * rows) / most)}%`;
+        return h(
+          "li",
+          {},
+          h(
+            "button",
+            {
+              type: "button",
+              class: value === this.chosen ? "is-chosen" : "",
+              onclick: () => this.add(value),
+              onfocus: () => this.look(value),
+              onkeydown: (event) => this.walk(event),
+            },
+            h("span", { class: "name" }, visible(value)),
+            change ? h("span", { class: "becomes" }, `→ ${change.new || "empty"}`) : null,
+            h(
+              "span",
+              { class: "n" },
+              count(rows),
+              h("span", { class: "visually-hidden" }, " rows"),
+            ),
+            bar,
+          ),
+        );
+      }),
+    );
+    if (at >= 0) this.list.querySelectorAll("button")[Math.min(at, shown.length - 1)]?.focus();
+    const more = this.distinct - this.values.length;
+    this.told.textContent = !shown.length
+      ? "Every value shown has a change."
+      : more > 0 && !this.search
+        ? `and ${count(more)} more; search for one.`
+        : "Enter writes a change for the value.";
+  }
+
+  walk(event) {
+    const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    if (!step) return;
+    event.preventDefault();
+    const buttons = [...this.list.querySelectorAll("button")];
+    buttons[buttons.indexOf(event.currentTarget) + step]?.focus();
+  }
+
+  // Middle: the changes, and rows of the value that is looked at
+
+  middle() {
+    return h(
+      "section",
+      { class: "wide-middle" },
+      h(
+        "div",
+        { class: "wide-line" },
+        h("h3", { class: "eyebrow" }, "Changes"),
+        h("span", { class: "muted small" }, "Paste two columns from a spreadsheet into a line."),
+      ),
+      this.table,
+      h("h3", { class: "eyebrow" }, "Rows"),
+      this.sample,
+    );
+  }
+
+  /** A change for a value: the one there is, or a fresh one, with the cursor in its new value. */
+  add(value) {
+    if (!this.changeOf(value)) {
+      this.draft.push({ old: value, new: "" });
+      this.drawChanges();
+    }
+    const line = this.draft.indexOf(this.changeOf(value));
+    const input = this.table.querySelectorAll("input.new")[line];
+    input?.focus();
+    input?.scrollIntoView({ block: "nearest" });
+  }
+
+  tell() {
+    const changes = this.draft.filter(({ old }) => old !== "").map((change) => ({ ...change }));
+    this.frame.set({ changes });
+    this.drawValues();
+  }
+
+  drawChanges() {
+    this.table.replaceChildren(
+      this.draft.length
+        ? h(
+            "ol",
+            { class: "changes-list" },
+            this.draft.map((change, line) => this.line(change, line)),
+          )
+        : h("p", { class: "muted" }, "None yet. Choose a value on the left."),
+      h(
+        "button",
+        {
+          type: "button",
+          class: "tiny-button",
+          onclick: () => {
+            this.draft.push({ old: "", new: "" });
+            this.drawChanges();
+            this.table.querySelectorAll("input.old")[this.draft.length - 1].focus();
+          },
+        },
+        icon("plus"),
+        " a change",
+      ),
+    );
+  }
+
+  line(change, line) {
+    const cell = (key, label) =>
+      h("input", {
+        type: "text",
+        class: `form-control form-control-sm ${key}`,
+        "aria-label": `${label} value of change ${line + 1}`,
+        value: change[key],
+        placeholder: key === "new" ? "empty" : "value",
+        spellcheck: "false",
+        oninput: (event) => {
+          change[key] = event.target.value;
+          this.tell();
+          rows.replaceChildren(this.said(change));
+        },
+        onpaste: (event) => this.paste(event, line, key),
+        onkeydown: (event) => {
+          if (event.key !== "Enter" || event.ctrlKey) return;
+          event.preventDefault();
+          (
+            this.table.querySelectorAll(`input.${key}`)[line + 1] ??
+            this.list.querySelector("button")
+          )?.focus();
+        },
+      });
+    const rows = h("span", { class: "n" }, this.said(change));
+    return h(
+      "li",
+      {},
+      cell("old", "Old"),
+      h("span", { class: "arrow", "aria-hidden": "true" }, "→"),
+      cell("new", "New"),
+      rows,
+      removeButton(`change ${line + 1}`, () => {
+        this.draft.splice(line, 1);
+        this.tell();
+        this.drawChanges();
+      }),
+    );
+  }
+
+  said(change) {
+    if (change.old === "" || !this.rows) return "";
+    const rows = this.rows.get(this.key(change.old));
+    return rows === undefined
+      ? this.values.length < MOST
+        ? "no row"
+        : ""
+      : plural(rows, "row", "rows");
+  }
+
+  /** Lines of two columns become changes from this line on; of one column, they fill the column. */
+  paste(event, line, key) {
+    const text = event.clipboardData.getData("text");
+    if (!/[\t\n]/.test(text)) return;
+    event.preventDefault();
+    const lines = text.replace(/\r/g, "").split("\n").filter(Boolean);
+    lines.forEach((one, n) => {
+      this.draft[line + n] ??= { old: "", new: "" };
+      const [first, second] = one.split("\t");
+      if (second === undefined) this.draft[line + n][key] = first;
+      else Object.assign(this.draft[line + n], { old: first, new: second });
+    });
+    this.tell();
+    this.drawChanges();
+  }
+
+  /** A few of the rows that hold a value. */
+  async look(value) {
+    this.chosen = value;
+    const { studio, settings } = this.frame;
+    const conditions = [{ column: settings.column, test: "equals", value: String(value) }];
+    const focus = { chips: [{ label: "", column: settings.column, conditions }] };
+    const url = `/api/flows/${studio.flow}/tables/${this.port.key}/rows`;
+    const query = {
+      offset: "0",
+      limit: "8",
+      output: this.port.output,
+      focus: JSON.stringify(focus),
+    };
+    const found = await attempt(() => api(`${url}?${new URLSearchParams(query)}`));
+    if (!found || this.chosen !== value) return;
+    const names = this.port.columns.map(({ name }) => name);
+    const own = names.indexOf(settings.column);
+    const near = [own, ...names.keys()].filter((n, at, all) => all.indexOf(n) === at).slice(0, 6);
+    this.sample.replaceChildren(
+      h(
+        "table",
+        { class: "wide-rows" },
+        h(
+          "thead",
+          {},
+          h(
+            "tr",
+            {},
+            near.map((n) => h("th", { scope: "col" }, names[n])),
+          ),
+        ),
+        h(
+          "tbody",
+          {},
+          found.rows.map((row) =>
+            h(
+              "tr",
+              {},
+              near.map((n) => h("td", {}, row[n] ?? h("i", {}, "empty"))),
+            ),
+          ),
+        ),
+      ),
+      h("p", { class: "muted small" }, `${plural(found.total, "row", "rows")} with “${value}”.`),
+    );
+  }
+
+  // Right: how values are compared
+
+  right() {
+    const { settings } = this.frame;
+    const flag = (name, label) =>
+      h(
+        "label",
+        { class: "flag" },
+        h("input", {
+          type: "checkbox",
+          class: "form-check-input",
+          checked: settings[name],
+          onchange: (event) => {
+            this.frame.set({ [name]: event.target.checked });
+            this.load();
+          },
+        }),
+        h("span", {}, label),
+      );
+    return h(
+      "section",
+      { class: "wide-right" },
+      h("h3", { class: "eyebrow" }, "How values meet"),
+      flag("ignore_case", "Ignore case"),
+      flag("ignore_blanks", "Ignore blanks at the ends"),
+      h("h3", { class: "eyebrow" }, "Other values"),
+      choice(
+        [
+          ["keep", "stay"],
+          ["empty", "become empty"],
+        ],
+        settings.others,
+        "Other values",
+        (others) => this.frame.set({ others }),
+      ),
+    );
+  }
+}
+
+/** A value with the blanks at its ends made visible. */
+const visible = (value) =>
+  String(value).replace(/^[ \u00a0]+|[ \u00a0]+$/g, (blanks) => "␣".repeat(blanks.length));

@@ -1,0 +1,126 @@
+/**
+ * The wide desk: the course folds to its rail, one step's work takes the rest, with the same head and foot for
+ * every kind. A kind names the module in `desks/` that draws its work; see `desks/README.md`.
+ */
+import { byId, count, h, icon, plural } from "./dom.js";
+
+export class WideDesk {
+  constructor(studio) {
+    this.studio = studio;
+    this.element = byId("wide");
+    this.step = null;
+  }
+
+  get open() {
+    return this.step !== null;
+  }
+
+  /** Open it for the selected step. */
+  async show(step, kind, incoming, settings) {
+    const { Work } = await import(`./desks/${kind.desk}.js`);
+    Object.assign(this, { step, kind, incoming, settings: structuredClone(settings) });
+    document.body.classList.add("is-wide");
+    this.element.hidden = false;
+    this.draw(Work);
+    this.effect(this.studio.table, this.studio.problem);
+    (this.element.querySelector("[data-first]") ?? byId("wide-title")).focus();
+  }
+
+  /** Back to the table; what is not applied stays a draft. */
+  close() {
+    if (!this.open) return;
+    const { id } = this.step;
+    this.step = this.work = null;
+    document.body.classList.remove("is-wide");
+    this.element.hidden = true;
+    this.element.replaceChildren();
+    this.studio.course.focus(id);
+  }
+
+  /** Settings changed in the work: try them, and show what they do. */
+  set(change) {
+    Object.assign(this.settings, change);
+    this.studio.drafted(this.step.id, this.settings);
+    this.tell();
+  }
+
+  draw(Work) {
+    const { studio, step, kind } = this;
+    const number = studio.course.order().indexOf(step.id) + 1;
+    this.about = h("p", { class: "wide-about" });
+    this.sums = h("p", { class: "wide-sums", role: "status" });
+    this.back = h(
+      "button",
+      { type: "button", class: "btn btn-quiet", hidden: true, onclick: () => this.putBack(Work) },
+      "Put back",
+    );
+    this.apply = h(
+      "button",
+      { type: "button", class: "btn btn-primary", onclick: () => this.keep() },
+      "Apply",
+    );
+    this.work = new Work(this);
+    const head = h(
+      "header",
+      { class: "wide-head" },
+      h(
+        "div",
+        {},
+        h("p", { class: "eyebrow" }, `Step ${number} · ${kind.title} · ${this.work.subject}`),
+        h("h2", { id: "wide-title", tabindex: "-1" }, step.label),
+        this.about,
+      ),
+      h(
+        "button",
+        { type: "button", class: "btn btn-quiet", onclick: () => this.close() },
+        "Back to the table ",
+        h("kbd", {}, "Esc"),
+      ),
+    );
+    const foot = h("footer", { class: "wide-foot" }, this.sums, this.back, this.apply);
+    this.element.replaceChildren(head, h("div", { class: "wide-work" }, this.work.element), foot);
+    this.tell();
+  }
+
+  /** What the settings do, in numbers; called after each look. */
+  effect(table, problem) {
+    if (!this.open) return;
+    const own = problem && (!problem.step || problem.step === this.step.id);
+    const cells = table?.facts.find((fact) => fact.code === "cells_changed")?.count ?? 0;
+    this.sums.replaceChildren(
+      own
+        ? h(
+            "span",
+            { class: "said-problem", role: "alert" },
+            icon("exclamation-circle"),
+            ` ${problem.text}`,
+          )
+        : h(
+            "strong",
+            {},
+            cells ? `${plural(cells, "cell changes", "cells change")}` : "No cell changes",
+          ),
+      own || !table ? "" : h("span", {}, ` of ${plural(table.rows, "row", "rows")}`),
+    );
+    this.work.effect?.(table, problem);
+    this.about.textContent = this.work.sentence?.() ?? (table ? `${count(table.rows)} rows` : "");
+    this.tell();
+  }
+
+  tell() {
+    const draft = this.studio.drafts.has(this.step.id);
+    this.apply.disabled = !draft;
+    this.back.hidden = !draft;
+  }
+
+  async keep() {
+    await this.studio.applyDraft();
+    if (this.open) this.tell();
+  }
+
+  putBack(Work) {
+    this.settings = structuredClone(this.studio.state.steps[this.step.id].settings);
+    this.studio.dropDraft();
+    this.draw(Work);
+  }
+}
