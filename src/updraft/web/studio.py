@@ -7,7 +7,6 @@ from __future__ import annotations
 import threading
 from collections import Counter, OrderedDict
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from datetime import date
 from functools import partial
 from pathlib import Path
@@ -19,8 +18,6 @@ from updraft.core import Engine, Files, Flow, Problem, Table, TableCache
 from updraft.core.connect import Outside
 from updraft.core.engine import Door, Plan, PlannedStep
 from updraft.store import ConnectionStore, FlowStore, Folders, RunStore, SavedFlows
-
-FILLED_AT_ONCE = 4  # flows: a slow source of one does not hold up the stops of the others
 
 
 def studio() -> Studio:
@@ -44,7 +41,6 @@ class Studio:
             OrderedDict()
         )  # by fingerprint: what came up while computing
         self._wanted: dict[str, tuple[str, ...]] = {}  # flow → fingerprints being filled in
-        self._filler = ThreadPoolExecutor(FILLED_AT_ONCE, thread_name_prefix="stops")
         self._lock = threading.Lock()
 
     def files(self, flow_id: str) -> Files:
@@ -90,12 +86,14 @@ class Studio:
     def plan(self, flow_id: str, flow: Flow) -> Plan:
         return self.engine.plan(flow, self.files(flow_id))
 
-    def look(self, flow_id: str, planned: Plan, step_id: str, *, draft: bool = False) -> Table:
+    def look(
+        self, flow_id: str, planned: Plan, step_id: str, *, draft: bool = False, urgent: bool = True
+    ) -> Table:
         """See Engine.look; a problem met while computing is remembered for the step's fingerprint."""
         with self._lock:
             self._looking[flow_id] += 1
         try:
-            return self.engine.look(planned, step_id, self.files(flow_id), draft=draft)
+            return self.engine.look(planned, step_id, self.files(flow_id), draft=draft, urgent=urgent)
         except Problem as problem:
             step = planned.steps.get(problem.step or step_id)
             if step is not None and step.fingerprint:
@@ -133,26 +131,14 @@ class Studio:
             if not missing:
                 self._wanted.pop(flow_id, None)
                 return False
-            if self._wanted.get(flow_id) == missing:
+            if self._wanted.get(flow_id) == missing and self.engine.scheduler.pending(flow_id):
                 return True
             self._wanted[flow_id] = missing
-        self._filler.submit(self._fill, flow_id, planned, missing)
+        look = partial(self.look, flow_id, planned, urgent=False)
+        steps = {step_id for step_id, step in planned.steps.items() if step.fingerprint in missing}
+        wanted = {step_id for step_id in steps if planned.steps[step_id].passes_on is None}
+        self.engine.scheduler.submit(flow_id, self.engine.jobs(planned, wanted, look))
         return True
-
-    def _fill(self, flow_id: str, planned: Plan, missing: tuple[str, ...]) -> None:
-        try:
-            for step_id, step in planned.steps.items():
-                if self._wanted.get(flow_id) != missing:
-                    return
-                if step.fingerprint in missing and step.passes_on is None:
-                    try:
-                        self.look(flow_id, planned, step_id)
-                    except Problem:
-                        continue  # remembered by look
-        finally:
-            with self._lock:
-                if self._wanted.get(flow_id) == missing:
-                    del self._wanted[flow_id]
 
     def failed_below(self, planned: Plan, step_id: str) -> str | None:
         """The id of the nearest step below this one that failed while computing."""

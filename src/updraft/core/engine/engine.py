@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import threading
-from collections.abc import Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
+from functools import partial
 
 import polars as pl
 
@@ -12,6 +12,7 @@ from updraft.core.engine.door import Door
 from updraft.core.engine.files import Files
 from updraft.core.engine.planner import plan
 from updraft.core.engine.planning import Plan, PlannedStep, arriving
+from updraft.core.engine.scheduler import Job, Scheduler
 from updraft.core.engine.table import Table, compute
 from updraft.core.flow.model import Flow, Ref
 from updraft.core.problems import Problem
@@ -27,8 +28,7 @@ class Engine:
 
     def __init__(self, cache: TableCache | None = None) -> None:
         self.cache = cache or TableCache(None)
-        self._busy: dict[str, threading.Lock] = {}
-        self._guard = threading.Lock()
+        self.scheduler = Scheduler()
 
     def plan(self, flow: Flow, files: Files, parameters: Mapping[str, str | list[str]] | None = None) -> Plan:
         """See `plan.plan`."""
@@ -39,11 +39,14 @@ class Engine:
         fingerprint = planned.fingerprint(planned.resolve(Ref(step_id)))
         return self.cache.get(fingerprint) if fingerprint else None
 
-    def look(self, planned: Plan, step_id: str, files: Files, *, draft: bool = False) -> Table:
+    def look(
+        self, planned: Plan, step_id: str, files: Files, *, draft: bool = False, urgent: bool = True
+    ) -> Table:
         """The table after a step, computed where needed.
 
         Args:
             draft: the plan holds settings that are only tried; what is computed for them is let go first.
+            urgent: somebody waits for it, so work in the background stands back.
 
         Steps before it that are not known are not materialised: they become part of the same lazy query, so
         that only the columns and rows that matter are computed. Each is applied once, however many ways lead
@@ -60,18 +63,36 @@ class Engine:
             if not draft:
                 self.cache.settle(step.fingerprint)
             return table
-        with self._lock(step.fingerprint):  # two windows that want the same table compute it once
-            table = self.cache.get(step.fingerprint)
-            if table is None:
-                inputs = self._inputs(planned, step, files, {})
-                assert step.kind is not None and step.settings is not None
-                try:
-                    door = self._door(planned, step, files)
-                    table = compute(step.kind, step.settings, inputs, door, step.fingerprint)
-                except Problem as problem:
-                    raise (problem if problem.step else problem.at(step.step.id)) from None
-                self.cache.put(table, draft=draft)
+        do = self.scheduler.now if urgent else self.scheduler.once
+        return do(step.fingerprint, lambda: self._computed(planned, step, files, draft))
+
+    def _computed(self, planned: Plan, step: PlannedStep, files: Files, draft: bool) -> Table:
+        table = self.cache.get(step.fingerprint)
+        if table is not None:
+            return table
+        assert step.kind is not None and step.settings is not None
+        try:
+            inputs = self._inputs(planned, step, files, {})
+            door = self._door(planned, step, files)
+            table = compute(step.kind, step.settings, inputs, door, step.fingerprint)
+        except Problem as problem:
+            raise (problem if problem.step else problem.at(step.step.id)) from None
+        self.cache.put(table, draft=draft)
         return table
+
+    def jobs(self, planned: Plan, wanted: Collection[str], look: Callable[[str], object]) -> Iterator[Job]:
+        """Jobs that compute the tables of some steps, each after those it takes from.
+
+        Args:
+            wanted: ids of steps, none of them switched off or with a problem.
+            look: computes the table of a step.
+        """
+        for step_id, step in planned.steps.items():
+            if step_id not in wanted:
+                continue
+            assert step.kind is not None
+            before = frozenset(ref.step for ref in step.refs if ref.step in wanted)
+            yield Job(step_id, partial(look, step_id), before, "outside" in step.kind.needs)
 
     def _lazy(self, planned: Plan, ref: Ref, files: Files, met: dict[Ref, pl.LazyFrame]) -> pl.LazyFrame:
         """The table at an output, described from the nearest known ones; `met` holds those described
@@ -134,9 +155,3 @@ class Engine:
         if step.waits_for:
             below = planned.steps[step.waits_for].problem
             raise below or Problem("This step", "a step before it has a problem.", "", step=step.waits_for)
-
-    def _lock(self, fingerprint: str) -> threading.Lock:
-        with self._guard:
-            if len(self._busy) > 1000:
-                self._busy = {key: lock for key, lock in self._busy.items() if lock.locked()}
-            return self._busy.setdefault(fingerprint, threading.Lock())

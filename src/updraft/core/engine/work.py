@@ -1,14 +1,17 @@
 """Compute every step of a plan once, in order. Tables are let go once nothing needs them any more.
 
 Steps are computed one after another rather than as one fused query: so each one's rows, facts and time are
-its own, a failure names its step, and a run can be cancelled in between.
+its own, a failure names its step, and a run can be cancelled in between. Sources outside are asked at the
+start, all at the same time, since others' machines do that work.
 """
 
 from __future__ import annotations
 
 import time
 from collections.abc import Callable, Mapping
+from concurrent.futures import Future
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 
 import polars as pl
@@ -19,10 +22,13 @@ from updraft.core.engine.files import Files
 from updraft.core.engine.liveness import uses
 from updraft.core.engine.planning import Plan, PlannedStep, arriving
 from updraft.core.engine.report import Progress, Report, StepReport, Stopped, Turn
+from updraft.core.engine.scheduler import Job, Scheduler
 from updraft.core.engine.table import Table, compute
 from updraft.core.flow.model import Ref
 from updraft.core.problems import Problem
 from updraft.core.steps import Tables, Wanted
+
+_POLL = 0.2  # seconds between looks at whether a run that waits was cancelled
 
 
 @dataclass
@@ -43,9 +49,11 @@ class Work:
     progress: Progress = lambda step, report: None
     cancelled: Callable[[], bool] = lambda: False
     prepared: list[Delivery] = field(default_factory=list)
+    asked: dict[str, Future[Table]] = field(default_factory=dict)
 
     def begin_again(self) -> None:
         self.report.steps.clear()
+        self.asked.clear()
         self.discard()
 
     def discard(self) -> None:
@@ -77,6 +85,7 @@ class Work:
             needed[result] += 1
         for step_id, table in self.planned.fed.items():
             tables[Ref(step_id)] = table.collect()
+        self._ask_outside(only, wanted)
         for step_id, step in self.planned.steps.items():
             if step_id not in only or step_id in self.planned.fed or step.passes_on or not step.fingerprint:
                 continue
@@ -102,10 +111,12 @@ class Work:
         step_id = step.step.id
         turns: list[Turn] = []
         assert step.kind is not None and step.settings is not None
-        self.progress(step_id, None)
+        if step_id not in self.asked:
+            self.progress(step_id, None)
         inputs = arriving(self.planned, step, lambda ref: tables[ref].lazy())
         door = Door(self.files, step_id, self.planned, wanted, self._within(step, turns))
-        table = compute(step.kind, step.settings, inputs, door)
+        asked = self.asked.pop(step_id, None)
+        table = self._answer(asked) if asked else compute(step.kind, step.settings, inputs, door)
         seconds = table.seconds + self._prepare(step, table)
         for source in step.refs:
             needed[source] -= 1
@@ -117,6 +128,33 @@ class Work:
         done = StepReport.of(step, table, seconds, tuple(turns))
         self.report.steps.append(done)
         self.progress(step_id, done)
+
+    def _ask_outside(self, only: set[str], wanted: Mapping[str, Wanted]) -> None:
+        """Let the sources outside bring their tables from now on, at the same time."""
+        jobs: list[Job] = []
+        for step_id, step in self.planned.steps.items():
+            if step_id not in only or step.inputs or not step.fingerprint or step.passes_on:
+                continue
+            if step.kind is None or step.settings is None or "outside" not in step.kind.needs:
+                continue
+            door = Door(self.files, step_id, self.planned, wanted.get(step_id))
+            answer: Future[Table] = Future()
+            self.asked[step_id] = answer
+            work = partial(_into, answer, partial(compute, step.kind, step.settings, Tables({}, ""), door))
+            jobs.append(Job(step_id, work, outside=True))
+            self.progress(step_id, None)
+        Scheduler(workers=0).submit("run", jobs)
+
+    def _answer(self, asked: Future[Table]) -> Table:
+        """What a source outside brought; Stopped when the run is cancelled meanwhile."""
+        while True:
+            try:
+                return asked.result(_POLL)
+            except TimeoutError:
+                if asked.done():  # it was the source's own
+                    raise
+                if self.cancelled():
+                    raise Stopped from None
 
     def _prepare(self, step: PlannedStep, table: Table) -> float:
         """Prepare what a step delivers; the seconds that took."""
@@ -144,3 +182,10 @@ class Work:
                 raise inner.problem(problem, step.step.id) from None
 
         return within
+
+
+def _into(answer: Future[Table], work: Callable[[], Table]) -> None:
+    try:
+        answer.set_result(work())
+    except BaseException as error:
+        answer.set_exception(error)

@@ -277,6 +277,7 @@ class Studio {
     const step = this.state.steps[id];
     this.incoming = answer.incoming;
     this.takeable = answer.takeable;
+    this.lookedAt = id;
     const arrives = JSON.stringify([answer.incoming, answer.takeable]);
     if (
       fresh ||
@@ -534,14 +535,15 @@ class Studio {
   }
 
   /** Work on the selected step across the window, where its kind has a desk for it. */
-  openWide() {
+  async openWide() {
+    if (this.lookedAt !== this.selected) await this.look(); // what comes in must be this step's
     const step = this.state.steps[this.selected];
     const kind = this.kinds.get(step?.kind);
     if (!kind || kind.desk === "form") return;
     const fields = Object.entries(kind.schema.properties);
     const usual = Object.fromEntries(fields.map(([name, property]) => [name, property.default]));
     const settings = this.drafts.get(step.id) ?? { ...usual, ...kind.starting, ...step.settings };
-    attempt(() => this.wide.show(step, kind, this.incoming, settings));
+    await attempt(() => this.wide.show(step, kind, this.incoming, settings));
   }
 
   dropDraft() {
