@@ -338,7 +338,7 @@ def words_for_empty(g: Garden) -> Plant | None:
     word = g.pick.choice(["n/a", "-", "null", "?", "N/A", "unknown", "tbc"])
     was = g.change(column, places, lambda _: word)  # known from the rest of its group, perhaps, once it is empty
     return Plant(
-        6, ("stand_ins",), (column,), {g.ids[p] for p in places}, {key: (None, value) for key, value in was.items()}
+        6, ("placeholders",), (column,), {g.ids[p] for p in places}, {key: (None, value) for key, value in was.items()}
     )
 
 
@@ -349,7 +349,9 @@ def numbers_for_empty(g: Garden) -> Plant | None:
     places = g.some(0.03, 2, column)
     mark = g.pick.choice([9999, 99999, -999] if column != "Sold" else [99999, -999])
     g.change(column, places, lambda _: mark)
-    return Plant(6, ("stand_ins",), (column,), {g.ids[p] for p in places}, {(g.ids[p], column): None for p in places})
+    return Plant(
+        6, ("placeholders",), (column,), {g.ids[p] for p in places}, {(g.ids[p], column): None for p in places}
+    )
 
 
 def days_for_empty(g: Garden) -> Plant | None:
@@ -358,7 +360,9 @@ def days_for_empty(g: Garden) -> Plant | None:
         return None
     places = g.some(0.03, 2, column)
     g.change(column, places, lambda _: g.mark)  # type: ignore[attr-defined]
-    return Plant(6, ("stand_ins",), (column,), {g.ids[p] for p in places}, {(g.ids[p], column): None for p in places})
+    return Plant(
+        6, ("placeholders",), (column,), {g.ids[p] for p in places}, {(g.ids[p], column): None for p in places}
+    )
 
 
 def rows_again(g: Garden) -> Plant | None:

@@ -52,7 +52,7 @@ GROUPS = {
     "date_forms": 5,
     "date_order_open": 5,
     "far_dates": 5,
-    "stand_ins": 6,
+    "placeholders": 6,
     "duplicate_rows": 7,
     "almost_key": 7,
     "two_identifiers": 7,

@@ -155,17 +155,17 @@ PAIRS = {
         table(Joined=[date(1970 + n % 55, 3, 1) for n in range(ROWS)]),
     ),
     "a word for nothing": (
-        "stand_ins",
+        "placeholders",
         changed(table(), "Hub", _7="n/a", _9="n/a"),
         table(Mark=["-" if n % 3 else "+" for n in range(ROWS)]),
     ),
     "a number for nothing": (
-        "stand_ins",
+        "placeholders",
         table(Count=[9999 if n in (5, 50) else n % 30 + 1 for n in range(ROWS)]),
         table(Count=[n * 97 % 12000 for n in range(ROWS)]),
     ),
     "a day for nothing": (
-        "stand_ins",
+        "placeholders",
         changed(table(), "Sown", _7=date(1900, 1, 1)),
         table(Born=[date(1898 + n, 1, 1) for n in range(ROWS)]),
     ),

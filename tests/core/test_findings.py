@@ -223,7 +223,7 @@ def test_what_could_harm_is_open_and_left():
     base = orders()
     hubs = [f"{hub} " if n == 3 else hub for n, hub in enumerate(base["Hub"])]
     for column, values, code in [
-        ("Hub", ["n/a" if n % 9 == 0 else hub for n, hub in enumerate(hubs)], "stand_ins"),
+        ("Hub", ["n/a" if n % 9 == 0 else hub for n, hub in enumerate(hubs)], "placeholders"),
         ("Hub", [hub.upper() if n % 9 == 0 else hub for n, hub in enumerate(hubs)], "variants"),
         ("Packets", [-12 if n == 5 else p for n, p in enumerate(base["Packets"])], "negatives"),
     ]:

@@ -190,3 +190,11 @@ def test_the_published_schema_is_current_and_fits_a_flow_file():
 def test_edits_come_as_data():
     edit = EDIT.validate_python({"op": "switch", "id": "a", "enabled": False})
     assert edit.apply(chain("a"), SHAPES).step("a").enabled is False
+
+
+def test_findings_that_were_put_away_in_an_older_file_stay_away():
+    old = '{"updraft": 1, "steps": [{"id": "a", "kind": "x"}], "dismissed": [{"step": "a", "finding": "%s:Grams"}]}'
+    assert [load(old % code).dismissed[0].finding for code in ("stand_ins", "zeros")] == [
+        "placeholders:Grams",
+        "zeros:Grams",
+    ]

@@ -19,8 +19,17 @@ _DECISION = re.compile(
     r'\[\n\s+"(?:[^"\\]|\\.)*",\n\s+"(?:[^"\\]|\\.)*"(?:,\n\s+"(?:[^"\\]|\\.)*"){2}\n\s+\]'
 )
 
+
+def _second(body: dict[str, Any]) -> dict[str, Any]:
+    """Findings that were put away keep their key; one kind of them has another name since."""
+    for one in body.get("dismissed", []):
+        if isinstance(one, dict) and isinstance(one.get("finding"), str):
+            one["finding"] = re.sub(r"^stand_ins:", "placeholders:", one["finding"])
+    return body
+
+
 # One entry per old version: turns a document of that version into the next one.
-MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: lambda body: body}
+MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _second}
 
 
 def dump(flow: Flow) -> str:

@@ -14,7 +14,7 @@ from updraft.core.insight.findings import (
     kinds,
     meeting,
     numbers,
-    standins,
+    placeholders,
     structure,
     writing,
 )
@@ -35,7 +35,7 @@ ROWS: tuple[Detector, ...] = (
 DETECTORS: tuple[Detector, ...] = (
     structure.blank_columns, doubles.duplicate_rows, doubles.almost_keys, doubles.two_identifiers,
     writing.stray_blanks, writing.control_characters, writing.broken_text, writing.variants, writing.look_alikes,
-    standins.stand_ins, kinds.numbers_as_text, kinds.dates_as_text, kinds.far_dates, numbers.numbers_out_of_line,
+    placeholders.placeholders, kinds.numbers_as_text, kinds.dates_as_text, kinds.far_dates, numbers.numbers_out_of_line,
     cells.packed_cells, cells.compound_cells, cells.sparse_groups, cells.values_as_columns, groups.dependencies,
     meeting.keys_that_miss,
 )  # fmt: skip
@@ -56,7 +56,7 @@ CODES: dict[str, str] = {
     "broken_text": "broken text",
     "variants": "case, accents, punctuation",
     "look_alikes": "look-alikes",
-    "stand_ins": "stand-ins for empty",
+    "placeholders": "placeholders for empty",
     "numbers_as_text": "numbers as text",
     "number_writing": "dressed numbers",
     "units_in_cells": "units in cells",
@@ -178,7 +178,7 @@ _ECHOES: dict[str, tuple[str, ...]] = {
     "variants": ("broken_dependency", "keys_that_miss", "look_alikes"), "look_alikes": ("broken_dependency", "keys_that_miss"),
     "stray_blanks": ("broken_dependency", "keys_that_miss"),
     "broken_text": ("look_alikes", "broken_dependency", "variants", "keys_that_miss"),
-    "stand_ins": ("outliers", "mixed_units", "look_alikes", "negatives", "broken_dependency", "far_dates", "numbers_as_text", "dates_as_text", "agreed_gaps"),
+    "placeholders": ("outliers", "mixed_units", "look_alikes", "negatives", "broken_dependency", "far_dates", "numbers_as_text", "dates_as_text", "agreed_gaps"),
     "fill_down": ("agreed_gaps",), "several_values": ("look_alikes", "broken_dependency", "compound_cells", "variants"),
     "compound_cells": ("look_alikes", "broken_dependency", "several_values"),
 }  # fmt: skip

@@ -14,7 +14,7 @@ from updraft.core.values import FORMATS, Kind, converted
 from updraft.core.values.convert import could_read
 from updraft.core.values.dressed import CURRENCY, UNITS, undressed
 
-_SHARE = 0.8  # of the filled cells, stand-ins left out, that must read as numbers or dates
+_SHARE = 0.8  # of the filled cells, placeholders left out, that must read as numbers or dates
 _LEAST = 5
 _TWINS = {"DD/MM/YYYY": "MM/DD/YYYY", "DD/MM/YY": "MM/DD/YY", "DD/MM/YYYY hh:mm": "MM/DD/YYYY hh:mm"}
 _DATE_FORMS = [
@@ -62,7 +62,7 @@ def _numbers(column: Column) -> Iterator[Finding]:
         .sort("n", descending=True)
     )
     if not rest.height and not reasons and not undecided and column.words.height > column.meant.height:
-        return  # only stand-ins keep it from being numbers, and these are told as such
+        return  # only placeholders keep it from being numbers, and these are told as such
     if not rest.height and not reasons and not undecided:
         reasons = ["stored as text"]
     factors = _factors(units)
@@ -330,7 +330,7 @@ def _dates(column: Column) -> Iterator[Finding]:
         )
         count, examples, rows = odd, rest["value"], column.rows_meaning(rest["value"].to_list())
     elif column.words.height > column.meant.height:
-        return  # only stand-ins keep it from being dates
+        return  # only placeholders keep it from being dates
     else:
         code, sentence = "dates_as_text", f"{column.name} holds dates written {cover[0]}, but is text"
         count, examples, rows = many, reads["value"], (~column.blank).arg_true()

@@ -9,7 +9,7 @@ import numpy as np
 import polars as pl
 
 from updraft.core.insight.findings.model import Finding, Repair, plural, short, step, where
-from updraft.core.insight.findings.standins import odd_numbers
+from updraft.core.insight.findings.placeholders import odd_numbers
 from updraft.core.insight.findings.view import Column, View
 from updraft.core.values import Kind
 

@@ -10,7 +10,7 @@ import numpy as np
 import polars as pl
 
 from updraft.core.figures import shown
-from updraft.core.insight.findings.standins import is_standin
+from updraft.core.insight.findings.unknown import is_placeholder
 from updraft.core.similarity import tidied_blanks
 from updraft.core.values import DTYPES, Kind, by_value, is_blank, kind_of
 from updraft.core.values.dressed import undressed
@@ -85,8 +85,8 @@ class Column:
 
     @cached_property
     def meant(self) -> pl.DataFrame:
-        """As `words`, without stand-ins for empty."""
-        return self.words.filter(~is_standin(pl.col("value")))
+        """As `words`, without placeholders for empty."""
+        return self.words.filter(~is_placeholder(pl.col("value")))
 
     @cached_property
     def untidy(self) -> bool:

@@ -1,4 +1,4 @@
-"""6: stand-ins for empty: words, numbers and days that people and programs put where nothing is known."""
+"""6: placeholders for empty: words, numbers and days that people and programs put where nothing is known."""
 
 from __future__ import annotations
 
@@ -20,45 +20,13 @@ from updraft.core.insight.findings.model import (
     step,
     where,
 )
+from updraft.core.insight.findings.unknown import is_placeholder
 from updraft.core.similarity import tidied_blanks
 from updraft.core.values import Kind, decide
 
-if TYPE_CHECKING:  # the view asks here what stands for empty
+if TYPE_CHECKING:
     from updraft.core.insight.findings.view import Column, View
 
-_SURE = (
-    "n/a",
-    "#n/a",
-    "n.a.",
-    "null",
-    "(null)",
-    "-",
-    "--",
-    "---",
-    "–",
-    "—",
-    "?",
-    "??",
-    "???",
-    "..",
-    "#ref!",
-    "#value!",
-    "#div/0!",
-    "#name?",
-    "#num!",
-    "nan",
-    "tbc",
-    "tbd",
-    "t.b.d.",
-    "(blank)",
-    "(empty)",
-    "not available",
-    "not known",
-    "missing",
-    "unknown",
-    "n/k",
-)
-_LISTED = pl.Series(_SURE)
 _NUMBERS = (-1.0, -9.0, -99.0, -999.0, -9999.0, 99.0, 999.0, 9999.0, 99999.0, 999999.0, 9999999.0)
 _DAYS = (
     "1900-01-01",
@@ -73,12 +41,7 @@ _DAYS = (
 )
 
 
-def is_standin(text: pl.Expr) -> pl.Expr:
-    """Whether a tidied text is a word that surely stands for no value."""
-    return text.str.to_lowercase().is_in(_LISTED.implode())
-
-
-def stand_ins(view: View) -> Iterator[Finding]:
+def placeholders(view: View) -> Iterator[Finding]:
     """Words such as n/a; numbers such as 9999 far from all others; days such as 1900-01-01.
 
     Threshold: a word at most in half of the filled cells of a column; a number at least ten times as large as the 99th
@@ -99,11 +62,11 @@ def stand_ins(view: View) -> Iterator[Finding]:
         quoted = ", ".join(f"“{value}”" for value in values[:3])
         steps = _emptying(column, found)
         yield Finding(
-            "stand_ins",
+            "placeholders",
             (column.name,),
             rows.len(),
             f"{quoted} {'stands' if len(values) == 1 else 'stand'} for empty in {plural(rows.len(), 'cell', 'cells')} of {column.name}",
-            "A stand-in is counted as a value, enters means and joins, and keeps numbers from being numbers. Said of words nobody uses for "
+            "A placeholder is counted as a value, enters means and joins, and keeps numbers from being numbers. Said of words nobody uses for "
             "a value, and of numbers and days that stand far from all others.",
             values,
             rows,
@@ -115,7 +78,7 @@ def stand_ins(view: View) -> Iterator[Finding]:
 
 def _words(column: Column) -> pl.Series:
     tidy = tidied_blanks(pl.col("value"))
-    found = column.counts.filter(is_standin(tidy))
+    found = column.counts.filter(is_placeholder(tidy))
     if found["n"].sum() * 2 > column.filled:
         return found["value"].head(0)
     # A column of short signs may use one of these as a sign among others.
