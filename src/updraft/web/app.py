@@ -11,6 +11,7 @@ from werkzeug.exceptions import HTTPException, SecurityError
 
 from updraft import __version__
 from updraft.core import Problem
+from updraft.core.engine.inputs import READ_FILE
 from updraft.store import Folders
 from updraft.store.orm import OperationalError
 from updraft.web import connections, files, flows, insight, looking, pages, parts, runs, tables
@@ -64,7 +65,7 @@ def create_app(
     app.register_error_handler(OperationalError, _database)
     app.register_error_handler(HTTPException, _http)
     app.after_request(_headers)
-    app.jinja_env.globals["version"] = __version__
+    app.jinja_env.globals.update(version=__version__, file_kind=READ_FILE)
     return app
 
 

@@ -10,15 +10,16 @@ from pydantic import ValidationError
 
 from updraft.core import Flow, Problem
 from updraft.core.flow.decisions import Decision, Decisions
-from updraft.core.flow.edits import EDIT
+from updraft.core.flow.edits import EDIT, AddStep
 from updraft.core.steps import SHAPES
 from updraft.web.studio import Studio
 
 
 def change(
     app: Studio, flow_id: str, edits: Sequence[Any], revision: int | None = None, sentence: str = ""
-) -> None:
-    """Apply edits as one revision; edits that change nothing make none.
+) -> list[str]:
+    """Apply edits as one revision; edits that change nothing make none. Gives the ids of steps that were
+    added.
 
     Args:
         revision: what they are based on; None for the flow as it is now.
@@ -29,11 +30,13 @@ def change(
     """
     saved = app.flows.get(flow_id)
     flow, sentences = saved.flow, []
+    added: list[str] = []
     try:
         for raw in edits:
-            edit = EDIT.validate_python(_completed(app, raw, flow))
+            edit = EDIT.validate_python(_completed(app, raw, flow, added))
             sentences.append(edit.sentence(flow))
             flow = edit.apply(flow, SHAPES)
+            added += [edit.step.id] if isinstance(edit, AddStep) else []
     except ValidationError as error:
         first = error.errors()[0]
         reason = f"{first['msg'].removeprefix('Value error, ')}."
@@ -41,18 +44,20 @@ def change(
         raise Problem("This change", reason, "Correct it and try again.", field=field) from None
     if flow != saved.flow:
         app.flows.save(flow_id, flow, sentence or "; ".join(sentences), int(revision or saved.revision))
+    return added
 
 
-def _completed(app: Studio, raw: Any, flow: Flow) -> Any:
-    """The page leaves some things to the server: the id of a new step, the time of an answer, the flow that
-    a block is a copy of (`of`, with its `revision`).
+def _completed(app: Studio, raw: Any, flow: Flow, added: Sequence[str]) -> Any:
+    """The page leaves some things to the server: the id of a new step, that it stands behind the one just
+    added (`after: "@last"`), the time of an answer, the flow that a block is a copy of (`of`, `revision`).
     """
     if not isinstance(raw, dict):
         return raw
     if raw.get("op") == "add" and isinstance(raw.get("step"), dict):
         step = dict(raw["step"])
         step.setdefault("id", flow.new_id(str(step.get("kind", "step"))))
-        return {**raw, "step": step}
+        behind = {"after": added[-1]} if raw.get("after") == "@last" and added else {}
+        return {**raw, "step": step, **behind}
     if raw.get("op") == "decide":
         stamp = datetime.now(UTC).isoformat(timespec="seconds")
         rows = [Decision(*(str(cell) for cell in row)) for row in raw.get("rows", [])]

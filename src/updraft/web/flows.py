@@ -64,8 +64,9 @@ def edit(flow_id: str) -> Any:
     `sentence`.
     """
     body = _body()
-    change(studio(), flow_id, body.get("edits", []), body.get("revision"), str(body.get("sentence") or ""))
-    return _state(flow_id)
+    sentence = str(body.get("sentence") or "")
+    added = change(studio(), flow_id, body.get("edits", []), body.get("revision"), sentence)
+    return jsonify({**flow_state(studio(), studio().flows.get(flow_id)), "added": added})
 
 
 @blueprint.post("/<flow_id>/undo")

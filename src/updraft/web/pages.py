@@ -69,6 +69,7 @@ def catalogue() -> list[dict[str, Any]]:
             "role": k.role,
             "outputs": [vars(out) for out in k.outputs if not out.main],
             "desk": k.desk,
+            "made_for": k.made_for,
             "decides": "decisions" in k.needs,
             "starting": k.starting_settings(),
             "ports": [vars(port) for port in k.inputs],

@@ -8,6 +8,8 @@ from updraft.core.flow.model import Flow
 from updraft.core.problems import Problem
 from updraft.core.steps import kinds
 
+READ_FILE = "read_file"  # the kind that a source becomes when it is given a file
+
 
 def with_inputs(flow: Flow, inputs: dict[str, str]) -> tuple[Flow, dict[str, Path]]:
     """The flow with some sources reading other files, and these files by the names that its settings now use.
@@ -40,8 +42,8 @@ def reading(flow: Flow, step_id: str, path: str) -> Flow:
     """
     _need_source(flow, step_id)
     step = flow.step(step_id)
-    known = step.settings if step.kind == "read_file" else {}
-    instead = step.model_copy(update={"kind": "read_file", "settings": {**known, "path": path}})
+    known = step.settings if step.kind == READ_FILE else {}
+    instead = step.model_copy(update={"kind": READ_FILE, "settings": {**known, "path": path}})
     return flow.model_copy(update={"steps": tuple(instead if s.id == step_id else s for s in flow.steps)})
 
 

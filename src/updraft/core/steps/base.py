@@ -179,6 +179,8 @@ class StepKind(ABC):
         needs: what it needs besides its tables, see Need.
         answers: for a kind that needs decisions, the answers that its open questions can have; none: any
             text.
+        made_for: what the page makes such a step for by itself: a `file` that comes in, pasted `cells`,
+            `values` edited in place, the `profile` taken as a table.
         desk: the module of the page that draws its desk; `form` makes one from the settings.
     """
 
@@ -194,6 +196,7 @@ class StepKind(ABC):
     outputs: ClassVar[tuple[Out, ...]] = (Out(main=True),)
     needs: ClassVar[frozenset[Need]] = frozenset()
     answers: ClassVar[tuple[str, ...]] = ()
+    made_for: ClassVar[Literal["", "file", "cells", "values", "profile"]] = ""
     desk: ClassVar[str] = "form"
     Settings: ClassVar[type[Settings]]
 

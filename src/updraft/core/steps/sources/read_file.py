@@ -220,6 +220,7 @@ class ReadFile(StepKind):
     version = 2
     inputs = ()
     needs = frozenset({"files"})
+    made_for = "file"
     Settings = ReadFileSettings
 
     def files(self, settings: ReadFileSettings) -> tuple[str, ...]:

@@ -32,6 +32,7 @@ class TypeInATable(StepKind):
     words = ("paste", "clipboard", "manual", "enter", "inline", "constant", "list", "create", "source")
     icon = "table"
     inputs = ()
+    made_for = "cells"
     Settings = TypeInATableSettings
 
     def files(self, settings: TypeInATableSettings) -> tuple[str, ...]:

@@ -18,6 +18,7 @@ class ProfileColumns(StepKind):
     words = ("describe", "statistics", "data quality", "summary", "profile", "missing values", "overview")
     icon = "clipboard-data"
     needs = frozenset({"whole"})
+    made_for = "profile"
     Settings = ProfileColumnsSettings
 
     def apply(self, tables: Tables, settings: ProfileColumnsSettings, context: Context) -> Result:

@@ -46,6 +46,7 @@ class RecodeValues(StepKind):
     )
     icon = "arrow-left-right"
     desk = "recode"
+    made_for = "values"
     Settings = RecodeSettings
 
     def apply(self, tables: Tables, settings: RecodeSettings, context: Context) -> Result:

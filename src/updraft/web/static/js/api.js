@@ -9,6 +9,8 @@ export class ProblemError extends Error {
   }
 }
 
+/** The kind of step that reads a file. */
+const FILE_KIND = document.querySelector("meta[name=file-kind]").content;
 const token = document.querySelector("meta[name=csrf-token]").content;
 
 /** Ask for `path`; `body` may be plain data or FormData. */
@@ -159,14 +161,14 @@ export const alike = (sent) =>
 export function sourcesOf(sent, folder, together) {
   if (!together)
     return sent.map(({ path, columns }) => ({
-      kind: "read_file",
+      kind: FILE_KIND,
       name: sourceName(path),
       settings: { path, layout: columns },
     }));
   const path = folder ? `${sent[0].path.split("/")[0]}/*` : patternOf(sent.map((one) => one.path));
   return [
     {
-      kind: "read_file",
+      kind: FILE_KIND,
       name: sourceName(folder || path.replace("*", "").replace(/[_ -]+(?=\.)/, "")),
       settings: { path, layout: [] },
     },

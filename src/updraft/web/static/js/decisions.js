@@ -200,7 +200,7 @@ export class Decisions {
     body.append("file", file, file.name);
     const state = await attempt(() => api(`${this.path}.csv`, { method: "POST", body }));
     if (!state) return;
-    await this.studio.take(state);
+    await this.studio.flowState.take(state);
     await this.studio.look();
     await this.load();
     notice("The answers are in. Ctrl+Z takes them back.");

@@ -56,7 +56,7 @@ export class FindingsDesk {
   }
 
   told() {
-    this.studio.bar();
+    this.studio.shown.bar();
     if (this.desk.view === "findings") this.draw();
   }
 
@@ -202,7 +202,7 @@ export class FindingsDesk {
                   {
                     type: "button",
                     class: "linkish",
-                    onclick: () => this.studio.chooseColumn(finding.columns[0]),
+                    onclick: () => this.studio.act.chooseColumn(finding.columns[0]),
                   },
                   `Look at ${finding.columns[0]}`,
                 )
@@ -315,11 +315,11 @@ export class FindingsDesk {
   async all() {
     const studio = this.studio,
       step = studio.selected;
-    studio.busy(true);
+    studio.shown.busy(true);
     const answer = await attempt(() =>
       post(`/api/flows/${studio.flow}/steps/${step}/findings/all`),
     );
-    studio.busy(false);
+    studio.shown.busy(false);
     if (!answer || studio.selected !== step) return;
     const dialog = byId("dialog");
     dialog.onclose = async () => {

@@ -73,7 +73,7 @@ export class ProfileDesk {
                 {
                   type: "button",
                   class: "profile-open",
-                  onclick: () => studio.chooseColumn(column.name),
+                  onclick: () => studio.act.chooseColumn(column.name),
                 },
                 h("span", { class: "profile-name" }, column.name),
                 h("span", { class: "muted" }, column.kind.replace("_", "/")),
@@ -103,7 +103,11 @@ export class ProfileDesk {
   }
 
   take() {
-    return this.studio.addSteps([{ kind: "profile_columns", settings: {} }], null, false);
+    return this.studio.addSteps(
+      [{ kind: this.studio.kindFor("profile").kind, settings: {} }],
+      null,
+      false,
+    );
   }
 }
 

@@ -29,7 +29,11 @@ export class RunDesk {
     const sources = course
       .order()
       .map((id) => state.steps[id])
-      .filter((step) => step.kind === "read_file" && !/\{params\./.test(step.settings.path ?? ""));
+      .filter(
+        (step) =>
+          this.studio.kinds.get(step.kind)?.made_for === "file" &&
+          !/\{params\./.test(step.settings.path ?? ""),
+      );
     this.desk.show("run", {
       eyebrow: "Run",
       title: `Run ${state.name}`,

@@ -206,7 +206,7 @@ export class StepDesk {
     if (this.kind?.remote) this.again.hidden = problem ? problem.code === "unfinished" : !table;
     this.facts.replaceChildren(
       !problem && table
-        ? (factList(table.facts, table.warnings, (side) => this.studio.showSide(side)) ?? "")
+        ? (factList(table.facts, table.warnings, (side) => this.studio.act.showSide(side)) ?? "")
         : "",
     );
   }

@@ -31,8 +31,7 @@ export const looking = {
     change(this.focus);
     if (this.focus.text === before || !this.table) return;
     this.grid.refocus();
-    this.bar();
-    this.footer();
+    this.act.viewChanged();
     if (this.desk.view === "column") this.columnDesk.focused();
     if (this.desk.view === "profile") this.profileDesk.show();
   },
@@ -129,36 +128,19 @@ export const looking = {
   /** Add steps one behind the other after the selected one, as one revision, and select the last; `insert` puts them on the lane. */
   async addSteps(steps, sentence = null, insert = true) {
     await this.applyDraft();
-    const taken = new Set(Object.keys(this.state.steps)),
-      column = this.desk.view === "column" ? this.columnDesk.name : null,
-      view = this.desk.view;
-    const at = this.state.steps[this.selected];
-    let after = this.output
-      ? `${this.selected}.${this.output}`
-      : at.role === "output"
-        ? at.main
-        : this.selected;
-    const edits = steps.map((step) => {
-      let id = step.kind,
-        number = 2;
-      while (taken.has(id)) {
-        id = `${step.kind}_${number}`;
-        number += 1;
-      }
-      taken.add(id);
-      const edit = {
-        op: "add",
-        step: { id, kind: step.kind, name: step.name ?? "", settings: step.settings },
-        after,
-        insert: insert && !this.output,
-      };
-      after = id;
-      return edit;
-    });
+    const column = this.desk.view === "column" ? this.columnDesk.name : null;
+    const { view } = this.desk;
+    const edits = steps.map(({ kind, name = "", settings }, n) => ({
+      op: "add",
+      step: { kind, name, settings },
+      after: n ? "@last" : this.place(),
+      insert: insert && !this.output,
+    }));
     const state = await this.edit(edits, sentence);
     if (!state) return false;
-    await this.select(after);
-    if (column && this.table?.columns.some((one) => one.name === column)) this.chooseColumn(column);
+    await this.select(state.added.at(-1));
+    if (column && this.table?.columns.some((one) => one.name === column))
+      this.act.chooseColumn(column);
     else if (view === "findings") this.findingsDesk.show();
     return true;
   },
@@ -167,23 +149,23 @@ export const looking = {
   async recode(column, pairs) {
     await this.applyDraft();
     const own = this.state.steps[this.selected];
+    const made = this.kindFor("values");
     const next = Object.values(this.state.steps).find(
       (step) =>
         step.main === this.selected &&
-        step.kind === "recode_values" &&
+        step.kind === made.kind &&
         step.settings.column === column &&
         step.enabled,
     );
-    const at =
-      own.kind === "recode_values" && own.settings.column === column && own.enabled ? own : next;
+    const at = own.kind === made.kind && own.settings.column === column && own.enabled ? own : next;
     if (!at) {
       const done = await this.addSteps([
         {
-          kind: "recode_values",
+          kind: made.kind,
           settings: { column, changes: pairs.map(([old, fresh]) => ({ old, new: fresh })) },
         },
       ]);
-      if (done) notice("Changed by a new step “Recode values”. Ctrl+Z takes it back.");
+      if (done) notice(`Changed by a new step “${made.title}”. Ctrl+Z takes it back.`);
       return;
     }
     // Of the table after the step: what became the old value before becomes the new one now.
@@ -193,9 +175,9 @@ export const looking = {
     });
     for (const [old, fresh] of pairs) {
       // A value that this very step makes need not come in as well; where it does, it is recoded too.
-      const made = at === own && at.settings.changes?.some((one) => one.new === old);
+      const makesIt = at === own && at.settings.changes?.some((one) => one.new === old);
       const comes =
-        !made ||
+        !makesIt ||
         (await this.values(this.comes(), column, old))?.values.some(([value]) => value === old);
       if (comes && !changes.some((one) => one.old === old)) changes.push({ old, new: fresh });
     }
@@ -206,8 +188,8 @@ export const looking = {
     );
     if (!state) return;
     if (at !== own) await this.select(at.id);
-    this.chooseColumn(column);
-    notice("Joined to the step “Recode values”. Ctrl+Z takes it back.");
+    this.act.chooseColumn(column);
+    notice(`Joined to the step “${made.title}”. Ctrl+Z takes it back.`);
   },
 
   /** Count the rows that are gone and those that are new, where the step let rows come or go. */
@@ -234,7 +216,7 @@ export const looking = {
     )
       return;
     this.act.compared = { ...found, shown: null };
-    this.bar();
+    this.shown.bar();
   },
 
   /** Show the rows of the table before that this one lacks, or come back. */
@@ -271,7 +253,6 @@ export const looking = {
     this.table = gone;
     this.act.compared = compared;
     this.grid.show(gone);
-    this.bar();
-    this.footer();
+    this.act.viewChanged();
   },
 };

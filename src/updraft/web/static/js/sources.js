@@ -7,14 +7,8 @@ import { cellsOf } from "./widgets/sheet.js";
 export const sources = {
   /** A source that is no file: a lane of its own, worked on at its desk. */
   async addSource(kind, settings, name = "") {
-    const known = new Set(Object.keys(this.state.steps));
-    const state = await this.edit([
-      { op: "add", step: { kind: kind.kind, settings, ...(name ? { name } : {}) } },
-    ]);
-    if (!state) return;
-    await this.select(Object.keys(state.steps).find((id) => !known.has(id)));
-    this.desk.fold(false);
-    this.stepDesk.form?.focusFirst();
+    const step = { kind: kind.kind, settings, ...(name ? { name } : {}) };
+    await this.shownNew(await this.addOne({ op: "add", step }));
   },
 
   /** Cells pasted on the page become a typed table; the first row names the columns where it looks like names. */
@@ -27,7 +21,7 @@ export const sources = {
       cells[0].every((cell) => cell && !/^[\d.,\s-]+$/.test(cell)) &&
       new Set(cells[0]).size === cells[0].length;
     await this.addSource(
-      this.kinds.get("type_in_a_table"),
+      this.kindFor("cells"),
       {
         columns: named ? cells[0] : cells[0].map((_, n) => `Column ${n + 1}`),
         rows: named ? cells.slice(1) : cells,
@@ -48,14 +42,13 @@ export const sources = {
   /** Take other records of the same file as a table with a lane of its own. */
   async takeAsTable(path, name) {
     await this.applyDraft();
-    const known = new Set(Object.keys(this.state.steps)),
-      settings = {
-        ...this.state.steps[this.selected].settings,
-        records: path,
-        layout: [],
-        columns: [],
-        number: false,
-      };
+    const settings = {
+      ...this.state.steps[this.selected].settings,
+      records: path,
+      layout: [],
+      columns: [],
+      number: false,
+    };
     const state = await this.edit(
       [
         {
@@ -75,7 +68,7 @@ export const sources = {
       ],
       `Took “${name}” as a table of its own`,
     );
-    if (state) await this.select(Object.keys(state.steps).find((id) => !known.has(id)));
+    if (state) await this.select(state.added[0]);
   },
 
   /** Open the file chooser; with `asStep` the file becomes a source. Gives the path, or null. */
@@ -103,11 +96,11 @@ export const sources = {
     await this.applyDraft();
     const sent = [];
     for (const file of files) {
-      this.busy(true);
+      this.shown.busy(true);
       try {
         sent.push(await upload(this.flow, file, folder));
       } finally {
-        this.busy(false);
+        this.shown.busy(false);
       }
     }
     const together = folder
@@ -123,9 +116,8 @@ export const sources = {
           )
         : "each";
     for (const step of sourcesOf(sent, folder, together === "one")) {
-      const known = new Set(Object.keys(this.state.steps));
-      const state = await this.edit([{ op: "add", step }], `Brought in ${step.settings.path}`);
-      if (state) await this.select(Object.keys(state.steps).find((id) => !known.has(id)));
+      const id = await this.addOne({ op: "add", step }, `Brought in ${step.settings.path}`);
+      if (id) await this.select(id);
     }
     return sent.at(-1)?.path ?? null;
   },

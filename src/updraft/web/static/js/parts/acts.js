@@ -1,0 +1,37 @@
+/** What course, grid, desks and bars may do: they know the studio by these alone. */
+export const acts = (studio) => ({
+  select: (id) => studio.select(id),
+  move: (id, after) => studio.edit([{ op: "move", id, after }]),
+  remove: (id) => studio.remove(id),
+  rename: (id) =>
+    studio.select(id).then(() => studio.desk.element.querySelector(".desk-title").select()),
+  renameTo: (id, name) => studio.edit([{ op: "rename", id, name }]),
+  noteTo: (id, note) => studio.edit([{ op: "note", id, note }]),
+  connect: (id, port, source) =>
+    studio.edit([{ op: "connect", id, port, source }]).then(() => studio.reselect()),
+  toggle: (id) => studio.edit([{ op: "switch", id, enabled: !studio.state.steps[id].enabled }]),
+  menu: (id, element) => studio.menu(id, element),
+  chooseColumn: (name) => {
+    studio.grid.choose(name || null);
+    if (!name) return studio.reselect();
+    studio.desk.fold(false);
+    return studio.columnDesk.show(name);
+  },
+  viewChanged: () => {
+    studio.shown.bar();
+    studio.shown.footer();
+  },
+  showStep: () => studio.reselect(),
+  showSide: (side) => {
+    studio.output = side;
+    studio.look();
+  },
+  outputTitle: (name) =>
+    studio.kind()?.outputs.find((output) => output.name === name)?.title ?? name,
+  reveal: (name) => studio.grid.reveal(name),
+  onlyChanged: (yes) => studio.grid.setView({ changed: yes }),
+  unsort: () => studio.grid.setView({ sort: "", desc: false }),
+  showFindings: () => studio.findingsDesk.show(),
+  showProfile: () => studio.profileDesk.show(),
+  ...studio.lookingActs(),
+});

@@ -1,0 +1,79 @@
+/** Files as they stand: how the file of a step is read, beside its table. Methods of the studio. */
+import { api, attempt } from "../api.js";
+import { byId } from "../dom.js";
+
+const same = (one, other) => JSON.stringify(one ?? null) === JSON.stringify(other ?? null);
+
+export const reading = {
+  /** What the file of a step is, read with these settings; null where it cannot be. */
+  detect(id, settings) {
+    const body = { step: id, settings: settings ?? null };
+    return api(`/api/flows/${this.flow}/files/detected`, { method: "POST", body }).catch(
+      () => null,
+    );
+  },
+
+  /** Ask how the file of the selected step is read, and show it on the desk and as it stands. */
+  async describe(id, settings) {
+    const kind = this.kinds.get(this.state.steps[id]?.kind);
+    if (kind?.made_for === "cells") {
+      byId("raw").hidden = false;
+      this.grid.resize();
+      return;
+    }
+    if (!kind?.reads_files) {
+      this.rawPane.hide();
+      return;
+    }
+    const found = await this.detect(id, settings);
+    if (id !== this.selected || !same(this.drafts.get(id), settings)) return;
+    this.found = found;
+    this.foundFor = JSON.stringify(settings ?? null);
+    if (found && this.stepDesk.step?.id === id) this.stepDesk.form?.detected(found);
+    this.rawPane.show(found);
+  },
+
+  /** Reading the same file in another way is a new set-up: its columns are noted anew. Another file is compared. */
+  async noteLayout(id, settings) {
+    const { path, layout, ...now } = settings;
+    const { path: before, layout: noted, ...then } = this.state.steps[id].settings;
+    if (!layout?.length || !same(layout, noted) || path !== before) return;
+    const starting = this.kinds.get(this.state.steps[id].kind)?.starting ?? {};
+    const was = (name) => (name in then ? then[name] : starting[name]);
+    if (Object.keys(now).every((name) => JSON.stringify(now[name]) === JSON.stringify(was(name))))
+      return;
+    // What is on the screen may belong to settings of a moment ago: the columns are those of these settings.
+    const known = this.foundFor === JSON.stringify(settings);
+    const found = known ? this.found : await this.detect(id, settings);
+    if (!found) return;
+    settings.layout = found.columns;
+    if (this.stepDesk.step?.id === id) this.stepDesk.form.settings.layout = found.columns;
+  },
+
+  /** Change settings of the selected step as if on its desk. */
+  propose(change) {
+    const { form } = this.stepDesk;
+    Object.assign(form.settings, change);
+    this.drafted(this.selected, form.settings);
+    this.showStep();
+    if (this.found) this.stepDesk.form.detected(this.found);
+  },
+
+  /** What forms ask for: the values of a column, and formats that read it. */
+  values(table, column, search) {
+    if (!table?.known) return Promise.resolve(null);
+    const query = { column, search, output: table.output, most: "300" };
+    return attempt(() => api(`${this.tablePath(table)}/values?${new URLSearchParams(query)}`));
+  },
+
+  async formats(table, column, kind) {
+    if (!table?.known) return [];
+    const query = { column, kind, output: table.output };
+    const url = `${this.tablePath(table)}/formats?${new URLSearchParams(query)}`;
+    return (await attempt(() => api(url)))?.formats ?? [];
+  },
+
+  tablePath(table) {
+    return `/api/flows/${this.flow}/tables/${table.key}`;
+  },
+};

@@ -1,0 +1,154 @@
+/** What stands around the table: its problem, what there is in place of it, the foot, and that it is computed. */
+import { api } from "../api.js";
+import { byId, count, h, icon, plural } from "../dom.js";
+import { showFocusBar } from "../focusBar.js";
+
+export class Shown {
+  constructor(studio) {
+    this.studio = studio;
+  }
+
+  /** All that follows from the table and the focus. */
+  all() {
+    this.problem();
+    this.bar();
+    this.footer();
+  }
+
+  problem() {
+    const { problem, table, selected, state } = this.studio;
+    const box = byId("table-problem");
+    const elsewhere = problem?.step && problem.step !== selected;
+    box.hidden = !problem || !table || (!elsewhere && problem.code === "unfinished");
+    if (box.hidden) return;
+    const there = state.steps[problem.step];
+    const said = elsewhere ? `“${there?.label}” has a problem. ` : "Shown is what comes in. ";
+    box.replaceChildren(
+      h("p", { class: "said-problem" }, h("strong", {}, said), problem.text),
+      elsewhere ? this.way("btn btn-quiet", "Go there", problem.step) : "",
+    );
+  }
+
+  way(looks, text, id) {
+    const onclick = () => this.studio.select(id);
+    return h("button", { type: "button", class: looks, onclick }, text);
+  }
+
+  /** There is no table to show: say why, and where to go. */
+  nothing(problem, step) {
+    const there = problem.step && problem.step !== step.id && this.studio.state.steps[problem.step];
+    const title = there ? `“${there.label}” comes first` : "No table here yet";
+    const go = there ? this.way("btn btn-primary", `Go to “${there.label}”`, there.id) : null;
+    byId("grid-empty").hidden = false;
+    byId("grid-empty").replaceChildren(
+      h(
+        "div",
+        { class: "welcome" },
+        icon("signpost"),
+        h("h2", {}, title),
+        h("p", {}, problem.text),
+        go,
+      ),
+    );
+  }
+
+  /** The flow has no step yet. */
+  welcome() {
+    const onclick = () => this.studio.pickFile(true);
+    byId("grid-empty").hidden = false;
+    byId("grid-empty").replaceChildren(
+      h(
+        "div",
+        { class: "welcome" },
+        h(
+          "div",
+          { class: "drop" },
+          icon("file-earmark-spreadsheet"),
+          h("h2", {}, "Bring in the first table"),
+          h(
+            "p",
+            { class: "muted" },
+            "Drop a workbook or a CSV here. Title lines are left out and the header is found; you can correct both.",
+          ),
+          h("button", { type: "button", class: "btn btn-main", onclick }, "Choose a file"),
+        ),
+      ),
+    );
+    byId("run").disabled = true;
+  }
+
+  /** The bar of the page: the flow's name, undo and redo, and whether there is something to run. */
+  top(state) {
+    document.title = `${state.name} · Updraft`;
+    byId("flow-name").textContent = state.name;
+    for (const [way, said] of [
+      ["undo", "Undo"],
+      ["redo", "Redo"],
+    ]) {
+      byId(way).disabled = !state[way];
+      byId(way).title = state[way] ? `${said}: ${state[way]}` : `Nothing to ${way}`;
+    }
+    byId("run").disabled = !state.course.stops.length;
+  }
+
+  bar() {
+    const { studio } = this;
+    const { list, trouble } = studio.findingsDesk;
+    showFocusBar({
+      table: studio.table,
+      step: studio.state.steps[studio.selected],
+      draft: studio.drafts.has(studio.selected),
+      view: studio.grid.view,
+      focus: studio.focus,
+      total: studio.grid.known ? studio.grid.length : null,
+      findings: list === undefined ? null : { list, trouble },
+      act: studio.act,
+    });
+  }
+
+  footer() {
+    const { table, grid, focus, problem, drafts, selected } = this.studio;
+    const put = (id, text) => {
+      byId(id).textContent = table ? text() : "";
+    };
+    const some = () => (grid.view.changed || !focus.nothing) && grid.known;
+    const rows = () => plural(table.rows, "row", "rows");
+    const columns = () => plural(table.columns.length, "column", "columns");
+    put("foot-size", () => `${some() ? `${count(grid.length)} of ` : ""}${rows()} × ${columns()}`);
+    put("foot-did", () =>
+      problem
+        ? ""
+        : table.output
+          ? `Rows ${table.output}`
+          : focus.nothing
+            ? table.did
+            : "Nothing is changed by looking",
+    );
+    const time = () => `${Math.max(1, Math.round(table.seconds * 1000))} ms`;
+    const how = () => (drafts.has(selected) ? "Tried, not applied" : "Fresh");
+    put("foot-state", () => (problem ? "What comes in" : `${how()} · ${time()}`));
+  }
+
+  /** Show that a table is computed, where it takes a moment; and what a source outside has brought so far. */
+  busy(yes) {
+    clearTimeout(this.busyTimer);
+    clearInterval(this.comingTimer);
+    byId("coming").hidden = true;
+    if (!yes) {
+      byId("busy").hidden = true;
+      byId("busy-text").textContent = "";
+      return;
+    }
+    this.busyTimer = setTimeout(() => {
+      byId("busy").hidden = false;
+      byId("busy-text").textContent = "Computing the table";
+    }, 180);
+    if (!this.studio.kind()?.remote) return;
+    this.comingTimer = setInterval(async () => {
+      const answer = await api(`/api/flows/${this.studio.flow}/coming`).catch(() => null);
+      if (byId("busy").hidden || !answer) return;
+      byId("coming").hidden = false;
+      byId("coming-text").textContent = answer.text || "Asking the source";
+    }, 500);
+  }
+}

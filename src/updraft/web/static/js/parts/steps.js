@@ -1,0 +1,125 @@
+/** Adding, removing and moving steps, and the menu of one. Methods of the studio. */
+import { attempt, notice } from "../api.js";
+import { byId } from "../dom.js";
+import { openMenu } from "../overlays.js";
+
+export const steps = {
+  /** Make an edit that adds a step, and give the id that the server chose; null when it was refused. */
+  async addOne(edit, sentence = null) {
+    return (await this.edit([edit], sentence))?.added[0] ?? null;
+  },
+
+  /** Where a new step goes: behind the selected one, or behind the table that an output takes. */
+  place() {
+    const at = this.state.steps[this.selected];
+    const after = this.output ? `${this.selected}.${this.output}` : this.selected;
+    return at.role === "output" ? at.main : after;
+  },
+
+  /** Add a step of a kind behind the selected one; a source opens a lane of its own. */
+  async add(kind) {
+    await this.applyDraft();
+    if (kind.made_for === "file") {
+      await this.pickFile(true);
+      return;
+    }
+    if (kind.role === "source") {
+      await this.addSource(kind, kind.starting);
+      return;
+    }
+    if (!this.selected) {
+      notice("Bring in a table first; steps work on one.", "problem");
+      return;
+    }
+    const ends = kind.role === "output" || this.state.steps[this.selected].role === "output";
+    const step = { kind: kind.kind, settings: kind.starting };
+    const insert = !ends && !this.output;
+    await this.shownNew(
+      await this.addOne({ op: "add", step, after: this.place(), plug: true, insert }),
+    );
+  },
+
+  /** Go to a step that was just made, ready to be set. */
+  async shownNew(id) {
+    if (!id) return;
+    await this.select(id);
+    this.desk.fold(false);
+    this.stepDesk.form?.focusFirst();
+  },
+
+  async remove(id) {
+    const order = this.course.order();
+    const at = order.indexOf(id);
+    const { label, main } = this.state.steps[id];
+    this.drafts.delete(id);
+    if (id === this.selected) this.selected = main?.split(".")[0] ?? order[at + 1] ?? order[at - 1];
+    if (!(await this.edit([{ op: "remove", id }]))) return;
+    notice(`“${label}” removed. Ctrl+Z brings it back.`);
+    if (!this.selected) return;
+    await this.reselect();
+    this.course.focus(this.selected);
+  },
+
+  menu(id, element) {
+    const step = this.state.steps[id];
+    const from = (other) => this.state.steps[other].main?.split(".")[0];
+    const below = this.course.order().find((other) => from(other) === id);
+    const above = this.state.steps[from(id)]?.main;
+    const add = () => this.select(id).then(() => this.addBox.open());
+    const note = () => this.select(id).then(() => byId("step-note").focus());
+    openMenu(element, [
+      ["plus-lg", "Add a step after it", add, "Ctrl K"],
+      ["pencil", "Rename", () => this.act.rename(id), "F2"],
+      ["chat-left-text", step.note ? "Change the note" : "Add a note", note],
+      [
+        "power",
+        step.enabled ? "Switch off" : "Switch on",
+        () => this.act.toggle(id),
+        "Shift Space",
+      ],
+      ["copy", "Copy", () => this.edit([{ op: "copy", id }])],
+      above ? ["arrow-up", "Move up", () => this.act.move(id, above), "Alt ↑"] : null,
+      below && step.main
+        ? ["arrow-down", "Move down", () => this.act.move(id, below), "Alt ↓"]
+        : null,
+      ["trash3", "Remove", () => this.remove(id), "Del", "danger"],
+    ]);
+  },
+
+  async fetchAgain(id) {
+    if (await this.flowState.go(`steps/${id}/again`)) await this.look();
+  },
+
+  /** Undo or redo; while settings are only tried, undo puts them back. */
+  async step(way) {
+    if (this.drafts.has(this.selected) && way === "undo") {
+      this.dropDraft();
+      return;
+    }
+    this.drafts.clear();
+    if (await this.flowState.go(way)) this.reselect();
+  },
+
+  async goTo(number) {
+    this.drafts.clear();
+    if (await this.flowState.go(`revisions/${number}`)) this.flowDesk.revisions();
+  },
+
+  async run() {
+    await this.applyDraft();
+    this.desk.fold(false);
+    this.runDesk.show();
+  },
+
+  /** Work on the selected step across the window, where its kind has a desk for it. */
+  async openWide() {
+    if (this.lookedAt !== this.selected) await this.look(); // what comes in must be this step's
+    const kind = this.kind();
+    if (!kind || kind.desk === "form") return;
+    const step = this.state.steps[this.selected];
+    const fields = Object.entries(kind.schema.properties);
+    const usual = Object.fromEntries(fields.map(([name, property]) => [name, property.default]));
+    const settings = this.drafts.get(step.id) ?? { ...usual, ...kind.starting, ...step.settings };
+    await attempt(() => this.wide.show(step, kind, this.incoming, settings));
+  },
+};

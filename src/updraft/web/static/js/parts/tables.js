@@ -1,0 +1,72 @@
+/** The table after the selected step, and settings that are tried on it. Methods of the studio. */
+import { attempt, post } from "../api.js";
+import { byId } from "../dom.js";
+
+export const tables = {
+  /** Get the table after the selected step, with the settings on the desk. */
+  async look(fresh = false) {
+    const id = this.selected;
+    const mine = ++this.looks;
+    const draft = this.drafts.get(id);
+    this.shown.busy(true);
+    const body = { step: id, output: this.output, settings: draft ?? null };
+    const answer = await attempt(() => post(`/api/flows/${this.flow}/look`, body));
+    if (mine !== this.looks) return;
+    this.shown.busy(false);
+    if (answer) this.looked(id, draft, answer, fresh);
+  },
+
+  /** Take what came of a look, and show it everywhere. */
+  looked(id, draft, answer, fresh) {
+    const { table, problem, incoming, takeable } = answer;
+    Object.assign(this, { table, problem, incoming, takeable, lookedAt: id });
+    const arrives = JSON.stringify([incoming, takeable]);
+    const other = this.arrives !== arrives || this.stepDesk.step?.id !== id;
+    this.arrives = arrives;
+    if (fresh || !this.desk.view || (this.desk.view === "step" && other && !draft)) this.showStep();
+    if (this.desk.view === "step") this.stepDesk.effect(table, problem);
+    if (table) this.focus.fit(table);
+    this.act.compared = null;
+    if (table) {
+      byId("grid-empty").hidden = true;
+      this.grid.show(table);
+      if (this.desk.view === "column" && !fresh) this.columnDesk.show(this.columnDesk.name);
+    } else this.shown.nothing(problem, this.state.steps[id]);
+    this.describe(id, draft);
+    this.wide.effect(table, problem);
+    this.shown.all();
+    this.findingsDesk.follow();
+    this.compareWithBefore();
+  },
+
+  /** Draw the step's desk with its settings, or those that are tried. */
+  showStep() {
+    const step = this.state.steps[this.selected];
+    const settings = this.drafts.get(step.id) ?? { ...this.kind()?.starting, ...step.settings };
+    this.stepDesk.show(step, this.kind(), this.incoming, settings, this.takeable);
+    this.stepDesk.tell(this.table);
+  },
+
+  drafted(id, settings) {
+    this.drafts.set(id, settings);
+    this.preview();
+  },
+
+  async applyDraft() {
+    const id = this.selected;
+    const settings = this.drafts.lift(id);
+    if (!settings) return;
+    this.preview.drop();
+    await this.noteLayout(id, settings);
+    if (await this.edit([{ op: "set", id, settings }])) this.drafts.settled(id);
+    else this.drafts.set(id, settings);
+    this.shown.bar();
+    this.shown.footer();
+  },
+
+  dropDraft() {
+    this.drafts.delete(this.selected);
+    this.preview.drop();
+    this.reselect();
+  },
+};
