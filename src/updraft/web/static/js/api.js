@@ -9,9 +9,10 @@ export class ProblemError extends Error {
   }
 }
 
+const said = (name) => document.querySelector(`meta[name=${name}]`)?.getAttribute("content") ?? "";
 /** The kind of step that reads a file. */
-const FILE_KIND = document.querySelector("meta[name=file-kind]").content;
-const token = document.querySelector("meta[name=csrf-token]").content;
+const FILE_KIND = said("file-kind");
+const token = said("csrf-token");
 
 /** Ask for `path`; `body` may be plain data or FormData. */
 export async function api(path, { method = "GET", body = null, signal = null } = {}) {

@@ -78,7 +78,9 @@ function edit(connection) {
     { type: "button", class: "btn btn-quiet", hidden: true, onclick: () => save(true) },
     "Save it untested",
   );
-  const field = ([name, title, more = {}]) => {
+  const field = ([name, title, given]) => {
+    /** @type {any} */
+    const more = given ?? {};
     const id = `field-${name}-${title.replace(/\W/g, "")}`;
     if (more.options)
       return labelled(
@@ -145,7 +147,7 @@ function edit(connection) {
             ),
           ),
       ...FIELDS[values.kind]
-        .filter(([, , more = {}]) => !more.when || more.when.includes(chosen))
+        .filter(([, , more]) => !more?.when?.length || more.when.includes(chosen))
         .map(field),
     );
     if (focus) byId(focus)?.focus();
@@ -202,7 +204,7 @@ function edit(connection) {
 
 byId("new-connection").addEventListener("click", () => edit(null));
 document.addEventListener("click", (event) => {
-  const button = event.target.closest("[data-do]");
+  const button = /** @type {any} */ (event.target).closest("[data-do]");
   if (!button) return;
   const { name } = button.closest("tr").dataset;
   if (button.dataset.do === "edit") {

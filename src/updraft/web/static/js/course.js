@@ -35,7 +35,7 @@ export class Course {
     document.body.style.setProperty("--course-rail", `${Math.max(0, left - 61)}px`); // many lanes widen the course, not narrow its text
 
     const focused = this.list.contains(document.activeElement)
-      ? document.activeElement.dataset.step
+      ? document.activeElement?.getAttribute("data-step")
       : null;
     this.list.style.paddingLeft = `${left}px`;
     this.list.replaceChildren(

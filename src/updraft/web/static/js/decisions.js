@@ -6,7 +6,10 @@ import { removeButton } from "./widgets/basic.js";
 /** A part of the step's desk. It fills itself, and again after each change. */
 export class Decisions {
   constructor(studio, step) {
-    Object.assign(this, { studio, step, search: "" });
+    this.studio = studio;
+    this.step = step;
+    this.search = "";
+    this.opened = false;
     this.element = h("section", { class: "decisions section-line", "aria-label": "Decisions" });
     this.path = `/api/flows/${studio.flow}/steps/${step.id}/decisions`;
   }

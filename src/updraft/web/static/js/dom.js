@@ -1,6 +1,12 @@
 /** Small helpers to build pages. Text always goes in as text, never as HTML. */
 
-/** Make an element: h("button", {class: "x", onclick: f}, "Text", child). A null child or attribute is left out. */
+/**
+ * Make an element: h("button", {class: "x", onclick: f}, "Text", child). A null child or attribute is left out.
+ * @param {string} tag
+ * @param {Record<string, any> | null} attributes
+ * @param {any[]} children
+ * @returns {any} the element; its kind follows from the tag
+ */
 export function h(tag, attributes = {}, ...children) {
   const element = document.createElement(tag);
   for (const [name, value] of Object.entries(attributes ?? {})) {
@@ -17,6 +23,12 @@ export function h(tag, attributes = {}, ...children) {
   return element;
 }
 
+/**
+ * @param {string} tag
+ * @param {Record<string, any>} attributes
+ * @param {any[]} children
+ * @returns {any}
+ */
 export function svg(tag, attributes = {}, ...children) {
   const element = document.createElementNS("http://www.w3.org/2000/svg", tag);
   for (const [name, value] of Object.entries(attributes))
@@ -28,6 +40,10 @@ export function svg(tag, attributes = {}, ...children) {
 export const icon = (name) => h("i", { class: `bi bi-${name}`, "aria-hidden": "true" });
 export const count = (number) => Number(number).toLocaleString("en");
 export const plural = (number, one, many) => `${count(number)} ${number === 1 ? one : many}`;
+/**
+ * @param {string} id
+ * @returns {any} the element; pages have those that their scripts ask for
+ */
 export const byId = (id) => document.getElementById(id);
 export const data = (id) => JSON.parse(byId(id).textContent);
 

@@ -22,12 +22,14 @@ const widgets = {
 
 export class Form {
   /**
-   * @param context what widgets may ask for: columns(port), values(column, search), formats(column, kind), files(),
+   * @param {any} context what widgets may ask for: columns(port), values(column, search), formats(column, kind), files(),
    *   upload(file)
-   * @param changed called with the settings after every change
+   * @param {(settings: any) => void} changed called with the settings after every change
    */
   constructor(schema, settings, context, changed) {
     this.schema = schema;
+    /** @type {any[] | undefined} columns of a table outside, once they are known */
+    this.outside = undefined;
     this.settings = structuredClone(settings);
     this.context = context;
     this.changed = changed;

@@ -46,7 +46,7 @@ onDrop(
 );
 
 document.addEventListener("click", (event) => {
-  const button = event.target.closest("[data-do]");
+  const button = /** @type {any} */ (event.target).closest("[data-do]");
   if (!button) return;
   const row = button.closest("tr");
   if (button.dataset.do === "duplicate") {

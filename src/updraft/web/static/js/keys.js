@@ -45,7 +45,10 @@ export function bindKeys(studio) {
                               : event.altKey && key === "k" && !studio.focus.nothing
                                 ? () => studio.act.focusStep(event.shiftKey ? "drop" : "keep")
                                 : control && key === "f" && studio.table
-                                  ? () => document.querySelector(".table-search").focus()
+                                  ? () =>
+                                      /** @type {HTMLElement} */ (
+                                        document.querySelector(".table-search")
+                                      ).focus()
                                   : event.key === "?" && !typing(event.target)
                                     ? showKeys
                                     : event.key === "Escape" && !byId("dialog").open

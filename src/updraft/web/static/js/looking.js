@@ -3,6 +3,7 @@ import { api, attempt, notice, post } from "./api.js";
 import { byId, h } from "./dom.js";
 import { openMenu } from "./overlays.js";
 
+/** @type {any} `this` is the studio, which takes these methods over */
 export const looking = {
   lookingActs() {
     return {

@@ -4,7 +4,7 @@ import { showTimes } from "./dom.js";
 
 showTimes();
 document.addEventListener("click", (event) => {
-  const button = event.target.closest("[data-repeat]");
+  const button = /** @type {any} */ (event.target).closest("[data-repeat]");
   if (button)
     attempt(async () => {
       await post(`/api/runs/${button.dataset.repeat}/repeat`);

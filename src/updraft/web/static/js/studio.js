@@ -20,8 +20,13 @@ import { Drafts } from "./state/drafts.js";
 import { FlowState } from "./state/flow.js";
 import { WideDesk } from "./wide.js";
 
-class Studio {
+/** @type {new () => any} what the parts bring: methods that the studio takes over */
+const Parts = class {};
+Object.assign(Parts.prototype, tables, steps, sources, looking, reading);
+
+class Studio extends Parts {
   constructor() {
+    super();
     this.flowState = new FlowState(data("state"));
     this.flow = this.flowState.id;
     this.drafts = new Drafts();
@@ -78,8 +83,8 @@ class Studio {
 
   /** Show a new state; the table follows where its fingerprint changed. */
   async follow(state) {
-    const before = this.follows ?? {};
-    this.shown.top(state);
+    const before = this.follows;
+    this.shthis.top(state);
     const now = state.steps[this.selected];
     if (!now) {
       const last = state.course.stops.at(-1);
@@ -90,8 +95,8 @@ class Studio {
     }
     this.course.show(state, this.selected);
     this.follows = { fingerprint: now.fingerprint, status: now.status };
-    const failed = now.status !== before.status && now.status === "problem";
-    if (!this.drafts.has(this.selected) && (now.fingerprint !== before.fingerprint || failed))
+    const failed = now.status !== before?.status && now.status === "problem";
+    if (!this.drafts.has(this.selected) && (now.fingerprint !== before?.fingerprint || failed))
       await this.look();
   }
 
@@ -122,13 +127,12 @@ class Studio {
   empty() {
     this.selected = this.table = null;
     this.course.show(this.state, null);
-    this.shown.top(this.state);
-    this.shown.welcome();
+    this.shthis.top(this.state);
+    this.shthis.welcome();
     this.flowDesk.show();
-    this.shown.bar();
-    this.shown.footer();
+    this.shthis.bar();
+    this.shthis.footer();
   }
 }
 
-Object.assign(Studio.prototype, tables, steps, sources, looking, reading);
-window.updraft = new Studio();
+/** @type {any} */ (window).updraft = new Studio();

@@ -11,16 +11,17 @@ const ROW = 28,
 
 export class ValueList {
   constructor(studio, name, kind) {
-    Object.assign(this, {
-      studio,
-      name,
-      kind,
-      order: "count",
-      search: "",
-      chosen: new Set(),
-      pages: new Map(),
-      found: null,
-    });
+    this.studio = studio;
+    this.name = name;
+    this.kind = kind;
+    this.order = "count";
+    this.search = "";
+    /** @type {Set<any>} */
+    this.chosen = new Set();
+    /** @type {Map<number, any>} */
+    this.pages = new Map();
+    /** @type {any} */
+    this.found = null;
     this.rows = h("ul", { class: "value-rows", "aria-label": `Values of ${name}` });
     this.space = h("div", { class: "value-space" }, this.rows);
     this.scroll = h(

@@ -8,7 +8,10 @@ export class WideDesk {
   constructor(studio) {
     this.studio = studio;
     this.element = byId("wide");
+    /** @type {any} */
     this.step = null;
+    /** @type {any} */
+    this.kind = null;
   }
 
   get open() {

@@ -11,7 +11,16 @@ const SHOWS = [
 
 export class Work {
   constructor(frame) {
-    Object.assign(this, { frame, values: [], search: "", shows: "open", chosen: null });
+    this.frame = frame;
+    /** @type {[any, number][]} values and their rows, the most frequent first */
+    this.values = [];
+    this.distinct = 0;
+    /** @type {Map<string, number>} */
+    this.rows = new Map();
+    this.search = "";
+    this.shows = "open";
+    /** @type {any} */
+    this.chosen = null;
     this.port = frame.incoming[frame.kind.ports.find((port) => port.main).name];
     this.list = h("ul", { class: "wide-values", "aria-label": "Values" });
     this.table = h("div", { class: "wide-changes" });
@@ -44,8 +53,7 @@ export class Work {
     );
     if (!found) return;
     this.values = found.values.filter(([value]) => value !== null);
-    this.distinct ??= found.distinct;
-    this.rows ??= new Map();
+    this.distinct ||= found.distinct;
     for (const [value, rows] of this.values) this.rows.set(this.key(value), rows);
     this.drawValues();
     this.drawChanges();
@@ -252,7 +260,7 @@ export class Work {
   }
 
   said(change) {
-    if (change.old === "" || !this.rows) return "";
+    if (change.old === "" || !this.rows.size) return "";
     const rows = this.rows.get(this.key(change.old));
     return rows === undefined
       ? this.values.length < MOST

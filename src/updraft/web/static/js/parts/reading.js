@@ -4,6 +4,7 @@ import { byId } from "../dom.js";
 
 const same = (one, other) => JSON.stringify(one ?? null) === JSON.stringify(other ?? null);
 
+/** @type {any} `this` is the studio, which takes these methods over */
 export const reading = {
   /** What the file of a step is, read with these settings; null where it cannot be. */
   detect(id, settings) {

@@ -3,6 +3,7 @@ import { attempt, notice } from "../api.js";
 import { byId } from "../dom.js";
 import { openMenu } from "../overlays.js";
 
+/** @type {any} `this` is the studio, which takes these methods over */
 export const steps = {
   /** Make an edit that adds a step, and give the id that the server chose; null when it was refused. */
   async addOne(edit, sentence = null) {

@@ -2,6 +2,7 @@
 import { attempt, post } from "../api.js";
 import { byId } from "../dom.js";
 
+/** @type {any} `this` is the studio, which takes these methods over */
 export const tables = {
   /** Get the table after the selected step, with the settings on the desk. */
   async look(fresh = false) {

@@ -303,8 +303,8 @@ export const columnWidgets = {
         }),
       );
     draw();
-    if (window.Sortable)
-      window.Sortable.create(list, {
+    if (/** @type {any} */ (window).Sortable)
+      /** @type {any} */ (window).Sortable.create(list, {
         handle: ".grip",
         animation: 120,
         onEnd: ({ oldIndex, newIndex }) => move(oldIndex, newIndex),
