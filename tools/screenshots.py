@@ -65,10 +65,6 @@ def views(page: Page, world: Path) -> None:
     settle(page)
     shot("column")
     page.get_by_role("button", name="Clear").click()
-    page.get_by_role("button", name="Packets, whole number: show on the desk").click()
-    page.get_by_role("tab", name="Histogram").click()
-    page.wait_for_selector(".histogram")
-    shot("histogram")
     page.keyboard.press("Alt+p")
     page.wait_for_selector(".profile li")
     shot("profile")
@@ -138,6 +134,11 @@ def views(page: Page, world: Path) -> None:
     page.wait_for_function("() => updraft.table?.step === 'lines' && !updraft.state.pending")
     settle(page)
     shot("sources")
+    open_demo(page, "recode_variety")
+    page.keyboard.press("Alt+w")
+    page.locator(".wide-values button").nth(1).focus()
+    page.wait_for_selector(".wide-rows")
+    shot("wide")
 
 
 def source(page: Page, words: str) -> None:

@@ -84,7 +84,7 @@ class Studio extends Parts {
   /** Show a new state; the table follows where its fingerprint changed. */
   async follow(state) {
     const before = this.follows;
-    this.shthis.top(state);
+    this.shown.top(state);
     const now = state.steps[this.selected];
     if (!now) {
       const last = state.course.stops.at(-1);
@@ -127,11 +127,11 @@ class Studio extends Parts {
   empty() {
     this.selected = this.table = null;
     this.course.show(this.state, null);
-    this.shthis.top(this.state);
-    this.shthis.welcome();
+    this.shown.top(this.state);
+    this.shown.welcome();
     this.flowDesk.show();
-    this.shthis.bar();
-    this.shthis.footer();
+    this.shown.bar();
+    this.shown.footer();
   }
 }
 
