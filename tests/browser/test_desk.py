@@ -146,7 +146,7 @@ def test_the_unmatched_rows_are_read_and_worked_on_as_a_table_of_their_own(page)
     page.get_by_role("button", name="Look at them").click()
     page.wait_for_function("() => updraft.table.output === 'unmatched'")
     settle(page)
-    assert foot(page) == "6 rows × 9 columns | Rows unmatched"
+    assert foot(page) == "6 rows × 9 columns | Rows without a match"
     page.keyboard.press("Control+k")
     page.keyboard.type("save")
     page.wait_for_selector(".add-option")

@@ -12,6 +12,7 @@ from updraft.core.insight import apply_repair, find, repair_all
 from updraft.core.insight.findings import CODES
 from updraft.core.insight.findings.model import Finding
 from updraft.core.insight.findings.safe import did_no_harm
+from updraft.core.steps.conditions import Rule, compiled
 from updraft.demo.names import HUBS, VARIETIES
 
 
@@ -136,6 +137,17 @@ CELL = st.one_of(
 )
 
 
+def true_of(table: pl.DataFrame, finding: Finding) -> None:
+    """What a finding says of rows and columns holds in the table, and its rule chooses just its rows."""
+    rows = finding.rows.to_list()
+    assert finding.code in CODES and finding.sentence and finding.why and finding.count >= 0
+    assert set(finding.columns) <= set(table.columns), finding.key
+    assert rows == sorted(set(rows)) and all(row < table.height for row in rows), finding.key
+    if finding.rule:
+        marked = table.select(compiled(Rule.model_validate(finding.rule), table.schema)).to_series()
+        assert marked.arg_true().to_list() == rows, finding.key
+
+
 @settings(max_examples=30)  # each takes every repair of a table
 @given(st.lists(st.tuples(CELL, CELL, CELL, st.one_of(st.none(), st.integers(-9, 9999), st.floats())), max_size=30))
 def test_no_table_makes_it_fail_and_every_repair_can_be_taken(rows):
@@ -145,8 +157,7 @@ def test_no_table_makes_it_fail_and_every_repair_can_be_taken(rows):
         strict=False,
     )
     for finding in find(table):
-        assert finding.code in CODES and finding.sentence and finding.why
-        assert finding.rows.is_empty() or finding.rows.max() < table.height
+        true_of(table, finding)
         for repair in finding.repairs:
             apply_repair(table, repair)
     repair_all(table)
@@ -178,9 +189,13 @@ def test_no_table_makes_it_fail_and_every_repair_can_be_taken(rows):
     ids=["nested", "all empty", "one row", "2,000 columns", "a long cell", "infinities", "no rows", "no columns"],
 )
 def test_odd_tables_are_looked_at_like_others(table):
-    for finding in find(table):
+    found = find(table)
+    assert len({finding.key for finding in found}) == len(found)
+    for finding in found:
+        true_of(table, finding)
         for repair in finding.repairs:
-            apply_repair(table, repair)
+            mended, said = apply_repair(table, repair)
+            assert said and (mended.height, mended.width) != (0, 0), finding.key
 
 
 def test_what_was_dismissed_is_not_repaired():

@@ -11,6 +11,7 @@ import polars as pl
 from updraft.core.insight.findings.model import Finding, Repair, plural, short, step, where
 from updraft.core.insight.findings.placeholders import odd_numbers
 from updraft.core.insight.findings.view import Column, View
+from updraft.core.steps.conditions import Rule, compiled
 from updraft.core.values import Kind
 
 Numbers = np.ndarray[Any, np.dtype[np.float64]]
@@ -211,8 +212,9 @@ def _outliers(column: Column, values: Numbers) -> Iterator[Finding]:
     if out[0] < bottom:
         conditions.append({"column": column.name, "test": "less", "value": _round(bottom, column)})
     rule = {"match": "any", "of": conditions}
-    numbers = column.series.cast(pl.Float64)
-    rows = ((numbers > top) | (numbers < bottom)).fill_null(False) & numbers.is_finite().fill_null(False)
+    # By the rule itself, so that what is counted and what a step of it marks cannot differ.
+    table = column.series.to_frame()
+    rows = table.select(compiled(Rule.model_validate(rule), table.schema)).to_series()
     yield Finding(
         "outliers",
         (column.name,),

@@ -70,6 +70,7 @@ class Studio extends Parts {
   /** Open at the step that the address names, at one with a problem, or at the last. */
   begin() {
     this.course.state = this.state;
+    this.shown.top(this.state);
     const stops = this.course.order();
     const wanted = new URLSearchParams(location.search).get("step");
     const wrong = stops.find((id) => this.state.steps[id].status === "problem");

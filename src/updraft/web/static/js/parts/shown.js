@@ -119,7 +119,7 @@ export class Shown {
       problem
         ? ""
         : table.output
-          ? `Rows ${table.output}`
+          ? this.studio.act.outputTitle(table.output)
           : focus.nothing
             ? table.did
             : "Nothing is changed by looking",
