@@ -24,7 +24,7 @@ TEXT = st.none() | st.sampled_from(["x", " x", "X", "y", "1", "02", ""])
 ROW = st.tuples(TEXT, TEXT, st.none() | st.integers(-3, 3), st.none() | st.sampled_from([0.5, 1.0, -2.0]))
 TABLE = st.lists(ROW, min_size=1, max_size=8).map(lambda rows: pl.DataFrame(rows, schema=COLUMNS, orient="row"))
 OTHER = TABLE.map(lambda table: table.rename({"b": "New"}))
-WORD = st.sampled_from([*COLUMNS, "a", "b", "a", "b", "New", "New", "New"])
+WORD = st.sampled_from([*COLUMNS, "a", "b", "n", "a", "b", "n", "New", "New"])
 OURS = [kind for kind in kinds().values() if type(kind).__module__.startswith("updraft.")]
 READING = [kind.kind for kind in OURS if kind.inputs and type(kind).reads is not StepKind.reads]
 
@@ -51,9 +51,16 @@ def values(annotation, depth: int = 0):
 
 def model(kind: type[BaseModel], depth: int = 0):
     fields = {name: values(field.annotation, depth) for name, field in kind.model_fields.items()}
-    lists = {name for name, field in kind.model_fields.items() if get_origin(field.annotation) is tuple}
-    needed = {n: made for n, made in fields.items() if kind.model_fields[n].is_required() or n in lists}
-    return st.fixed_dictionaries(needed, optional={k: v for k, v in fields.items() if k not in needed})
+    # What a person must choose is always chosen: problems of what is not prove little here.
+    chosen = {
+        name
+        for name, field in kind.model_fields.items()
+        if field.is_required()
+        or get_origin(field.annotation) is tuple
+        or (field.json_schema_extra or {}).get("widget") == "column"
+    }
+    needed = {name: made for name, made in fields.items() if name in chosen}
+    return st.fixed_dictionaries(needed, optional={k: v for k, v in fields.items() if k not in chosen})
 
 
 def outcome(kind, chosen, tables: dict, wanted):
@@ -100,5 +107,8 @@ def test_a_kind_makes_the_same_of_the_columns_it_says_it_reads(name):
         # For want of any column a run is made once more with all of them.
         assert (found := outcome(kind, chosen, less, wanted)) == expected or found == "no_columns"
 
-    law()
+    for _ in range(4):  # most settings do not fit, and once in a while none of a round does
+        law()
+        if any(seen):
+            break
     assert any(seen), "no settings that fit were made"
