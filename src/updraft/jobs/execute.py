@@ -73,8 +73,8 @@ def main(data: str, run_id: str) -> None:
 def _keep(report: Report, folder: Path) -> None:
     """Keep what was delivered as it is now, since the next run may replace the file. A link costs no room."""
     for output in report.outputs:
-        if output.path is None:
-            continue
+        if output.path is None or not output.path.exists():
+            continue  # no file, or one that an earlier run of the series delivered and that is gone since
         kept = folder / output.path.name
         kept.unlink(missing_ok=True)
         try:

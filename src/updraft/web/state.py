@@ -13,7 +13,7 @@ from updraft.core.engine import Plan, PlannedStep
 from updraft.core.flow.layout import course
 from updraft.core.flow.model import label
 from updraft.core.flow.order import downstream, drawing_order
-from updraft.core.steps import StepKind, kinds, outputs_of, ports_of
+from updraft.core.steps import Port, StepKind, kinds, outputs_of
 from updraft.store import SavedFlow
 from updraft.web.studio import Studio
 from updraft.web.words import change
@@ -63,7 +63,7 @@ def _step(studio: Studio, planned: Plan, step: PlannedStep, pending: bool) -> di
         "name": step.step.name,
         "note": step.step.note,
         "enabled": step.step.enabled,
-        "ports": [vars(port) for port in ports_of(step.step)],
+        "ports": [vars(port) for port in _ports(kind, step)],
         "inputs": {port: list(step.step.plugged(port)) for port in step.step.inputs},
         "main": next(iter(step.step.plugged(kind.main_port.name)), None) if kind and kind.main_port else None,
         "settings": step.step.settings,
@@ -76,6 +76,13 @@ def _step(studio: Studio, planned: Plan, step: PlannedStep, pending: bool) -> di
         "fingerprint": step.fingerprint,
         **(_numbers(table) if table else {}),
     }
+
+
+def _ports(kind: StepKind | None, step: PlannedStep) -> tuple[Port, ...]:
+    """The ports of a step with the settings that the plan has read; those it has with any otherwise."""
+    if kind is None:
+        return ()
+    return kind.ports(step.settings) if step.settings else kind.inputs
 
 
 def takeable(flow: Flow, step_id: str) -> list[list[str]]:

@@ -65,13 +65,14 @@ def commit_all(
     """Hand over one after another; what an earlier run of the series handed over is not handed over again.
 
     Args:
+        deliveries: as `in_order` gives them.
         series: names a run together with the repeats of it.
         journal: without one, nothing is known of earlier runs.
 
     Raises:
         Problem: one could not be handed over (those before it were), or it cannot be told whether it was.
     """
-    for delivery in in_order(deliveries):
+    for delivery in deliveries:
         key = key_of(series, delivery)
         state = journal.state(key) if journal else "new"
         if isinstance(state, Delivered):

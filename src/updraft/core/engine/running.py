@@ -44,12 +44,13 @@ def run(
     try:
         _stop_at_problems(planned)
         _compute(work)
-        report.effects = [delivery.effect for delivery in in_order(work.prepared)]
+        deliveries = in_order(work.prepared)
+        report.effects = [delivery.effect for delivery in deliveries]
         report.held = list(_held(report.steps))
         if report.held:
             report.status = "held"
         elif not dry:
-            for delivered in commit_all(work.prepared, series, journal):
+            for delivered in commit_all(deliveries, series, journal):
                 report.outputs.append(delivered)
         if report.error is not None:
             report.status = "partly" if report.outputs or (dry and report.effects) else "failed"

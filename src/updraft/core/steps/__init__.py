@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     )
     from updraft.core.steps.registry import kinds
     from updraft.core.steps.search import find_kinds
-    from updraft.core.steps.shapes import SHAPES, outputs_of, ports_of
+    from updraft.core.steps.shapes import SHAPES, outputs_of
     from updraft.core.steps.tables import Incoming, Out, Port, Tables
 
 # Nothing is imported before it is used: a run loads the kinds of its flow.
@@ -38,7 +38,7 @@ __getattr__, __dir__, _ = attach(
         ],
         "registry": ["kinds"],
         "search": ["find_kinds"],
-        "shapes": ["SHAPES", "outputs_of", "ports_of"],
+        "shapes": ["SHAPES", "outputs_of"],
         "tables": ["Incoming", "Out", "Port", "Tables"],
     },
 )
@@ -59,6 +59,5 @@ __all__ = [
     "find_kinds",
     "kinds",
     "outputs_of",
-    "ports_of",
     "setting",
 ]

@@ -6,7 +6,7 @@ from pydantic import ValidationError
 
 from updraft.core.flow.model import MAIN_PORT, Step
 from updraft.core.steps.registry import kinds
-from updraft.core.steps.tables import Out, Port
+from updraft.core.steps.tables import Out
 
 
 class _Shapes:
@@ -38,17 +38,6 @@ class _Shapes:
 
 
 SHAPES = _Shapes()
-
-
-def ports_of(step: Step) -> tuple[Port, ...]:
-    """The ports of a step with the settings it has; those it has with any, while they are not finished."""
-    kind = kinds().get(step.kind)
-    if kind is None:
-        return ()
-    try:
-        return kind.ports(kind.Settings.model_validate(step.settings))
-    except ValidationError:
-        return kind.inputs
 
 
 def outputs_of(step: Step) -> tuple[Out, ...]:

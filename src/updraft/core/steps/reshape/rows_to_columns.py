@@ -65,15 +65,8 @@ class RowsToColumns(StepKind):
         decided = context.decisions
         fresh = found.filter(~pl.col("Name").is_in(list(decided)))
         names = self._columns(found["Name"].to_list(), decided, settings)
-        wide = self._wide(table.filter(pl.col(_NAME).is_in(names)), names, settings)
-        # A group whose names are all left out keeps its row.
-        groups = table.select(settings.stay).unique(maintain_order=True) if settings.stay else None
-        if groups is not None:
-            wide = groups.join(
-                wide, on=list(settings.stay), how="left", nulls_equal=True, maintain_order="left"
-            )
-        counts = self._counts(fresh, found, decided, settings)
-        return Result(wide.lazy(), {"open": fresh.lazy()}, counts)
+        wide = self._wide(table, names, settings)
+        return Result(wide.lazy(), {"open": fresh.lazy()}, self._counts(fresh, found, decided, settings))
 
     def _wide(
         self, table: pl.DataFrame, names: Sequence[str], settings: RowsToColumnsSettings
