@@ -1,7 +1,7 @@
 """The measured flow as a practised person would write it by hand, in Polars and in pandas.
 
 Run as a script it does the work once in a fresh process and prints the seconds, imports left out:
-`python bench/by_hand.py polars|pandas|updraft OUT`.
+`python bench/by_hand.py polars|pandas|updraft OUT [ROWS]`.
 """
 
 from __future__ import annotations
@@ -15,13 +15,15 @@ from pathlib import Path
 
 from data import CHANGES, DATA, flow_document, growers, orders
 
+ROWS = int(sys.argv[3]) if len(sys.argv) > 3 else 1_000_000
+
 
 def in_polars(out: Path) -> None:
     import polars as pl
 
     reference = pl.scan_csv(growers())
     (
-        pl.scan_csv(orders())
+        pl.scan_csv(orders(ROWS))
         .filter(pl.col("Grower").is_not_null())
         .with_columns(pl.col("Variety", "Region").str.replace_all(r"\s+", " ").str.strip_chars())
         .with_columns(pl.col("Variety").replace(CHANGES))
@@ -37,7 +39,7 @@ def in_polars(out: Path) -> None:
 def in_pandas(out: Path) -> None:
     import pandas as pd
 
-    table = pd.read_csv(orders())
+    table = pd.read_csv(orders(ROWS))
     table = table[table["Grower"].notna()]
     for name in ("Variety", "Region"):
         table[name] = table[name].str.replace(r"\s+", " ", regex=True).str.strip()
@@ -55,7 +57,7 @@ def in_updraft(out: Path) -> None:
     from updraft.cli import main
 
     path = DATA / "measured.updraft.json"
-    path.write_text(json.dumps(flow_document(orders())))
+    path.write_text(json.dumps(flow_document(orders(ROWS))))
     main(["run", str(path), "--out", str(out), "--json"], standalone_mode=False)
 
 
@@ -71,7 +73,7 @@ def warm_up(out: Path) -> None:
 
 if __name__ == "__main__":
     way, folder = sys.argv[1], Path(sys.argv[2])
-    growers(), orders(), orders(10)
+    growers(), orders(ROWS), orders(10)
     if way == "updraft":
         warm_up(folder)  # a run loads what its kinds need when it needs it
     else:

@@ -5,8 +5,6 @@ from __future__ import annotations
 import os
 import platform
 import statistics
-import subprocess
-import sys
 import tempfile
 import time
 from collections.abc import Callable
@@ -19,6 +17,7 @@ import looking
 import reading
 import startup
 import updraft
+import whole
 from bringing_in import AIM, measure
 from data import flow_document, growers, orders
 from updraft.core import Engine, Files, Flow, TableCache
@@ -29,30 +28,6 @@ from updraft.web import create_app
 
 ROOT = Path(__file__).resolve().parent.parent
 RUNS = 9
-
-
-def processes(out: Path) -> dict[str, list[float]]:
-    """Seconds of the whole flow, each time in a fresh process, the ways in turn."""
-    found: dict[str, list[float]] = {"updraft": [], "polars": [], "pandas": []}
-    for turn in range(RUNS + 1):
-        for way, seconds in found.items():
-            done = subprocess.run(
-                [sys.executable, str(ROOT / "bench/by_hand.py"), way, str(out)],
-                capture_output=True,
-                text=True,
-                check=True,
-            )
-            if turn:  # the first is a warm-up
-                seconds.append(float(done.stdout.rsplit("seconds ", 1)[1]))
-    keys = ["Hub", "Variety"]
-    tables = [
-        pl.read_csv(out / name)
-        .sort(keys)
-        .with_columns(pl.col("Revenue").round(2), pl.col("Packets").cast(pl.Int64))
-        for name in ("report.csv", "polars.csv", "pandas.csv")
-    ]
-    assert tables[0].equals(tables[1]) and tables[0].equals(tables[2]), "the three ways must agree"
-    return found
 
 
 def timed(act: Callable[[], object], times: int = RUNS) -> list[float]:
@@ -127,36 +102,14 @@ def edit(scratch: Path) -> tuple[list[float], list[float]]:
     return ours, bare
 
 
-def ratio(pairs: list[float]) -> str:
-    """The median of pairwise ratios with the smallest and largest: how noisy the machine was."""
-    return f"{statistics.median(pairs):.2f}× ({pairs[0]:.2f}–{pairs[-1]:.2f})"
-
-
 def main() -> None:
     growers(), orders()
     with tempfile.TemporaryDirectory() as scratch:
-        whole = processes(Path(scratch))
         fresh, kept = windows(Path(scratch))
         ours, bare = edit(Path(scratch))
-    mid = {way: statistics.median(seconds) for way, seconds in whole.items()}
-    by_polars = sorted(a / b for a, b in zip(whole["updraft"], whole["polars"], strict=True))
-    by_pandas = sorted(b / a for a, b in zip(whole["updraft"], whole["pandas"], strict=True))
     after_edit = sorted(a / b for a, b in zip(ours, bare, strict=True))
     rows = [
-        (
-            "the flow, `updraft run` against Polars by hand",
-            f"{mid['updraft']:.2f} s / {mid['polars']:.2f} s",
-            ratio(by_polars),
-            "≤ 1.5×",
-            statistics.median(by_polars) <= 1.5,
-        ),
-        (
-            "the flow, pandas against `updraft run`",
-            f"{mid['pandas']:.2f} s / {mid['updraft']:.2f} s",
-            ratio(by_pandas),
-            "≥ 3×",
-            statistics.median(by_pandas) >= 3,
-        ),
+        *whole.measure(RUNS),
         (
             "200 rows of a fresh table at the server",
             f"{statistics.median(fresh) * 1000:.1f} ms",
@@ -174,7 +127,7 @@ def main() -> None:
         (
             "an edited middle step to its table, against the bare query",
             f"{statistics.median(ours):.3f} s / {statistics.median(bare):.3f} s",
-            ratio(after_edit),
+            whole.ratio(after_edit),
             "≤ 1.5×",
             statistics.median(after_edit) <= 1.5,
         ),

@@ -1,5 +1,6 @@
 """Kinds decided from all values, and nothing lost on the way."""
 
+import re
 from datetime import date, datetime
 
 import polars as pl
@@ -9,6 +10,7 @@ from hypothesis import strategies as st
 
 from updraft.core import Problem
 from updraft.core.values import Kind, converted, decide, guess_format
+from updraft.core.values.dressed import CURRENCY, undressed
 
 
 def kind(values: list[str | None]) -> Kind:
@@ -169,3 +171,24 @@ def test_what_stays_text_for_good_reason_is_doubted_and_plain_text_is_not():
     )
     frame, decisions = decide(table)
     assert frame.equals(table) and [d.doubt for d in decisions] == [True, True, True, False]
+
+
+_LOOKS = r"""(?x)^(?P<open>\()?\s*(?P<sign>[-+−–])?\s*CURRENCY?\s*(?P<sign2>[-−–])?\s*
+    (?P<number>[\d.,'\u00a0\u202f\ ]*\d)\s*(?:CURRENCY|(?P<unit>%|[^\W\d_]{1,8}\.?))?\s*(?P<close>\))?(?P<behind>[-−–])?$"""
+_PIECES = ["(", ")", "-", "−", "+", "€", "EUR", "1", "23", "4.5", ",", "'", " ", "\u00a0", "%", "kg", "g.", "EURO", "."]
+
+
+@given(st.lists(st.lists(st.sampled_from(_PIECES), max_size=7).map("".join), min_size=1, max_size=30))
+def test_a_dressed_number_is_taken_apart_as_its_groups_say(texts):
+    """The groups of one expression are the plain way, and far too slow for a table."""
+    looks = re.compile(_LOOKS.replace("CURRENCY", CURRENCY))
+
+    def taken(text: str):
+        found = looks.match(text.strip())
+        if not found or bool(found["open"]) != bool(found["close"]):
+            return None, None, None
+        negative = bool(found["open"] or found["sign2"] or found["behind"] or found["sign"] not in (None, "+"))
+        return found["number"].strip(), negative, (found["unit"] or "").removesuffix(".").lower()
+
+    number, negative, unit = undressed(pl.col("x"))
+    assert pl.DataFrame({"x": texts}).select(a=number, b=negative, c=unit).rows() == [taken(text) for text in texts]

@@ -11,7 +11,7 @@ from flask import Blueprint, jsonify, request
 
 from updraft.core import Flow, Problem, Ref, Table
 from updraft.core.engine import Plan
-from updraft.core.engine.table import differs
+from updraft.core.engine.coded import differs
 from updraft.core.figures import shown
 from updraft.core.flow.edits import SetSettings
 from updraft.core.flow.model import label

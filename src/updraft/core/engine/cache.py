@@ -22,7 +22,7 @@ from typing import Any
 import polars as pl
 
 from updraft.core.engine.files import digest_of
-from updraft.core.engine.table import Fact, Table
+from updraft.core.engine.table import Fact, Frame, Table
 
 MOST_HELD = 400  # tables in memory
 BATCH = (
@@ -168,7 +168,7 @@ class TableCache:
         try:
             known: dict[str, Any] = json.loads(about.read_text())
             digests: dict[str, str] = known.pop("digests")
-            frames: dict[str, pl.DataFrame | pl.LazyFrame] = {}
+            frames: dict[str, Frame] = {}
             for name, path in self._paths(fingerprint, list(digests)).items():
                 if not self._is_whole(path, digests[name]):
                     raise ValueError("damaged")

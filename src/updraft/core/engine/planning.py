@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 
 import polars as pl
 
+from updraft.core.engine.coded import Coded
 from updraft.core.engine.files import Files
 from updraft.core.engine.parameters import Parameters
 from updraft.core.flow.model import Flow, Ref, Step, label
@@ -128,11 +129,15 @@ class Inner:
         return replace(planned, fed={source: tables[port] for source, port in self.feeds.items()})
 
 
-def arriving(planned: Plan, step: PlannedStep, table: Callable[[Ref], pl.LazyFrame]) -> Tables:
+def arriving(planned: Plan, step: PlannedStep, table: Callable[[Ref], pl.LazyFrame | Coded]) -> Tables:
     """The tables that come into a step, each made by `table` from where it comes."""
     main = step.kind.main_port if step.kind else None
     arrived = {
-        port: [Incoming(table(ref), label(planned.flow.step(ref.step))) for ref in refs]
+        port: [_incoming(table(ref), label(planned.flow.step(ref.step))) for ref in refs]
         for port, refs in step.inputs.items()
     }
     return Tables(arrived, main.name if main else "")
+
+
+def _incoming(table: pl.LazyFrame | Coded, name: str) -> Incoming:
+    return Incoming(table.lazy(), name, table.values if isinstance(table, Coded) else None)

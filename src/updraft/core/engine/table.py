@@ -5,13 +5,14 @@ collected.
 from __future__ import annotations
 
 import time
+from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import Any
 
 import polars as pl
 
-from updraft.core.figures import shown
+from updraft.core.engine.coded import Coded, differs
 from updraft.core.problems import Problem
 from updraft.core.steps import Context, Count, Result, Settings, StepKind, Tables
 
@@ -31,12 +32,15 @@ class Fact:
     side: str = ""
 
 
+Frame = pl.DataFrame | pl.LazyFrame | Coded
+
+
 @dataclass
 class Table:
     """The result of one step: its tables in memory, and the facts.
 
     Args:
-        frames: main output under "", side outputs by name.
+        frames: main output under "", side outputs by name; coded only between the steps of a run.
         rows_in: rows of the main input (of all its tables, where it takes many); None for a source.
         seconds: time the query took.
         touched: as in Result; None when rows came or went.
@@ -46,7 +50,7 @@ class Table:
     """
 
     fingerprint: str
-    frames: dict[str, pl.DataFrame | pl.LazyFrame]
+    frames: dict[str, Frame]
     rows: dict[str, int]
     rows_in: int | None = None
     seconds: float = 0.0
@@ -89,9 +93,17 @@ class Table:
 
 
 def compute(
-    kind: StepKind, settings: Settings, inputs: Tables, context: Context, fingerprint: str = ""
+    kind: StepKind,
+    settings: Settings,
+    inputs: Tables,
+    context: Context,
+    fingerprint: str = "",
+    coded: Coded | None = None,
 ) -> Table:
     """Apply a step and collect its tables, its counts and its changed cells in one query.
+
+    Args:
+        coded: the main table, where a step that changes values one by one may leave its result coded.
 
     Raises:
         Problem: the step does not fit the tables, a count of level `stop` is not 0, or the query failed.
@@ -99,6 +111,8 @@ def compute(
     started = time.perf_counter()
     try:
         result = kind.apply(inputs, settings, context)
+        if coded is not None and result.changes:
+            return _by_value(result, coded, fingerprint, started)
         names = ["", *result.sides]
         before = _before(result, inputs)
         queries = [result.table, *result.sides.values(), *(count.frame for count in result.counts), *before]
@@ -118,7 +132,7 @@ def compute(
             "Keep fewer rows or columns before this step.",
             code="memory",
         ) from None
-    frames: dict[str, pl.DataFrame | pl.LazyFrame] = dict(zip(names, collected[: len(names)], strict=True))
+    frames: dict[str, Frame] = dict(zip(names, collected[: len(names)], strict=True))
     table = collected[0]
     facts, changed = _facts(result, collected[len(names) :]), {}
     rows_in: int | None = None
@@ -126,8 +140,7 @@ def compute(
         old = collected[-1]
         rows_in = int(old["\0rows"].sum()) if "\0rows" in old.columns else old.height
         changed = _changed(old, table, result.touched or ())
-    if sum(changed.values()):
-        facts = (*facts, Fact("cells_changed", sum(changed.values()), _CHANGED.said(sum(changed.values()))))
+    facts += _cells_changed(changed)
     return Table(
         fingerprint,
         frames,
@@ -141,6 +154,29 @@ def compute(
         result.warnings,
         result.evidence,
     )
+
+
+def _by_value(result: Result, coded: Coded, fingerprint: str, started: float) -> Table:
+    """The table of a step that changes values one by one: each distinct value once."""
+    facts = _facts(result, pl.collect_all([count.frame for count in result.counts], engine="in-memory"))
+    table, changed = coded.changed(result.changes)
+    changed = {name: number for name, number in changed.items() if number}
+    return Table(
+        fingerprint,
+        {"": table},
+        {"": coded.height},
+        coded.height,
+        time.perf_counter() - started,
+        facts + _cells_changed(changed),
+        result.touched,
+        changed,
+        warnings=result.warnings,
+    )
+
+
+def _cells_changed(changed: Mapping[str, int]) -> tuple[Fact, ...]:
+    number = sum(changed.values())
+    return (Fact("cells_changed", number, _CHANGED.said(number)),) if number else ()
 
 
 def _before(result: Result, inputs: Tables) -> list[pl.LazyFrame]:
@@ -169,10 +205,3 @@ def _changed(before: pl.DataFrame, after: pl.DataFrame, touched: tuple[str, ...]
     with ThreadPoolExecutor() as pool:  # Polars works outside the interpreter's lock
         counts = list(pool.map(lambda name: int(differs(before[name], after[name]).sum()), touched))
     return {name: number for name, number in zip(touched, counts, strict=True) if number}
-
-
-def differs(before: pl.Series, after: pl.Series) -> pl.Series:
-    """Row by row, whether a reader would see another value: across kinds, texts are compared."""
-    if before.dtype != after.dtype:
-        before, after = shown(before), shown(after)
-    return before.ne_missing(after)

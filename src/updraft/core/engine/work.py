@@ -17,6 +17,7 @@ from pathlib import Path
 import polars as pl
 
 from updraft.core.deliver import Delivery, Outlet, digest
+from updraft.core.engine.coded import Coded
 from updraft.core.engine.door import Door, needed_inside
 from updraft.core.engine.files import Files
 from updraft.core.engine.liveness import uses
@@ -73,18 +74,18 @@ class Work:
 
     def table(self, result: Ref, only: set[str]) -> pl.DataFrame:
         """One table, computed with the steps that it follows from."""
-        return self._compute(only, {}, False, result)[result]
+        return self._compute(only, {}, False, result)[result].frame()
 
     def _compute(
         self, only: set[str], wanted: Mapping[str, Wanted], carry_on: bool, result: Ref | None
-    ) -> dict[Ref, pl.DataFrame]:
+    ) -> dict[Ref, Coded]:
         lost: set[str] = set()
         needed = uses(self.planned, only)
-        tables: dict[Ref, pl.DataFrame] = {}
+        tables: dict[Ref, Coded] = {}
         if result is not None:
             needed[result] += 1
         for step_id, table in self.planned.fed.items():
-            tables[Ref(step_id)] = table.collect()
+            tables[Ref(step_id)] = Coded(table.collect())
         self._ask_outside(only, wanted)
         for step_id, step in self.planned.steps.items():
             if step_id not in only or step_id in self.planned.fed or step.passes_on or not step.fingerprint:
@@ -105,7 +106,7 @@ class Work:
         return tables
 
     def _one(
-        self, step: PlannedStep, tables: dict[Ref, pl.DataFrame], wanted: Wanted, needed: dict[Ref, int]
+        self, step: PlannedStep, tables: dict[Ref, Coded], wanted: Wanted, needed: dict[Ref, int]
     ) -> None:
         """Compute a step, keep what is needed of it, let go what was needed only for it, and report."""
         step_id = step.step.id
@@ -113,18 +114,20 @@ class Work:
         assert step.kind is not None and step.settings is not None
         if step_id not in self.asked:
             self.progress(step_id, None)
-        inputs = arriving(self.planned, step, lambda ref: tables[ref].lazy())
+        inputs = arriving(self.planned, step, lambda ref: tables[ref])
         door = Door(self.files, step_id, self.planned, wanted, self._within(step, turns))
         asked = self.asked.pop(step_id, None)
-        table = self._answer(asked) if asked else compute(step.kind, step.settings, inputs, door)
+        main = tables[step.main] if step.main else None
+        table = self._answer(asked) if asked else compute(step.kind, step.settings, inputs, door, coded=main)
         seconds = table.seconds + self._prepare(step, table)
         for source in step.refs:
             needed[source] -= 1
             if not needed[source]:
                 tables.pop(source, None)
         for output, frame in table.frames.items():
-            if needed.get(Ref(step_id, output)) and isinstance(frame, pl.DataFrame):
-                tables[Ref(step_id, output)] = frame
+            if needed.get(Ref(step_id, output)):
+                kept = frame if isinstance(frame, Coded) else Coded(_collected(frame))
+                tables[Ref(step_id, output)] = kept if output else kept.only(wanted)
         done = StepReport.of(step, table, seconds, tuple(turns))
         self.report.steps.append(done)
         self.progress(step_id, done)
@@ -161,7 +164,7 @@ class Work:
         if step.kind is None or "effects" not in step.kind.needs or self.out is None:
             return 0.0
         started, frame = time.perf_counter(), table.frames[""]
-        assert isinstance(frame, pl.DataFrame)
+        frame = frame.frame() if isinstance(frame, Coded) else _collected(frame)
         outlet = Outlet(step.step.id, self.out, self.files.outside, digest(frame) if self.digests else "")
         self.prepared.append(step.kind.prepare(frame, step.settings, outlet))
         return time.perf_counter() - started
@@ -182,6 +185,10 @@ class Work:
                 raise inner.problem(problem, step.step.id) from None
 
         return within
+
+
+def _collected(frame: pl.DataFrame | pl.LazyFrame) -> pl.DataFrame:
+    return frame.collect() if isinstance(frame, pl.LazyFrame) else frame
 
 
 def _into(answer: Future[Table], work: Callable[[], Table]) -> None:

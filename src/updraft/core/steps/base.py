@@ -16,6 +16,7 @@ from updraft.core.connect import Outside
 from updraft.core.deliver import Delivery, Outlet
 from updraft.core.steps.parts import Part
 from updraft.core.steps.tables import Out, Port, Tables
+from updraft.core.values.coded import Change, changed_by_value
 
 Level = Literal["info", "warning", "hold", "stop"]
 # What a kind may need besides the tables that come in. `files`: files of the flow; `outside`: a connection;
@@ -86,6 +87,8 @@ class Result:
         brought: columns that come from another table.
         warnings: sentences known without computing.
         evidence: why columns have their kinds, for those that were decided.
+        changes: says that the table is the main one with these columns changed value by value, empty cells
+            staying empty; see `Result.by_value`.
     """
 
     table: pl.LazyFrame
@@ -95,6 +98,17 @@ class Result:
     brought: tuple[str, ...] = ()
     warnings: tuple[str, ...] = ()
     evidence: dict[str, str] = field(default_factory=dict)
+    changes: Mapping[str, Change] = field(default_factory=dict)
+
+    @classmethod
+    def by_value(cls, table: pl.LazyFrame, changes: Mapping[str, Change], *counts: Count) -> Result:
+        """The main table with columns changed value by value.
+
+        Args:
+            changes: column → what turns its values, as an elementwise expression, into others; empty cells
+                stay empty.
+        """
+        return cls(changed_by_value(table, changes), {}, counts, tuple(changes), changes=changes)
 
 
 Wanted = frozenset[str] | None

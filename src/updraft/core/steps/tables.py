@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
 import polars as pl
 
 from updraft.core.flow.model import MAIN_PORT
+
+TIMES = "\0times"  # a name that no file can bring
 
 
 @dataclass(frozen=True)
@@ -45,10 +47,15 @@ class Out:
 
 
 class Incoming(NamedTuple):
-    """A table that arrives, and what the step it comes from is called."""
+    """A table that arrives, and what the step it comes from is called.
+
+    Args:
+        values: where the values of a column are known without its rows; see `Tables.values`.
+    """
 
     table: pl.LazyFrame
     label: str = ""
+    values: Callable[[str], pl.LazyFrame] | None = None
 
 
 class Tables:
@@ -76,6 +83,15 @@ class Tables:
 
     def __getitem__(self, port: str) -> pl.LazyFrame:
         return self._arrived[port][0].table
+
+    def values(self, column: str) -> pl.LazyFrame:
+        """The values of a column of the main table, each at least once and in no order, and in `TIMES` how
+        many rows each stands for.
+        """
+        main = self._arrived[self._main][0]
+        if main.values is not None:
+            return main.values(column)
+        return main.table.select(column, pl.lit(1, pl.UInt32).alias(TIMES))
 
     def many(self, port: str) -> Sequence[Incoming]:
         """All tables at a port."""

@@ -5,18 +5,18 @@ from typing import TYPE_CHECKING
 from lazy_loader import attach
 
 if TYPE_CHECKING:
+    from updraft.core.values.coded import by_value, changed_by_value
     from updraft.core.values.convert import FORMATS, converted, guess_format
     from updraft.core.values.decide import Decision, decide
-    from updraft.core.values.distinct import by_value
     from updraft.core.values.kinds import DTYPES, TITLES, Kind, is_blank, kind_of
 
 # Nothing is imported before it is used: a command starts with what it needs.
 __getattr__, __dir__, _ = attach(
     __name__,
     submod_attrs={
+        "coded": ["by_value", "changed_by_value"],
         "convert": ["FORMATS", "converted", "guess_format"],
         "decide": ["Decision", "decide"],
-        "distinct": ["by_value"],
         "kinds": ["DTYPES", "Kind", "TITLES", "is_blank", "kind_of"],
     },
 )
@@ -27,6 +27,7 @@ __all__ = [
     "Decision",
     "Kind",
     "by_value",
+    "changed_by_value",
     "converted",
     "decide",
     "guess_format",

@@ -94,7 +94,7 @@ def codes(column: Column) -> Codes:
     series = column.series
     if column.is_text:
         if column.untidy:
-            series = by_value(series.to_frame().lazy(), [column.name], tidied_blanks).collect().to_series()
+            series = by_value(series, tidied_blanks)
             series = series.to_frame().select(pl.when(pl.first() != "").then(pl.first())).to_series()
         series = series.cast(pl.Categorical(pl.Categories.random())).to_physical()
         return series.cast(pl.Int32).fill_null(-1).to_numpy()

@@ -51,7 +51,7 @@ def apply_repair(table: pl.DataFrame, repair: Repair) -> tuple[pl.DataFrame, str
         done: Table = compute(kind, settings, Tables.of(table.lazy()), door)
         cells += sum(done.changed.values())
         frame = done.frames[""]
-        table = frame if isinstance(frame, pl.DataFrame) else frame.collect()
+        table = frame if isinstance(frame, pl.DataFrame) else frame.lazy().collect()
     return table, _effect(table.height - rows, cells, table.width - columns)
 
 

@@ -99,7 +99,7 @@ class Column:
         if self.nested:
             series = pl.Series([str(value) for value in series.to_list()])
         elif self.untidy:
-            series = by_value(series.to_frame().lazy(), [self.name], tidied_blanks).collect().to_series()
+            series = by_value(series, tidied_blanks)
             series = series.to_frame().select(pl.when(pl.first() != "").then(pl.first())).to_series()
         return series.hash(self.place + 1).to_numpy()
 

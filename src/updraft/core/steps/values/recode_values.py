@@ -6,7 +6,7 @@ from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_columns
 from updraft.core.steps.tables import Tables
-from updraft.core.values import TITLES, by_value, converted, kind_of
+from updraft.core.values import TITLES, converted, kind_of
 
 
 class Change(Settings):
@@ -53,32 +53,20 @@ class RecodeValues(StepKind):
         table, name = tables.main, settings.column
         schema = table.collect_schema()
         need_columns([name], schema, field="column")
-        column = pl.col(name)
         changes = self._changes(settings)
         old = pl.Series(list(changes), dtype=pl.String)
         new = _as_kind(
             pl.Series(name, [text or None for text in changes.values()], dtype=pl.String), schema[name]
         )
-        if isinstance(schema[name], pl.String) and (settings.ignore_case or settings.ignore_blanks):
-            fresh = by_value(
-                table, [name], lambda text: self._replaced(text, settings, old, new, schema[name])
-            )
-        else:
-            fresh = table.with_columns(self._replaced(column, settings, old, new, schema[name]).alias(name))
-        seen = table.select(
-            pl.lit(len(changes))
-            - self._key(column, settings, schema[name].is_float()).unique().is_in(old.implode()).sum()
-        )
-        return Result(
-            fresh,
-            touched=(name,),
-            counts=(
-                Count(
-                    "unused_changes",
-                    seen,
-                    f"{{n}} of {len(changes)} old values do not occur in {name}",
-                    one=f"{{n}} of {len(changes)} old values does not occur in {name}",
-                ),
+        keys = self._key(pl.col(name), settings, schema[name].is_float()).unique()
+        return Result.by_value(
+            table,
+            {name: lambda values: self._replaced(values, settings, old, new, schema[name])},
+            Count(
+                "unused_changes",
+                tables.values(name).select(pl.lit(len(changes)) - keys.is_in(old.implode()).sum()),
+                f"{{n}} of {len(changes)} old values do not occur in {name}",
+                one=f"{{n}} of {len(changes)} old values does not occur in {name}",
             ),
         )
 

@@ -49,36 +49,34 @@ class SetKinds(StepKind):
         table = tables.main
         schema = table.collect_schema()
         need_columns([c.column for c in settings.columns], schema, field="columns")
-        fresh = {
-            c.column: converted(c.column, schema[c.column], Kind(c.kind), c.formats, c.dress())
-            for c in settings.columns
+        columns = {c.column: c for c in settings.columns}
+        fresh = {name: f"\0{name}" for name in columns}  # names that no file can bring
+        # Kept within the query, since the table, the counts and the rejected rows all ask for it.
+        read = table.with_columns(
+            _converted(column, schema[name]).alias(fresh[name]) for name, column in columns.items()
+        ).cache()
+        failed = {
+            name: pl.col(hidden).is_null() & ~is_blank(name, schema[name]) for name, hidden in fresh.items()
         }
-        if any(c.kind == "text" and not isinstance(schema[c.column], pl.String) for c in settings.columns):
-            fresh |= {
-                c.column: pl.col(c.column).cast(pl.String) for c in settings.columns if c.kind == "text"
-            }
-        failed = {name: expr.is_null() & ~is_blank(name, schema[name]) for name, expr in fresh.items()}
         level: Literal["stop", "warning"] = "stop" if settings.failing == "stop" else "warning"
         counts = tuple(
             Count(
                 f"not_converted:{c.column}",
-                table.select(failed[c.column].sum()),
+                read.select(failed[c.column].sum()),
                 f"{{n}} values of {c.column} are not a {TITLES[Kind(c.kind)]}",
                 level,
                 "Add a format, recode them, or choose what becomes of them.",
                 f"{{n}} value of {c.column} is not a {TITLES[Kind(c.kind)]}",
                 side="rejected" if settings.failing == "reject" else "",
             )
-            for c in settings.columns
+            for c in columns.values()
             if c.kind != "text"
         )
         any_failed = pl.any_horizontal([*failed.values(), pl.lit(False)])
-        if settings.failing == "reject":
-            done = table.filter(~any_failed).with_columns(**fresh)
-            return Result(done, {"rejected": table.filter(any_failed)}, counts)
-        return Result(
-            table.with_columns(**fresh), {"rejected": table.filter(any_failed)}, counts, tuple(fresh)
-        )
+        rejected = {"rejected": read.filter(any_failed).select(schema.names())}
+        kept = read.filter(~any_failed) if settings.failing == "reject" else read
+        done = kept.select(pl.col(fresh.get(name, name)).alias(name) for name in schema.names())
+        return Result(done, rejected, counts, None if settings.failing == "reject" else tuple(fresh))
 
     def reads(self, settings: SetKindsSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [column.column for column in settings.columns])
@@ -90,3 +88,9 @@ class SetKinds(StepKind):
         return (
             " · ".join(f"{', '.join(names)} → {kind}" for kind, names in by_kind.items()) or "no columns yet"
         )
+
+
+def _converted(column: KindOfColumn, source: pl.DataType) -> pl.Expr:
+    if column.kind == "text":
+        return pl.col(column.column).cast(pl.String)
+    return converted(column.column, source, Kind(column.kind), column.formats, column.dress())

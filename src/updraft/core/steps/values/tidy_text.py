@@ -5,7 +5,7 @@ import polars as pl
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import ColumnChoice
 from updraft.core.steps.tables import Tables
-from updraft.core.values import Kind, by_value
+from updraft.core.values import Kind
 
 # UTF-8 read in another encoding always leaves one of these before its other letters.
 BROKEN = (
@@ -84,7 +84,7 @@ class TidyText(StepKind):
         columns = [
             c for c in settings.columns.resolve(schema, only=Kind.TEXT) if isinstance(schema[c], pl.String)
         ]
-        return Result(by_value(table, columns, lambda text: tidied(text, settings)), touched=tuple(columns))
+        return Result.by_value(table, dict.fromkeys(columns, lambda text: tidied(text, settings)))
 
     def reads(self, settings: TidyTextSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, settings.columns.names) if settings.columns.by == "names" else None
