@@ -14,7 +14,7 @@ from updraft.core import Problem
 from updraft.core.engine.inputs import READ_FILE
 from updraft.store import Folders
 from updraft.store.orm import OperationalError
-from updraft.web import connections, files, flows, insight, looking, pages, parts, runs, tables
+from updraft.web import columns, connections, decisions, files, findings, flows, pages, runs, tables, usable
 from updraft.web.detecting import Detecting
 from updraft.web.studio import Studio
 
@@ -58,8 +58,8 @@ def create_app(
     app.extensions["detecting"] = Detecting()
     app.extensions["studio"] = Studio(folders, execute, allow)
     CSRFProtect(app)
-    for part in (pages, flows, files, tables, looking, insight, parts, runs, connections):
-        app.register_blueprint(part.blueprint)
+    for noun in (pages, flows, files, tables, columns, findings, decisions, usable, runs, connections):
+        app.register_blueprint(noun.blueprint)
     app.register_error_handler(Problem, _problem)
     app.register_error_handler(CSRFError, _no_token)
     app.register_error_handler(OperationalError, _database)

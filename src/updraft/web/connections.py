@@ -12,7 +12,8 @@ from flask import Blueprint, jsonify, request
 
 from updraft.core import Problem
 from updraft.core.connect import Connection, Database, MailFolder, Outside, WebService
-from updraft.web.studio import remembered, studio
+from updraft.web.memory import remembered
+from updraft.web.studio import studio
 
 if TYPE_CHECKING:
     from updraft.core.connect.service import Service

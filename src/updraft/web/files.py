@@ -18,7 +18,8 @@ from updraft.core.formats.raw import raw
 from updraft.core.steps import SHAPES
 from updraft.core.steps.sources.read_file import ReadingSettings
 from updraft.store.folders import safe_name
-from updraft.web.studio import remembered, studio
+from updraft.web.memory import remembered
+from updraft.web.studio import studio
 
 blueprint = Blueprint("files", __name__, url_prefix="/api/flows/<flow_id>/files")
 

@@ -5,13 +5,14 @@ computed.
 from __future__ import annotations
 
 import threading
-from collections import Counter, OrderedDict
+from collections import Counter
 from collections.abc import Callable
 from datetime import date
 from functools import partial
 from pathlib import Path
 from typing import Any
 
+from cachetools import LRUCache
 from flask import current_app
 
 from updraft.core import Engine, Files, Flow, Problem, Table, TableCache
@@ -37,9 +38,7 @@ class Studio:
         self._looking: Counter[str] = Counter()  # flows that are being looked at just now
         self.engine = Engine(TableCache(folders.cache))
         self._files: dict[str, Files] = {}
-        self._failed: OrderedDict[str, Problem] = (
-            OrderedDict()
-        )  # by fingerprint: what came up while computing
+        self._failed: LRUCache[str, Problem] = LRUCache(2000)  # by fingerprint: what came up
         self._wanted: dict[str, tuple[str, ...]] = {}  # flow → fingerprints being filled in
         self._lock = threading.Lock()
 
@@ -99,8 +98,6 @@ class Studio:
             if step is not None and step.fingerprint:
                 with self._lock:
                     self._failed[step.fingerprint] = problem
-                    while len(self._failed) > 2000:
-                        self._failed.popitem(last=False)
             raise
         finally:
             with self._lock:
@@ -111,7 +108,8 @@ class Studio:
 
     def failure(self, fingerprint: str) -> Problem | None:
         """What came up when this table was computed; None when it was not tried or went well."""
-        return self._failed.get(fingerprint)
+        with self._lock:  # a look at it moves it to the front
+            return self._failed.get(fingerprint)
 
     def fill_in(self, flow_id: str, planned: Plan) -> bool:
         """Compute in the background whatever is not known yet; True while something is under way.
@@ -152,21 +150,3 @@ class Studio:
                 return below
             waiting += [ref.step for ref in planned.steps[below].refs]
         return None
-
-
-_memory: OrderedDict[tuple[Any, ...], Any] = OrderedDict()
-_memory_lock = threading.Lock()
-
-
-def remembered(key: tuple[Any, ...], make: Any) -> Any:
-    """Results that follow from a table's key alone, the last few of them."""
-    with _memory_lock:
-        if key in _memory:
-            _memory.move_to_end(key)
-            return _memory[key]
-    found = make()
-    with _memory_lock:
-        _memory[key] = found
-        while len(_memory) > 60:
-            _memory.popitem(last=False)
-    return found

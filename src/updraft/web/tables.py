@@ -19,9 +19,10 @@ from updraft.core.insight import ColumnSummary, summarise_columns
 from updraft.core.steps import SHAPES, kinds
 from updraft.core.values import TITLES, guess_format, kind_of
 from updraft.core.values.kinds import Kind
-from updraft.web.looking import asked_focus, focused_rows
+from updraft.web.columns import asked_focus, focused_rows
+from updraft.web.memory import remembered
 from updraft.web.state import origins, takeable
-from updraft.web.studio import remembered, studio
+from updraft.web.studio import studio
 from updraft.web.words import did
 
 blueprint = Blueprint("tables", __name__, url_prefix="/api/flows/<flow_id>")

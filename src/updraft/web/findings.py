@@ -16,7 +16,7 @@ from updraft.web.studio import studio
 if TYPE_CHECKING:
     from updraft.core.insight import Finding
 
-blueprint = Blueprint("insight", __name__, url_prefix="/api/flows/<flow_id>/steps/<step_id>/findings")
+blueprint = Blueprint("findings", __name__, url_prefix="/api/flows/<flow_id>/steps/<step_id>/findings")
 
 
 @blueprint.get("")

@@ -1,4 +1,4 @@
-"""Flows that steps of a flow can use, and answers to what steps ask, as JSON and CSV."""
+"""Answers that people gave to what a step asks, as JSON and CSV."""
 
 from __future__ import annotations
 
@@ -8,59 +8,16 @@ from flask import Blueprint, Response, jsonify, request
 
 from updraft.core import Flow, Problem, Ref
 from updraft.core.flow.decisions import Decisions
-from updraft.core.flow.model import label
-from updraft.core.flow.order import drawing_order
 from updraft.core.steps import kinds
 from updraft.store.folders import safe_name
 from updraft.web.changes import change
 from updraft.web.state import flow_state
 from updraft.web.studio import studio
 
-blueprint = Blueprint("parts", __name__, url_prefix="/api/flows/<flow_id>")
+blueprint = Blueprint("decisions", __name__, url_prefix="/api/flows/<flow_id>/steps/<step_id>")
 
 
-@blueprint.get("/usable")
-def usable(flow_id: str) -> Any:
-    """What a step of this flow can use: its blocks, and the other saved flows."""
-    app = studio()
-    blocks = sorted(app.flows.get(flow_id).flow.blocks)
-    saved = [{"id": row["id"], "name": row["name"]} for row in app.flows.list() if row["id"] != flow_id]
-    return jsonify(blocks=blocks, flows=saved)
-
-
-@blueprint.get("/usable/about")
-def about(flow_id: str) -> Any:
-    """The sources, steps, parameters and revisions of a flow (`flow`, `revision`) or a block (`block`)."""
-    app, block = studio(), request.args.get("block", "")
-    if block:
-        blocks = app.flows.get(flow_id).flow.blocks
-        if block not in blocks:
-            raise Problem(
-                f"Block “{block}”", "this flow has no such block.", "Choose another one.", code="no_flow"
-            )
-        return jsonify(**_about(blocks[block]), revisions=[])
-    used = request.args.get("flow", "")
-    revisions = [{"number": r["number"], "sentence": r["sentence"]} for r in app.flows.revisions(used)]
-    return jsonify(**_about(app.flows.at(used, request.args.get("revision", type=int))), revisions=revisions)
-
-
-def _about(flow: Flow) -> dict[str, Any]:
-    steps = [flow.step(step_id) for step_id in drawing_order(flow)]
-    titled = [[step.id, step.name or _title(step.kind) or label(step)] for step in steps]
-    sources = {step.id for step in steps if not step.inputs}
-    return {
-        "name": flow.name,
-        "sources": [one for one in titled if one[0] in sources],
-        "steps": titled,
-        "parameters": [parameter.model_dump() for parameter in flow.parameters],
-    }
-
-
-def _title(kind: str) -> str:
-    return kinds()[kind].title if kind in kinds() else ""
-
-
-@blueprint.get("/steps/<step_id>/decisions")
+@blueprint.get("/decisions")
 def decisions(flow_id: str, step_id: str) -> Any:
     """The answers given for a step, its open questions, and the answers there can be.
 
@@ -94,7 +51,7 @@ def _open(flow_id: str, flow: Flow, step_id: str) -> list[list[Any]]:
     )
 
 
-@blueprint.get("/steps/<step_id>/decisions.csv")
+@blueprint.get("/decisions.csv")
 def export(flow_id: str, step_id: str) -> Response:
     flow = studio().flows.get(flow_id).flow
     response = Response(flow.decided(step_id).to_csv(), mimetype="text/csv")
@@ -103,7 +60,7 @@ def export(flow_id: str, step_id: str) -> Response:
     return response
 
 
-@blueprint.post("/steps/<step_id>/decisions.csv")
+@blueprint.post("/decisions.csv")
 def bring(flow_id: str, step_id: str) -> Any:
     """Take answers from a CSV file (multipart field `file`), over those of the same keys."""
     app, upload = studio(), request.files.get("file")

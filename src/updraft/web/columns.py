@@ -27,9 +27,10 @@ from updraft.core.insight.compare import gone_and_new
 from updraft.core.values import Kind, is_blank, kind_of
 from updraft.store.folders import safe_name
 from updraft.web.detecting import detecting
-from updraft.web.studio import remembered, studio
+from updraft.web.memory import remembered
+from updraft.web.studio import studio
 
-blueprint = Blueprint("looking", __name__, url_prefix="/api/flows/<flow_id>/tables/<key>")
+blueprint = Blueprint("columns", __name__, url_prefix="/api/flows/<flow_id>/tables/<key>")
 MOST_PATTERNS = 200
 NUMBER_LIKE = r"^\W*\d[\d.,' ]*\W*\w{0,8}\W*$"  # what a text that reads as a number looks like
 
