@@ -109,13 +109,14 @@ def _guard(form: str) -> str:
 
 
 def converted(
-    column: str,
+    column: str | pl.Expr,
     source: pl.DataType,
     kind: Kind,
     formats: list[str] | tuple[str, ...] = (),
     dressed: Mapping[str, float] | None = None,
 ) -> pl.Expr:
-    """The column as another kind; null where a value does not convert. Blanks around a value do not count.
+    """A column, or another expression, as another kind; null where a value does not convert. Blanks around it
+    do not count.
 
     Args:
         formats: date formats or number forms, tried in this order; none means the plain ones
@@ -123,7 +124,9 @@ def converted(
         dressed: read numbers with currency, percent and brackets too, and with these units, each number times
             the unit's factor; None reads bare numbers only.
     """
-    value = pl.col(column)
+    if isinstance(column, str):
+        return converted(pl.col(column), source, kind, formats, dressed).alias(column)
+    value = column
     if not isinstance(source, pl.String):
         return value.cast(DTYPES[kind], strict=False)
     text = value.str.strip_chars()
@@ -131,11 +134,9 @@ def converted(
         return value
     if kind is Kind.YES_NO:
         low = text.str.to_lowercase()
-        return (
-            pl.when(low.is_in(_YES)).then(True).when(low.is_in(_NO)).then(False).otherwise(None).alias(column)
-        )
+        return pl.when(low.is_in(_YES)).then(True).when(low.is_in(_NO)).then(False).otherwise(None)
     if kind in (Kind.DATE, Kind.DATETIME):
-        return pl.coalesce(_date(text, kind, form) for form in (formats or FORMATS[kind][:1])).alias(column)
+        return pl.coalesce(_date(text, kind, form) for form in (formats or FORMATS[kind][:1]))
     if dressed is not None:
         bare, negative, unit = undressed(text)
         read = pl.coalesce(_number(bare, form) for form in (formats or FORMATS[Kind.NUMBER][:1]))
@@ -149,8 +150,8 @@ def converted(
         )
     if kind is Kind.WHOLE and (formats or dressed is not None):
         whole = numbers.cast(pl.Int64, strict=False)
-        return pl.when(numbers == whole).then(whole).otherwise(None).alias(column)
-    return numbers.alias(column)
+        return pl.when(numbers == whole).then(whole).otherwise(None)
+    return numbers
 
 
 def _date(text: pl.Expr, kind: Kind, form: str) -> pl.Expr:

@@ -1,0 +1,21 @@
+"""Formulas: columns calculated from columns, written as one expression."""
+
+from typing import TYPE_CHECKING
+
+from lazy_loader import attach
+
+if TYPE_CHECKING:
+    from updraft.core.formula.compile import compile_formula, names_in
+    from updraft.core.formula.registry import Function, functions
+    from updraft.core.formula.terms import FormulaError, Term
+
+# Nothing is imported before it is used: most runs have no formula.
+__getattr__, __dir__, _ = attach(
+    __name__,
+    submod_attrs={
+        "compile": ["compile_formula", "names_in"],
+        "registry": ["Function", "functions"],
+        "terms": ["FormulaError", "Term"],
+    },
+)
+__all__ = ["FormulaError", "Function", "Term", "compile_formula", "functions", "names_in"]

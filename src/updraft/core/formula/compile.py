@@ -1,0 +1,424 @@
+"""Formulas: one Python expression, read by Python's own parser and turned into Polars by a white list.
+
+Nothing of a formula is ever executed as Python. Names are columns, calls are functions of the registry, and
+whatever else the parser knows is refused by name and place.
+"""
+
+from __future__ import annotations
+
+import ast
+import math
+import re
+import unicodedata
+from collections.abc import Callable
+from datetime import date
+from typing import Any
+
+import polars as pl
+
+from updraft.core.formula.registry import Argument, Function, check, functions
+from updraft.core.formula.terms import (
+    DAYS,
+    NUMBERS,
+    Columns,
+    FormulaError,
+    Misfit,
+    Term,
+    cast,
+    constant,
+    same_kind,
+)
+from updraft.core.problems import nearest
+from updraft.core.values import DTYPES, TITLES, Kind
+
+MOST_CHARACTERS, MOST_PARTS, MOST_DEPTH = 5_000, 1_000, 60
+_COMPARE: dict[type[ast.cmpop], Callable[[pl.Expr, pl.Expr], pl.Expr]] = {
+    ast.Eq: lambda a, b: a == b,
+    ast.NotEq: lambda a, b: a != b,
+    ast.Lt: lambda a, b: a < b,
+    ast.LtE: lambda a, b: a <= b,
+    ast.Gt: lambda a, b: a > b,
+    ast.GtE: lambda a, b: a >= b,
+}
+_SIGNS: dict[type[ast.AST], str] = {
+    ast.Add: "+", ast.Sub: "-", ast.Mult: "*", ast.Div: "/", ast.FloorDiv: "//", ast.Mod: "%", ast.Pow: "**"
+}  # fmt: skip
+
+
+def compile_formula(text: str, columns: Columns, parameter: Callable[[str], Any] | None = None) -> Term:
+    """A formula as an expression over a table.
+
+    Args:
+        columns: the table's columns with their kinds. A column is written by its name, with _ for what is no
+            letter or digit, or as column("its name").
+        parameter: gives a parameter's value, for `params.name`.
+
+    Raises:
+        FormulaError: it cannot be read, or does not fit the columns; says where.
+        Problem: a parameter that it names is not there.
+    """
+    tree, source = _parsed(text)
+    return _Compiler(source, columns, parameter).term(tree)
+
+
+def names_in(text: str) -> tuple[frozenset[str] | None, frozenset[str]]:
+    """Columns that a formula may read, and parameters that it uses; None for columns that only a table tells
+    (a name with _ may be written otherwise there). A formula that cannot be read uses nothing.
+    """
+    try:
+        tree, _ = _parsed(text)
+    except FormulaError:
+        return frozenset(), frozenset()
+    columns, parameters, sure = set(), set(), True
+    called = {id(node.func) for node in ast.walk(tree) if isinstance(node, ast.Call)}
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Name) and id(node) not in called and node.id != "params":
+            sure = sure and node.id.isascii() and "_" not in node.id
+            columns.add(node.id)
+        elif isinstance(node, ast.Attribute):
+            parameters.add(node.attr)
+        elif isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "column":
+            columns |= {str(arg.value) for arg in node.args if isinstance(arg, ast.Constant)}
+    return (frozenset(columns) if sure else None), frozenset(parameters)
+
+
+def _parsed(text: str) -> tuple[ast.expr, str]:
+    if not text.strip():
+        raise FormulaError("The formula", "there is none yet.", "Type one, such as round(price * 2, 1).")
+    if len(text) > MOST_CHARACTERS:
+        raise FormulaError(
+            "The formula",
+            f"it has {len(text):,} characters; {MOST_CHARACTERS:,} are the most.",
+            "Make it several formulas, each with a column of its own.",
+        )
+    if _deepest(text) > MOST_DEPTH:
+        raise _too_deep()
+    try:
+        tree = ast.parse(f"({text}\n)", mode="eval").body
+    except SyntaxError as error:
+        line, offset = (error.lineno or 1) - 1, (error.offset or 1) - 1
+        lines = text.split("\n")
+        here = sum(len(one) + 1 for one in lines[:line]) + offset - (1 if line == 0 else 0)
+        place = min(max(here, 0), max(len(text) - 1, 0))
+        raise _unreadable(text, place, error.msg) from None
+    except (ValueError, RecursionError, MemoryError):
+        raise FormulaError("The formula", "it cannot be read.", "Type it anew, in parts.") from None
+    if sum(1 for _ in ast.walk(tree)) > MOST_PARTS:
+        raise FormulaError(
+            "The formula", f"it has more than {MOST_PARTS:,} parts.", "Make it several formulas."
+        )
+    if _depth(tree) > MOST_DEPTH:
+        raise _too_deep()
+    return tree, text
+
+
+def _too_deep() -> FormulaError:
+    return FormulaError(
+        "The formula",
+        f"its parts stand more than {MOST_DEPTH} deep in each other.",
+        "Make it several formulas, each with a column of its own.",
+    )
+
+
+def _unreadable(text: str, place: int, message: str) -> FormulaError:
+    near = text[place : place + 12].split("\n")[0].strip()
+    if (
+        "never closed" in message
+        or "unexpected EOF" in message
+        or (near == "" and text.count("(") > text.count(")"))
+    ):
+        return FormulaError("The formula", "a bracket is not closed.", "Add the ) that is missing.", place)
+    if "unterminated string" in message:
+        return FormulaError("The formula", "a quote is not closed.", "Add the quote that is missing.", place)
+    if re.search(r"(?<![=<>!])=(?!=)", text) and ("==" in message or "assign" in message or "=" in near):
+        return FormulaError("The formula", "one = gives a value a name.", "Write == to compare.", place)
+    said = f"at character {place + 1}, near “{near}”" if near else f"at character {place + 1}"
+    return FormulaError(
+        "The formula",
+        f"it cannot be read {said}.",
+        'A name with blanks is written column("its name").',
+        place,
+    )
+
+
+def _deepest(text: str) -> int:
+    depth = deepest = 0
+    for sign in text:
+        depth += (sign in "([{") - (sign in ")]}")
+        deepest = max(deepest, depth)
+    return deepest
+
+
+def _depth(tree: ast.AST) -> int:
+    level, deep = [tree], 0
+    while level:
+        deep += 1
+        level = [child for node in level for child in ast.iter_child_nodes(node)]
+    return deep
+
+
+class _Compiler:
+    def __init__(self, source: str, columns: Columns, parameter: Callable[[str], Any] | None) -> None:
+        self.source, self.columns, self.parameter = source, columns, parameter
+        self.lines = source.split("\n")
+
+    def term(self, node: ast.expr) -> Term:
+        makers: dict[type[ast.AST], Callable[[Any], Term]] = {
+            ast.Constant: self._constant,
+            ast.Name: self._name,
+            ast.Attribute: self._parameter,
+            ast.Call: self._call,
+            ast.BinOp: self._binary,
+            ast.UnaryOp: self._unary,
+            ast.BoolOp: self._bool,
+            ast.Compare: self._compare,
+            ast.IfExp: self._if,
+        }
+        make = makers.get(type(node))
+        if make is None:
+            raise self._wrong(
+                node, "formulas do not have this.", "Use columns, values, functions and + - * / only."
+            )
+        try:
+            return make(node)
+        except Misfit as misfit:
+            raise self._wrong(node, misfit.reason, misfit.way_out) from None
+
+    def _wrong(self, node: ast.expr, reason: str, way_out: str) -> FormulaError:
+        place, end = (
+            self._place(node.lineno, node.col_offset),
+            self._place(node.end_lineno or 1, node.end_col_offset or 0),
+        )
+        said = self.source[place:end].strip()
+        said = said if len(said) <= 40 else f"{said[:39]}…"
+        return FormulaError(f"“{said}” at character {place + 1}", reason, way_out, place, max(end - place, 1))
+
+    def _place(self, line: int, column: int) -> int:
+        """Characters before a place that the parser tells in lines and bytes; a ( stood before the first."""
+        line = min(line, len(self.lines))
+        first = self.lines[line - 1].encode()[: max(column - (line == 1), 0)].decode(errors="ignore")
+        return sum(len(one) + 1 for one in self.lines[: line - 1]) + len(first)
+
+    def _constant(self, node: ast.Constant) -> Term:
+        if isinstance(node.value, bool | int | float | str | None):
+            if isinstance(node.value, int) and abs(node.value) >= 1 << 63:
+                raise Misfit("this number is too large.", "Write it with a decimal point.")
+            if isinstance(node.value, float) and not math.isfinite(node.value):
+                raise Misfit("this number is too large.", "Write a smaller one.")
+            return constant(node.value)
+        raise Misfit("formulas do not have this.", "Use a number or a text in quotes.")
+
+    def _name(self, node: ast.Name) -> Term:
+        return self._column(node.id, [name for name in self.columns if _written(name) == node.id])
+
+    def _column(self, name: str, alike: list[str]) -> Term:
+        found = [name] if name in self.columns else alike
+        if len(found) > 1:
+            raise Misfit(
+                f"it may be {' or '.join(f'“{one}”' for one in found)}.", 'Write column("its name").'
+            )
+        if found:
+            return Term(pl.col(found[0]), self.columns[found[0]])
+        if name in functions():
+            raise Misfit("it is a function.", f"Write it with brackets: {functions()[name].signature}.")
+        near = nearest(name, [*self.columns, *map(_written, self.columns)])
+        way_out = (
+            f"The nearest is “{near}”." if near else f"Columns are: {', '.join(list(self.columns)[:8])}."
+        )
+        raise Misfit("the table has no such column.", f"{way_out} Text stands in quotes.")
+
+    def _parameter(self, node: ast.Attribute) -> Term:
+        if not (isinstance(node.value, ast.Name) and node.value.id == "params"):
+            raise Misfit(
+                "formulas know no dots but params.name.", "Use a function: upper(name), not name.upper()."
+            )
+        if self.parameter is None:
+            raise Misfit("there are no parameters here.", "Write the value.")
+        value = self.parameter(node.attr)
+        if isinstance(value, tuple):
+            raise Misfit("it is a list, and a formula needs one value.", "Use it after “in”.")
+        if isinstance(value, date):
+            return Term(pl.lit(value, dtype=pl.Date), Kind.DATE, value)
+        return constant(value)
+
+    def _call(self, node: ast.Call) -> Term:
+        if not isinstance(node.func, ast.Name):
+            raise Misfit("only functions can be called.", "Use a function: upper(name), not name.upper().")
+        name = node.func.id
+        if name == "column":
+            return self._quoted(node)
+        if name not in functions():
+            near = nearest(name, functions())
+            raise Misfit(
+                f"there is no function {name}.", f"The nearest is {near}." if near else "See all functions."
+            )
+        return self._made(functions()[name], node)
+
+    def _quoted(self, node: ast.Call) -> Term:
+        if len(node.args) != 1 or not isinstance(node.args[0], ast.Constant) or node.keywords:
+            raise Misfit("column takes one name in quotes.", 'Write column("its name").')
+        return self._column(str(node.args[0].value), [])
+
+    def _made(self, called: Function, node: ast.Call) -> Term:
+        given = list(node.args)
+        named = {word.arg: word.value for word in node.keywords}
+        values: list[Any] = []
+        for argument in called.arguments:
+            if argument.named:
+                values.append(self._by(named.pop(argument.name, None)))
+            elif argument.many:
+                values.append([self._checked(argument, one) for one in given])
+                given = []
+            elif given:
+                values.append(self._checked(argument, given.pop(0)))
+            elif argument.name in named:
+                values.append(self._checked(argument, named.pop(argument.name)))
+            elif argument.default is not ...:
+                values.append(constant(argument.default))
+            else:
+                raise Misfit(f"“{argument.name}” is missing.", f"Write {called.signature}: {called.help}.")
+        if given:
+            raise Misfit("it is given more than it takes.", f"Write {called.signature}: {called.help}.")
+        if named:
+            raise Misfit(
+                f"it does not take “{next(iter(named))}”.", f"Write {called.signature}: {called.help}."
+            )
+        return called.make(*values)
+
+    def _checked(self, argument: Argument, node: ast.expr) -> Term:
+        if isinstance(node, ast.Starred):
+            raise self._wrong(node, "formulas do not have this.", "Write each value.")
+        found = self.term(node)
+        try:
+            check(argument, found)
+        except Misfit as misfit:
+            raise self._wrong(node, misfit.reason, misfit.way_out) from None
+        return found
+
+    def _by(self, node: ast.expr | None) -> list[Term] | None:
+        if node is None:
+            return None
+        return [self.term(one) for one in (node.elts if isinstance(node, ast.Tuple | ast.List) else [node])]
+
+    def _binary(self, node: ast.BinOp) -> Term:
+        sign = _SIGNS.get(type(node.op))
+        if sign is None:
+            raise Misfit("formulas do not have this sign.", "Use + - * / // % **.")
+        return calculated(sign, self.term(node.left), self.term(node.right))
+
+    def _unary(self, node: ast.UnaryOp) -> Term:
+        value = self.term(node.operand)
+        if isinstance(node.op, ast.Not):
+            return Term(~_truth(value), Kind.YES_NO)
+        if isinstance(node.op, ast.Invert) or value.kind not in (*NUMBERS, None):
+            raise Misfit("a sign needs a number.", "Use number(…) to read one from text.")
+        if isinstance(node.op, ast.UAdd):
+            return value
+        if value.is_constant:
+            return constant(-value.constant)
+        return Term(-value.expr, value.kind)
+
+    def _bool(self, node: ast.BoolOp) -> Term:
+        parts = [_truth(self.term(value)) for value in node.values]
+        join = pl.all_horizontal if isinstance(node.op, ast.And) else pl.any_horizontal
+        return Term(join(parts), Kind.YES_NO)
+
+    def _compare(self, node: ast.Compare) -> Term:
+        found, left = [], node.left
+        for operation, right in zip(node.ops, node.comparators, strict=True):
+            found.append(self._compared(operation, left, right))
+            left = right
+        return Term(found[0] if len(found) == 1 else pl.all_horizontal(found), Kind.YES_NO)
+
+    def _compared(self, operation: ast.cmpop, left: ast.expr, right: ast.expr) -> pl.Expr:
+        mine = self.term(left)
+        if isinstance(operation, ast.In | ast.NotIn):
+            among = self._among(mine, right)
+            return ~among if isinstance(operation, ast.NotIn) else among
+        if type(operation) not in _COMPARE:
+            raise Misfit(
+                "formulas compare by == != < <= > >= and in.", "Use is_empty(…) to find empty values."
+            )
+        its = self.term(right)
+        if mine.kind is None or its.kind is None:
+            raise Misfit("nothing equals an empty value.", "Use is_empty(…).")
+        kind = same_kind([mine, its])
+        return _COMPARE[type(operation)](cast(mine, kind), cast(its, kind))
+
+    def _among(self, mine: Term, right: ast.expr) -> pl.Expr:
+        if isinstance(right, ast.Tuple | ast.List | ast.Set):
+            others = [self.term(one) for one in right.elts]
+        elif isinstance(right, ast.Attribute) and self.parameter is not None:
+            value = self.parameter(right.attr)
+            others = [constant(one) for one in (value if isinstance(value, tuple) else (value,))]
+        else:
+            raise Misfit("after “in” stands a list.", 'Write it in brackets: hub in ("Fen", "Dale").')
+        kind = same_kind([mine, *others])
+        return pl.any_horizontal([pl.lit(False), *(cast(mine, kind) == cast(one, kind) for one in others)])
+
+    def _if(self, node: ast.IfExp) -> Term:
+        test = _truth(self.term(node.test))
+        then, otherwise = self.term(node.body), self.term(node.orelse)
+        kind = same_kind([then, otherwise])
+        return Term(pl.when(test).then(cast(then, kind)).otherwise(cast(otherwise, kind)), kind)
+
+
+def _written(name: str) -> str:
+    """A column's name as it is written in a formula: as the parser gives names, _ for what none can hold."""
+    return unicodedata.normalize("NFKC", re.sub(r"\W", "_", name))
+
+
+def _truth(value: Term) -> pl.Expr:
+    if value.kind not in (Kind.YES_NO, None):
+        said = TITLES[value.kind] if value.kind else ""
+        raise Misfit(f"a condition is needed, and this is {said}.", "Compare it: amount > 10.")
+    return value.expr.cast(pl.Boolean)
+
+
+def calculated(sign: str, left: Term, right: Term) -> Term:
+    """Two terms joined by a sign. Dividing by zero gives an empty value, and so does a product too large."""
+    kinds = (left.kind, right.kind)
+    if sign == "+" and Kind.TEXT in kinds and all(kind in (Kind.TEXT, None) for kind in kinds):
+        return Term(left.expr + right.expr, Kind.TEXT)
+    if left.kind in DAYS and right.kind is Kind.WHOLE and sign in "+-":
+        days = pl.duration(days=right.expr)
+        return Term(left.expr + days if sign == "+" else left.expr - days, left.kind)
+    if left.kind in DAYS and right.kind in DAYS and sign == "-":
+        return Term((left.expr.cast(pl.Date) - right.expr.cast(pl.Date)).dt.total_days(), Kind.WHOLE)
+    for term in (left, right):
+        if term.kind not in (*NUMBERS, None):
+            said = TITLES[term.kind] if term.kind else ""
+            raise Misfit(
+                f"{said} cannot be calculated with by {sign}.",
+                "Use number(…) to read a number from text, or joined(…) to put texts together.",
+            )
+    return _of_numbers(sign, left, right)
+
+
+def _of_numbers(sign: str, left: Term, right: Term) -> Term:
+    a, b = left.expr, right.expr
+    whole = left.kind is Kind.WHOLE and right.kind is Kind.WHOLE
+    kind = Kind.WHOLE if whole else Kind.NUMBER
+    if not whole:
+        a, b = left.as_number(), right.as_number()
+    match sign:
+        case "+":
+            return Term(a + b, kind)
+        case "-":
+            return Term(a - b, kind)
+        case "*" if whole:
+            return Term((a.cast(pl.Int128) * b).cast(pl.Int64, strict=False), kind)
+        case "*":
+            return Term(a * b, kind)
+        case "**":
+            power = left.as_number().pow(right.as_number())
+            return Term(pl.when(power.is_finite()).then(power), Kind.NUMBER)
+    safe = b if right.is_constant and right.constant else pl.when(b != 0).then(b)
+    if sign == "/":
+        return Term(left.as_number() / safe.cast(pl.Float64), Kind.NUMBER)
+    return Term(a // safe if sign == "//" else a % safe, kind)
+
+
+def dtype_of(term: Term) -> pl.DataType:
+    """The Polars type of a column made by a term; text where it is always empty."""
+    return DTYPES.get(term.kind or Kind.TEXT, pl.String())

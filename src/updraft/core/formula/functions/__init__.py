@@ -1,0 +1,1 @@
+"""The functions of formulas, by what they are about."""

@@ -1,0 +1,96 @@
+"""Functions that look at other rows: of the whole table, or of the rows that are equal in `by`."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import polars as pl
+
+from updraft.core.formula.registry import function
+from updraft.core.formula.terms import Misfit, Term
+from updraft.core.values import Kind
+
+
+def _over(expr: pl.Expr, by: list[Term] | None) -> pl.Expr:
+    return expr.over([term.expr for term in by]) if by else expr
+
+
+def _filled(number: Term, make: Callable[[pl.Expr], pl.Expr], by: list[Term] | None) -> pl.Expr:
+    """A figure of a column's filled cells; empty where there is none."""
+    return pl.when(_over(number.expr.count(), by) > 0).then(_over(make(number.expr), by))
+
+
+@function("number: number, by: any @", "the sum of all rows", "", "")
+def total(number: Term, by: list[Term] | None) -> Term:
+    return Term(_filled(number, lambda value: value.sum(), by), number.kind)
+
+
+@function("number: number, by: any @", "the mean of all rows", "", "")
+def average(number: Term, by: list[Term] | None) -> Term:
+    return Term(_over(number.expr.mean(), by), Kind.NUMBER)
+
+
+@function("number: number, by: any @", "the middle of all rows' values", "", "")
+def median(number: Term, by: list[Term] | None) -> Term:
+    return Term(_over(number.expr.median(), by), Kind.NUMBER)
+
+
+@function("value: any, by: any @", "the smallest of all rows", "", "")
+def lowest(value: Term, by: list[Term] | None) -> Term:
+    return Term(_over(value.expr.min(), by), value.kind)
+
+
+@function("value: any, by: any @", "the largest of all rows", "", "")
+def highest(value: Term, by: list[Term] | None) -> Term:
+    return Term(_over(value.expr.max(), by), value.kind)
+
+
+@function("value: any, by: any @", "how many rows have a value", "", "")
+def count(value: Term, by: list[Term] | None) -> Term:
+    return Term(_over(value.expr.count(), by).cast(pl.Int64), Kind.WHOLE)
+
+
+@function("value: any, by: any @", "how many different values the rows have", "", "")
+def distinct(value: Term, by: list[Term] | None) -> Term:
+    return Term(_over(value.expr.drop_nulls().n_unique(), by).cast(pl.Int64), Kind.WHOLE)
+
+
+@function("number: number, by: any @", "its part of the sum of all rows", "", "")
+def share(number: Term, by: list[Term] | None) -> Term:
+    whole = _over(number.expr.sum(), by).cast(pl.Float64)
+    return Term(pl.when(whole != 0).then(number.as_number() / whole), Kind.NUMBER)
+
+
+@function("number: number, by: any @", "the sum up to this row", "", "")
+def running_total(number: Term, by: list[Term] | None) -> Term:
+    return Term(_over(number.expr.fill_null(0).cum_sum(), by), number.kind)
+
+
+@function("value: any, by: any @", "its place by size, the largest first; equal ones share it", "", "")
+def rank(value: Term, by: list[Term] | None) -> Term:
+    return Term(_over(value.expr.rank("min", descending=True), by).cast(pl.Int64), Kind.WHOLE)
+
+
+@function(
+    "value: any, steps: whole! = 1, by: any @", "the value of the row before, or of one further up", "", ""
+)
+def previous(value: Term, steps: Term, by: list[Term] | None) -> Term:
+    return _moved(value, steps, by, 1)
+
+
+@function(
+    "value: any, steps: whole! = 1, by: any @", "the value of the row after, or of one further down", "", ""
+)
+def following(value: Term, steps: Term, by: list[Term] | None) -> Term:
+    return _moved(value, steps, by, -1)
+
+
+def _moved(value: Term, steps: Term, by: list[Term] | None, way: int) -> Term:
+    if int(steps.constant) < 1:
+        raise Misfit("the number of rows must be 1 or more.", "Use the other function to go the other way.")
+    return Term(_over(value.expr.shift(way * int(steps.constant)), by), value.kind)
+
+
+@function("by: any @", "the number of the row, from 1", "", "")
+def row_number(by: list[Term] | None) -> Term:
+    return Term(_over(pl.int_range(1, pl.len() + 1, dtype=pl.Int64), by), Kind.WHOLE)

@@ -1,0 +1,92 @@
+"""Functions of numbers. Where a number is empty, so is the result."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from updraft.core.formula.registry import function
+from updraft.core.formula.terms import NUMBERS, Misfit, Term, cast, same_kind
+from updraft.core.values import Kind
+
+
+def _like(number: Term, expr: pl.Expr) -> Term:
+    return Term(expr, number.kind)
+
+
+@function(
+    "number: number, places: whole! = 0", "to so many places, half away from zero", "round(2.345, 2)", "2.35"
+)
+def round_(number: Term, places: Term) -> Term:
+    at = int(places.constant)
+    if number.kind is Kind.WHOLE and at >= 0:
+        return number
+    if at < 0:
+        step = 10.0**-at
+        return Term((number.as_number() / step).round(0, mode="half_away_from_zero") * step, Kind.NUMBER)
+    # 2.345 lies a little below 2.345 in binary: fifteen figures say what was meant.
+    return Term(number.as_number().round_sig_figs(15).round(at, mode="half_away_from_zero"), Kind.NUMBER)
+
+
+@function("number: number", "the whole number below", "down(2.7)", "2")
+def down(number: Term) -> Term:
+    return Term(number.as_number().floor().cast(pl.Int64, strict=False), Kind.WHOLE)
+
+
+@function("number: number", "the whole number above", "up(2.1)", "3")
+def up(number: Term) -> Term:
+    return Term(number.as_number().ceil().cast(pl.Int64, strict=False), Kind.WHOLE)
+
+
+@function("number: any", "as a whole number; empty where it has decimals", "whole('12')", "12")
+def whole(number: Term) -> Term:
+    if number.kind is Kind.TEXT:
+        found = number.expr.str.strip_chars().cast(pl.Float64, strict=False)
+    elif number.kind in (*NUMBERS, Kind.YES_NO, None):
+        found = number.as_number()
+    else:
+        raise Misfit("no whole number can be read from this.", "Use day(…), month(…) or year(…) for dates.")
+    exact = found.cast(pl.Int64, strict=False)
+    return Term(pl.when(exact.cast(pl.Float64) == found).then(exact), Kind.WHOLE)
+
+
+@function("number: number", "without its sign", "abs(-3)", "3")
+def abs_(number: Term) -> Term:
+    return _like(number, number.expr.abs())
+
+
+@function("number: number", "its square root; empty below zero", "root(9)", "3")
+def root(number: Term) -> Term:
+    value = number.as_number()
+    return Term(pl.when(value >= 0).then(value.sqrt()), Kind.NUMBER)
+
+
+@function("number: number", "its decimal logarithm; empty for zero and below", "log10(1000)", "3")
+def log10(number: Term) -> Term:
+    value = number.as_number()
+    # The logarithm of 1000 is 2.9999999999999996 in binary.
+    return Term(pl.when(value > 0).then(value.log10().round_sig_figs(15)), Kind.NUMBER)
+
+
+@function("*values: any", "the smallest of these, empty ones left out", "smallest(3, None, 2)", "2")
+def smallest(values: list[Term]) -> Term:
+    return _across(values, pl.min_horizontal)
+
+
+@function("*values: any", "the largest of these, empty ones left out", "largest(3, None, 2)", "3")
+def largest(values: list[Term]) -> Term:
+    return _across(values, pl.max_horizontal)
+
+
+def _across(values: list[Term], pick: object) -> Term:
+    if not values:
+        raise Misfit("there is nothing to compare.", "Name the values.")
+    kind = same_kind(values)
+    return Term(pick([cast(value, kind) for value in values]), kind)  # type: ignore[operator]
+
+
+@function(
+    "number: number, low: number, high: number", "kept between two bounds", "within(120, 0, 100)", "100"
+)
+def within(number: Term, low: Term, high: Term) -> Term:
+    kind = same_kind([number, low, high])
+    return Term(cast(number, kind).clip(cast(low, kind), cast(high, kind)), kind)

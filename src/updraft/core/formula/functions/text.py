@@ -1,0 +1,271 @@
+"""Functions of text. Where the text is empty, so is the result."""
+
+from __future__ import annotations
+
+import re
+
+import polars as pl
+
+from updraft.core.formula.registry import function
+from updraft.core.formula.terms import Misfit, Term
+from updraft.core.values import Kind
+from updraft.core.values.convert import pattern_of
+
+
+def _text(expr: pl.Expr) -> Term:
+    return Term(expr, Kind.TEXT)
+
+
+def pattern(term: Term) -> str:
+    """A regular expression written in a formula. Raises Misfit where it is none."""
+    text = str(term.constant)
+    try:
+        pl.select(pl.lit("").str.contains(text))
+    except pl.exceptions.PolarsError as error:
+        reason = str(error).splitlines()[-1].strip().removeprefix("error: ")
+        raise Misfit(f"“{text}” is not a pattern ({reason}).", "Mend the pattern.") from None
+    return text
+
+
+@function("text: text", "all letters large", "upper('pea')", "PEA")
+def upper(text: Term) -> Term:
+    return _text(text.expr.str.to_uppercase())
+
+
+@function("text: text", "all letters small", "lower('PEA')", "pea")
+def lower(text: Term) -> Term:
+    return _text(text.expr.str.to_lowercase())
+
+
+@function("text: text", "each word with a large first letter", "title('bay gem')", "Bay Gem")
+def title(text: Term) -> Term:
+    return _text(text.expr.str.to_titlecase())
+
+
+@function("text: text", "without blanks at the ends", "trim('  pea ')", "pea")
+def trim(text: Term) -> Term:
+    return _text(text.expr.str.strip_chars())
+
+
+@function("text: text", "one blank between words, none at the ends", "tidy(' bay   gem ')", "bay gem")
+def tidy(text: Term) -> Term:
+    return _text(text.expr.str.replace_all(r"\s+", " ").str.strip_chars())
+
+
+@function("text: text", "letters without their accents", "plain('Crème')", "Creme")
+def plain(text: Term) -> Term:
+    return _text(text.expr.str.normalize("NFD").str.replace_all(r"\p{Mn}", "").str.normalize("NFC"))
+
+
+@function("text: text", "how many characters", "length('pea')", "3")
+def length(text: Term) -> Term:
+    return Term(text.expr.str.len_chars().cast(pl.Int64), Kind.WHOLE)
+
+
+@function("text: text, count: whole", "its first characters", "first('GZ-1042', 2)", "GZ")
+def first(text: Term, count: Term) -> Term:
+    return _text(text.expr.str.head(count.expr))
+
+
+@function("text: text, count: whole", "its last characters", "last('GZ-1042', 4)", "1042")
+def last(text: Term, count: Term) -> Term:
+    return _text(text.expr.str.tail(count.expr))
+
+
+@function(
+    "text: text, start: whole, count: whole", "characters from a place on", "middle('GZ-1042', 4, 2)", "10"
+)
+def middle(text: Term, start: Term, count: Term) -> Term:
+    at, many = start.expr.cast(pl.Int64), count.expr.cast(pl.Int64)
+    # A place before the first takes what of the stretch lies within.
+    return _text(text.expr.str.slice((at - 1).clip(0), (many + (at - 1).clip(None, 0)).clip(0)))
+
+
+@function(
+    "text: text, mark: text!",
+    "up to the first mark; all where there is none",
+    "before('12 x 5 g', 'x')",
+    "12 ",
+)
+def before(text: Term, mark: Term) -> Term:
+    found = text.expr.str.splitn(_mark(mark), 2).struct.field("field_0")
+    return _text(found)
+
+
+@function(
+    "text: text, mark: text!",
+    "what follows the first mark; empty where there is none",
+    "after('12 x 5 g', 'x')",
+    " 5 g",
+)
+def after(text: Term, mark: Term) -> Term:
+    return _text(text.expr.str.splitn(_mark(mark), 2).struct.field("field_1"))
+
+
+@function(
+    "text: text, start: text!, end: text!",
+    "what stands between two marks",
+    "between('Peas (dry)', '(', ')')",
+    "dry",
+)
+def between(text: Term, start: Term, end: Term) -> Term:
+    opened = text.expr.str.splitn(_mark(start), 2).struct.field("field_1")
+    parts = opened.str.splitn(_mark(end), 2).struct
+    return _text(pl.when(parts.field("field_1").is_not_null()).then(parts.field("field_0")))
+
+
+@function(
+    "text: text, mark: text!, place: whole!",
+    "a part of what marks split; -1 is the last",
+    "part('a/b/c', '/', 2)",
+    "b",
+)
+def part(text: Term, mark: Term, place: Term) -> Term:
+    at = int(place.constant)
+    if at == 0:
+        raise Misfit("parts are counted from 1, or from -1 at the end.", "Use 1 for the first.")
+    return _text(text.expr.str.split(_mark(mark)).list.get(at - 1 if at > 0 else at, null_on_oob=True))
+
+
+def _mark(mark: Term) -> str:
+    if not mark.constant:
+        raise Misfit("the mark has no character.", "Type the mark.")
+    return str(mark.constant)
+
+
+@function("text: text, old: text, new: text", "each old replaced by new", "replace('1-2-3', '-', '')", "123")
+def replace(text: Term, old: Term, new: Term) -> Term:
+    if not old.is_constant:
+        raise Misfit("what is replaced must be written out here.", "Type it, not a column.")
+    fresh = text.expr.str.replace_all(_mark(old), new.expr.fill_null(""), literal=True)
+    return _text(pl.when(new.expr.is_not_null()).then(fresh))
+
+
+@function(
+    "text: text, pattern: text!, new: text!",
+    "what fits a pattern replaced",
+    "replace_pattern('a1b22', '[0-9]+', '#')",
+    "a#b#",
+)
+def replace_pattern(text: Term, pattern_: Term, new: Term) -> Term:
+    return _text(text.expr.str.replace_all(pattern(pattern_), str(new.constant)))
+
+
+@function(
+    "text: text, pattern: text!",
+    "the first that fits a pattern, or its group",
+    "extract('lot 1042 b', '[0-9]+')",
+    "1042",
+)
+def extract(text: Term, pattern_: Term) -> Term:
+    found = pattern(pattern_)
+    groups = re.search(r"(?<!\\)\((?!\?)", found)
+    return _text(text.expr.str.extract(found if groups else f"({found})", 1))
+
+
+@function("text: text, part: text", "whether a part stands in it", "contains('Bay Gem', 'Gem')", "yes")
+def contains(text: Term, part: Term) -> Term:
+    return Term(text.expr.str.contains(part.expr, literal=True), Kind.YES_NO)
+
+
+@function("text: text, part: text", "whether it begins so", "starts('GZ-1042', 'GZ')", "yes")
+def starts(text: Term, part: Term) -> Term:
+    return Term(text.expr.str.starts_with(part.expr), Kind.YES_NO)
+
+
+@function("text: text, part: text", "whether it ends so", "ends('GZ-1042', '42')", "yes")
+def ends(text: Term, part: Term) -> Term:
+    return Term(text.expr.str.ends_with(part.expr), Kind.YES_NO)
+
+
+@function(
+    "text: text, pattern: text!",
+    "whether all of it fits a pattern",
+    "fits('GZ-1042', '[A-Z]+-[0-9]+')",
+    "yes",
+)
+def fits(text: Term, pattern_: Term) -> Term:
+    return Term(text.expr.str.contains(f"^(?:{pattern(pattern_)})$"), Kind.YES_NO)
+
+
+@function("text: text, part: text!", "how often a part stands in it", "occurs('a-b-c', '-')", "2")
+def occurs(text: Term, part: Term) -> Term:
+    return Term(text.expr.str.count_matches(_mark(part), literal=True).cast(pl.Int64), Kind.WHOLE)
+
+
+@function("text: text, length: whole!, sign: text! = '0'", "filled up at the front", "pad('42', 5)", "00042")
+def pad(text: Term, length: Term, sign: Term) -> Term:
+    if len(str(sign.constant)) != 1:
+        raise Misfit("the sign to fill with must be one character.", "Type one, such as '0'.")
+    return _text(text.expr.str.pad_start(max(int(length.constant), 0), str(sign.constant)))
+
+
+@function(
+    "mark: text!, *parts: any",
+    "parts put together with a mark, empty ones left out",
+    "joined(' ', 'Bay', None, 'Gem')",
+    "Bay Gem",
+)
+def joined(mark: Term, parts: list[Term]) -> Term:
+    if not parts:
+        raise Misfit("there is nothing to put together.", "Name the parts after the mark.")
+    return _text(
+        pl.concat_str([as_text(part) for part in parts], separator=str(mark.constant), ignore_nulls=True)
+    )
+
+
+@function("value: any, format: text! = ''", "as text; dates by a format", "text(12.0)", "12")
+def text(value: Term, format: Term) -> Term:
+    if not format.constant:
+        return _text(as_text(value))
+    if value.kind not in (Kind.DATE, Kind.DATETIME):
+        raise Misfit("only dates take a format.", "Leave the format out.")
+    return _text(value.expr.dt.to_string(pattern_of(str(format.constant))))
+
+
+@function(
+    "value: any, place: whole! = 1",
+    "the number that stands in a text: the first, or another",
+    "number('12 x 5 g', 2)",
+    "5",
+)
+def number(value: Term, place: Term) -> Term:
+    if value.kind is not Kind.TEXT:
+        if value.kind in (Kind.DATE, Kind.DATETIME, Kind.LIST, Kind.RECORD, Kind.DURATION):
+            raise Misfit("no number can be read from this.", "Use day(…), month(…) or year(…) for dates.")
+        return Term(value.expr.cast(pl.Float64), Kind.NUMBER)
+    at = int(place.constant)
+    if at == 0:
+        raise Misfit("numbers are counted from 1, or from -1 at the end.", "Use 1 for the first.")
+    # A dash between letters or digits is no sign: LOT-12 holds 12.
+    within = value.expr.str.replace_all(r"(\w)-", "$1 ").str.extract_all(r"-?\d+(?:[.,]\d+)?")
+    found = within.list.get(at - 1 if at > 0 else at, null_on_oob=True)
+    some = found.str.replace(",", ".", literal=True).cast(pl.Float64, strict=False)
+    return Term(pl.coalesce(_bare(value.expr), some) if at == 1 else some, Kind.NUMBER)
+
+
+def _bare(text: pl.Expr) -> pl.Expr:
+    """A text that is a number and nothing else, thousands marked or not."""
+    stripped = text.str.strip_chars()
+    grouped = stripped.str.contains(r"^-?\d{1,3}(,\d{3})+(\.\d+)?$")
+    return (
+        pl.when(grouped)
+        .then(stripped.str.replace_all(",", ""))
+        .otherwise(stripped)
+        .cast(pl.Float64, strict=False)
+    )
+
+
+def as_text(term: Term) -> pl.Expr:
+    """A term as a reader sees it: a whole number without a point, yes and no as words."""
+    if term.kind is Kind.TEXT or term.kind is None:
+        return term.expr.cast(pl.String)
+    if term.kind is Kind.YES_NO:
+        return pl.when(term.expr).then(pl.lit("yes")).when(~term.expr).then(pl.lit("no"))
+    if term.kind is Kind.NUMBER:
+        return term.expr.cast(pl.String).str.strip_suffix(".0")
+    if term.kind is Kind.DATETIME:
+        return term.expr.dt.to_string("%Y-%m-%d %H:%M:%S")
+    if term.kind in (Kind.LIST, Kind.RECORD):
+        raise Misfit("a list or a record is no text.", "Put a step “Expand lists” before.")
+    return term.expr.cast(pl.String)

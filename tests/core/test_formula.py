@@ -1,0 +1,247 @@
+"""Formulas against plain Python, and everything that is no formula refused by name and place."""
+
+import math
+from datetime import date, timedelta
+
+import polars as pl
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from updraft.core.formula import FormulaError, compile_formula, functions, names_in
+from updraft.core.formula.functions.text import as_text
+from updraft.core.values import Kind, kind_of
+
+SCHEMA = {"packets": pl.Int64, "price": pl.Float64, "hub": pl.String, "sent": pl.Boolean, "Ordered on": pl.Date}
+KINDS = {name: kind_of(dtype()) for name, dtype in SCHEMA.items()}
+ROW = st.tuples(
+    st.none() | st.integers(-1000, 1000),
+    st.none() | st.integers(-4000, 4000).map(lambda n: n / 8),
+    st.none() | st.sampled_from(["Fen", "Dale", "bay gem", "GZ-10", ""]),
+    st.none() | st.booleans(),
+    st.none() | st.dates(date(2020, 1, 1), date(2030, 12, 31)),
+)
+
+
+def result(formula: str, rows: list | None = None) -> list:
+    table = pl.DataFrame(rows or [(None,) * 5], schema=SCHEMA, orient="row")
+    return table.with_columns(compile_formula(formula, KINDS).expr.alias("x")).get_column("x").to_list()
+
+
+@pytest.mark.parametrize("name", sorted(name for name, found in functions().items() if found.example[0]))
+def test_a_function_gives_what_its_example_says(name):
+    formula, gives = functions()[name].example
+    term = compile_formula(formula, {})
+    assert (pl.select(as_text(term)).item() or "") == gives
+
+
+# A formula is made together with the plain Python that says what it means: (text, row → value).
+NUMBERS = st.sampled_from(
+    [("packets", lambda r: r[0]), ("price", lambda r: r[1]), ("3", lambda r: 3), ("0", lambda r: 0)]
+)
+TEXTS = st.sampled_from([("hub", lambda r: r[2]), ("'Fen'", lambda r: "Fen"), ("''", lambda r: "")])
+TESTS = st.sampled_from([("sent", lambda r: r[3]), ("True", lambda r: True)])
+
+
+def strict(make):
+    """Empty where any part is empty."""
+    return lambda *parts: None if None in parts else make(*parts)
+
+
+SIGNS = {
+    "+": strict(lambda a, b: a + b),
+    "-": strict(lambda a, b: a - b),
+    "*": strict(lambda a, b: a * b),
+    "/": strict(lambda a, b: None if b == 0 else a / b),
+    "//": strict(lambda a, b: None if b == 0 else a // b),
+    "%": strict(lambda a, b: None if b == 0 else a % b),
+}
+COMPARE = {
+    "==": strict(lambda a, b: a == b),
+    "!=": strict(lambda a, b: a != b),
+    "<": strict(lambda a, b: a < b),
+    ">=": strict(lambda a, b: a >= b),
+}
+
+
+def made(template, *parts, of):
+    texts, values = zip(*parts, strict=True)
+    return template.format(*texts), lambda row: of(*(value(row) for value in values))
+
+
+@st.composite
+def numbers(draw, deep=2):
+    if deep == 0 or draw(st.booleans()):
+        return draw(NUMBERS)
+    sign = draw(st.sampled_from(sorted(SIGNS)))
+    pair = draw(numbers(deep - 1)), draw(numbers(deep - 1))
+    return draw(
+        st.sampled_from([
+            made(f"({{}} {sign} {{}})", *pair, of=SIGNS[sign]),
+            made("abs({})", pair[0], of=strict(abs)),
+            made("if_empty({}, {})", *pair, of=lambda a, b: b if a is None else a),
+            made("largest({}, {})", *pair, of=lambda *both: max((v for v in both if v is not None), default=None)),
+            made("({} if {} else {})", pair[0], draw(truths(0)), pair[1], of=lambda a, test, b: a if test else b),
+        ])
+    )  # fmt: skip
+
+
+@st.composite
+def texts(draw, deep=2):
+    if deep == 0 or draw(st.booleans()):
+        return draw(TEXTS)
+    one, other = draw(texts(deep - 1)), draw(texts(deep - 1))
+    return draw(
+        st.sampled_from([
+            made("({} + {})", one, other, of=strict(lambda a, b: a + b)),
+            made("upper({})", one, of=strict(str.upper)),
+            made("first({}, 2)", one, of=strict(lambda a: a[:2])),
+            made("last({}, 2)", one, of=strict(lambda a: a[-2:])),
+            made("middle({}, 2, 2)", one, of=strict(lambda a: a[1:3])),
+            made("replace({}, 'e', {})", one, other, of=strict(lambda a, b: a.replace("e", b))),
+            made("before({}, 'e')", one, of=strict(lambda a: a.split("e")[0])),
+            made("joined('-', {}, {})", one, other, of=lambda *both: "-".join(v for v in both if v is not None)),
+            made("pad({}, 4, '0')", one, of=strict(lambda a: a.rjust(4, "0"))),
+        ])
+    )  # fmt: skip
+
+
+@st.composite
+def truths(draw, deep=1):
+    if deep == 0:
+        return draw(TESTS)
+    sign = draw(st.sampled_from(sorted(COMPARE)))
+    of_numbers = made(f"{{}} {sign} {{}}", draw(numbers(1)), draw(numbers(1)), of=COMPARE[sign])
+    of_texts = made(f"{{}} {sign} {{}}", draw(texts(1)), draw(texts(1)), of=COMPARE[sign])
+    among = made("{} in ('Fen', 'Dale')", draw(texts(1)), of=strict(lambda a: a in ("Fen", "Dale")))
+    empty = made("is_empty({})", draw(texts(1)), of=lambda a: a is None or not a.strip())
+    return draw(st.sampled_from([of_numbers, of_texts, among, empty]))
+
+
+@given(numbers() | texts() | truths(), st.lists(ROW, min_size=1, max_size=6))
+def test_a_formula_means_what_plain_python_says(formula, rows):
+    text, meaning = formula
+    for got, row in zip(result(text, rows), rows, strict=True):
+        wanted = meaning(row)
+        if isinstance(wanted, float) and isinstance(got, float):
+            assert math.isclose(got, wanted, rel_tol=1e-9, abs_tol=1e-12), (text, row)
+        else:
+            assert got == wanted, (text, row)
+
+
+@given(st.lists(ROW, min_size=1, max_size=12))
+def test_functions_of_groups_count_the_rows_that_are_equal(rows):
+    def of(hub):
+        return [row for row in rows if row[2] == hub]
+
+    def filled(hub):
+        return [row[0] for row in of(hub) if row[0] is not None]
+
+    assert result("total(packets, by=hub)", rows) == [sum(filled(r[2])) if filled(r[2]) else None for r in rows]
+    assert result("count(packets, by=hub)", rows) == [len(filled(r[2])) for r in rows]
+    assert result("highest(packets, by=(hub, sent))", rows) == [
+        max((o[0] for o in rows if o[2:4] == r[2:4] and o[0] is not None), default=None) for r in rows
+    ]
+    assert result("row_number(by=hub)", rows) == [sum(o[2] == r[2] for o in rows[: n + 1]) for n, r in enumerate(rows)]
+    assert result("previous(packets)", rows) == [None, *(r[0] for r in rows[:-1])]
+    ranks = [None if r[0] is None else 1 + sum(v > r[0] for v in filled(r[2])) for r in rows]
+    assert result("rank(packets, by=hub)", rows) == ranks
+    running, sums = 0, []
+    for row in rows:
+        running += row[0] or 0
+        sums.append(running)
+    assert result("running_total(packets)", rows) == sums
+
+
+@given(st.dates(date(1990, 1, 1), date(2060, 12, 31)), st.integers(-800, 800))
+def test_dates_are_counted_as_the_calendar_does(day, days):
+    rows = [(days, None, None, None, day)]
+    assert result("Ordered_on + packets", rows) == [day + timedelta(days=days)]
+    assert result("days_between(Ordered_on, Ordered_on + packets)", rows) == [days]
+    assert result("day_of(year(Ordered_on), month(Ordered_on), day(Ordered_on))", rows) == [day]
+    iso = day.isocalendar()
+    assert result("week(Ordered_on) * 10 + weekday(Ordered_on)", rows) == [iso.week * 10 + iso.weekday]
+    assert result("month_end(Ordered_on) + 1 == month_start(add_months(Ordered_on, 1))", rows) == [True]
+    assert result("date(text(Ordered_on, 'DD.MM.YYYY'), 'DD.MM.YYYY')", rows) == [day]
+
+
+def test_a_product_too_large_is_empty_and_not_another_number():
+    assert result("packets * packets", [(1 << 62, None, None, None, None)]) == [None]
+
+
+@pytest.mark.parametrize(
+    ("text", "number"),
+    [
+        ("12 x 5 g", 12), ("1,234.5", 1234.5), ("1,5 kg", 1.5), ("LOT-12", 12), ("-3 °C", -3), ("none", None), ("1e3", 1000),
+    ],
+)  # fmt: skip
+def test_the_number_that_stands_in_a_text(text, number):
+    assert result("number(hub)", [(None, None, text, None, None)]) == [number]
+
+
+@pytest.mark.parametrize(
+    ("formula", "place", "says"),
+    [
+        ("amount + 1", 0, "no such column"),
+        ("upper(packets)", 6, "“text” must be text, and this is a whole number"),
+        ("packets + hub", 0, "text cannot be calculated with by +"),
+        ("1 + hub.upper()", 4, "not name.upper()"),
+        ("packets\n  + foo", 12, "no such column"),
+        ("'ü' + größe", 6, "no such column"),
+        ("__import__('os')", 0, "no function __import__"),
+        ("hub.__class__", 0, "no dots but params.name"),
+        ("().__class__.__bases__", 0, "no dots but params.name"),
+        ("params.__class__", 0, "there are no parameters here"),
+        ("(lambda: 1)()", 0, "only functions can be called"),
+        ("[x for x in hub]", 0, "formulas do not have this"),
+        ("f'{hub}'", 0, "formulas do not have this"),
+        ("hub[0]", 0, "formulas do not have this"),
+        ("upper(*hub)", 6, "formulas do not have this"),
+        ("(price := 3)", 1, "formulas do not have this"),
+        ("b'x'", 0, "formulas do not have this"),
+        ("(1 + 2", 0, "a bracket is not closed"),
+        ("'Fen", 0, "a quote is not closed"),
+        ("packets = 3", 0, "Write == to compare"),
+        ("hub == None", 0, "is_empty"),
+        ("round(price, packets)", 13, "must be written out here"),
+        ("upper()", 0, "“text” is missing"),
+        ("upper('a', 'b')", 0, "more than it takes"),
+        ("round(price, digits=2)", 0, "does not take “digits”"),
+        ("packets in ('Fen',)", 0, "cannot stand for each other"),
+        ("'a' if packets else 'b'", 0, "a condition is needed"),
+        ("extract(hub, '(')", 0, "is not a pattern"),
+        ("1e999", 0, "too large"),
+        ("9" * 30, 0, "too large"),
+        ("total", 0, "it is a function"),
+        ("x" * 100_000, 0, "5,000 are the most"),
+        ("(" * 1000 + "1" + ")" * 1000, 0, "60 deep"),
+        ("-" * 1000 + "1", 0, "1,000 parts"),
+        ("1+" * 200 + "1", 0, "60 deep"),
+        ("\0", 0, "cannot be read"),
+    ],
+)
+def test_what_is_no_formula_is_refused_by_name_and_place(formula, place, says):
+    with pytest.raises(FormulaError, match=r".") as caught:
+        compile_formula(formula, KINDS)
+    assert says in str(caught.value) and caught.value.way_out
+    assert (
+        caught.value.place in (place, place + 1)
+        if "not closed" in says or "==" in says
+        else caught.value.place == place
+    )
+
+
+def test_a_column_is_named_as_it_is_or_with_blanks_as_underscores():
+    kinds = {"Ordered on": Kind.DATE, "a b": Kind.WHOLE, "a-b": Kind.WHOLE, "größe": Kind.WHOLE}
+    for formula in ("Ordered_on", "column('Ordered on')"):
+        assert compile_formula(formula, kinds).expr.meta.root_names() == ["Ordered on"]
+    assert compile_formula("größe", kinds).kind is Kind.WHOLE
+    with pytest.raises(FormulaError, match="“a b” or “a-b”"):
+        compile_formula("a_b", kinds)
+
+
+def test_the_names_that_a_formula_reads():
+    assert names_in("round(price * packets) + params.extra") == ({"price", "packets"}, {"extra"})
+    assert names_in("column('Ordered on')") == ({"Ordered on"}, frozenset())
+    assert names_in("Ordered_on") == (None, frozenset()), "only the table tells how it is written"
+    assert names_in("total(price, by=hub)") == ({"price", "hub"}, frozenset())
