@@ -6,6 +6,7 @@ from typing import Any
 
 from flask import Blueprint, render_template
 
+from updraft.core.formula import functions
 from updraft.core.steps import kinds
 from updraft.core.steps.sources.read_file import ReadingSettings
 from updraft.core.values import FORMATS, TITLES
@@ -38,6 +39,10 @@ def open_flow(flow_id: str) -> str:
         catalogue=catalogue(),
         formats=FORMATS,
         titles=TITLES,
+        functions=[
+            {key: getattr(one, key) for key in ("name", "signature", "group", "help", "example")}
+            for one in functions().values()
+        ],
     )
 
 

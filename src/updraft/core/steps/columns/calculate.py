@@ -18,9 +18,8 @@ class CalculateSettings(Settings):
     columns: tuple[Formula, ...] = setting(
         "Columns this step makes",
         "each may use those above it",
-        widget="records",
+        widget="items",
         default=(),
-        of="Formula",
         one="column",
     )
 

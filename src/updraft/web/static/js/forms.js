@@ -1,11 +1,14 @@
 /** Draw the form of a step from the JSON Schema of its settings. Each property names the widget it wants. */
 import { freshId, h, icon } from "./dom.js";
+import { resolved } from "./schema.js";
 import { basics } from "./widgets/basic.js";
 import { columnWidgets } from "./widgets/columns.js";
 import { fileWidgets } from "./widgets/file.js";
+import { formulaWidgets } from "./widgets/formula.js";
 import { outsideWidgets } from "./widgets/outside.js";
 import { partWidgets } from "./widgets/parts.js";
 import { pairWidgets } from "./widgets/pairs.js";
+import { itemWidgets } from "./widgets/items.js";
 import { ruleWidgets } from "./widgets/rule.js";
 import { sheetWidgets } from "./widgets/sheet.js";
 
@@ -18,6 +21,8 @@ const widgets = {
   ...outsideWidgets,
   ...sheetWidgets,
   ...partWidgets,
+  ...itemWidgets,
+  ...formulaWidgets,
 };
 
 export class Form {
@@ -135,14 +140,6 @@ export class Form {
       .querySelector("input:not([type=radio]), select, textarea, input:checked, button")
       ?.focus();
   }
-}
-
-/** A property with its $ref or its one real alternative (not null) followed. */
-export function resolved(property, schema) {
-  if (property.$ref) return resolved(schema.$defs[property.$ref.split("/").pop()], schema);
-  if (property.anyOf)
-    return resolved(property.anyOf.find((part) => part.type !== "null") ?? {}, schema);
-  return property;
 }
 
 const pick = ({ title, description, widget, ...rest }) => ({

@@ -2,43 +2,7 @@
 import { data, h } from "../dom.js";
 import { group, keepingFocus, removeButton, select } from "./basic.js";
 import { columnOptions } from "./columns.js";
-
-/** A list whose items are drawn by `draw(item, tell, remove)`; `fresh` makes a new one. */
-function listEditor(items, draw, fresh, addLabel, change) {
-  const place = h("div", { class: "rows" });
-  const tell = () => change(items.map((item) => ({ ...item })));
-  const redraw = () =>
-    keepingFocus(place, () =>
-      place.replaceChildren(
-        ...items.map((item, n) =>
-          draw(item, tell, () => {
-            items.splice(n, 1);
-            redraw();
-            tell();
-          }),
-        ),
-        h(
-          "div",
-          { class: "add-row mt-0" },
-          h(
-            "button",
-            {
-              type: "button",
-              class: "tiny-button",
-              onclick: () => {
-                items.push(fresh());
-                redraw();
-                place.children[items.length - 1].querySelector("select, input").focus();
-              },
-            },
-            addLabel,
-          ),
-        ),
-      ),
-    );
-  redraw();
-  return place;
-}
+import { listEditor } from "./items.js";
 
 /** Whether numbers stand with currency, percent or units, and what each unit counts for. */
 function dress(item, tell) {
