@@ -40,7 +40,7 @@ def values(annotation, depth: int = 0):
         return st.one_of(*(values(one, depth) for one in args))
     if origin is tuple:
         # At least one, near the top: what is not chosen yet is a problem, and problems prove little here.
-        return st.lists(values(args[0], depth + 1), min_size=depth < 2, max_size=2 if depth < 2 else 0).map(tuple)
+        return st.lists(values(args[0], depth + 1), min_size=depth < 4, max_size=2 if depth < 4 else 0).map(tuple)
     if isinstance(annotation, type) and issubclass(annotation, BaseModel):
         return model(annotation, depth + 1)
     if isinstance(annotation, type) and issubclass(annotation, Enum):

@@ -10,7 +10,7 @@ import polars as pl
 
 from updraft.core.problems import Problem, missing_column
 from updraft.core.steps.base import Settings, setting
-from updraft.core.values import Kind, kind_of
+from updraft.core.values import TITLES, Kind, kind_of
 
 
 class ColumnChoice(Settings):
@@ -91,3 +91,38 @@ def listed(names: Iterable[str], most: int = 3) -> str:
     if len(names) <= most:
         return ", ".join(names)
     return f"{', '.join(names[:most])} and {len(names) - most} more"
+
+
+def need_new(name: str, known: Iterable[str], *, field: str) -> str:
+    """A new column's name without blanks around it; the problem where it is empty or taken."""
+    name = name.strip()
+    if name and name not in list(known):
+        return name
+    raise Problem(
+        f"“{name}”" if name else "The new column",
+        "the table has a column of this name already." if name else "it has no name yet.",
+        "Give it another name." if name else "Type one.",
+        field=field,
+        code="problem" if name else "unfinished",
+    )
+
+
+def need_kind(name: str, schema: pl.Schema, kinds: Iterable[Kind], *, field: str, way_out: str) -> Kind:
+    """The kind of a column that must be there and be one of these."""
+    need_columns([name], schema, field=field)
+    found, kinds = kind_of(schema[name]), list(kinds)
+    if found in kinds:
+        return found
+    raise Problem(
+        f"Column “{name}”",
+        f"it is of kind {TITLES[found]}, and {' or '.join(TITLES[kind] for kind in kinds)} is needed.",
+        way_out,
+        field=field,
+        code="wrong_kind",
+    )
+
+
+def need_chosen(column: str, *, field: str) -> None:
+    """The problem of a setting that names no column yet."""
+    if not column:
+        raise Problem("The column", "none is chosen yet.", "Choose one.", field=field, code="unfinished")

@@ -16,11 +16,7 @@ class Formula(Settings):
 class CalculateSettings(Settings):
     unfilled = frozenset({"columns"})
     columns: tuple[Formula, ...] = setting(
-        "Columns this step makes",
-        "each may use those above it",
-        widget="items",
-        default=(),
-        one="column",
+        "Columns this step makes", "each may use those above it", widget="items", default=(), one="column"
     )
 
 

@@ -1,0 +1,78 @@
+from typing import Literal
+
+import polars as pl
+
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, setting
+from updraft.core.steps.choice import need_chosen, need_kind
+from updraft.core.steps.tables import Tables
+from updraft.core.values import Kind
+
+
+class ExpandListsSettings(Settings):
+    column: str = setting("Column", widget="column", default="")
+    into: Literal["rows", "text", "count"] = setting(
+        "Lists become",
+        widget="choice",
+        default="rows",
+        labels={"rows": "a row for each", "text": "text", "count": "their number"},
+    )
+    mark: str = setting("Between them", widget="text", default=", ", when={"into": ["text"]})
+    empty: bool = setting(
+        "Keep rows without any", "their cell is empty", widget="flag", default=True, when={"into": ["rows"]}
+    )
+
+
+class ExpandLists(StepKind):
+    """Open a column of lists or records: a row for each item, or all of them as text. Records become columns,
+    named after the column and their field.
+    """
+
+    kind = "expand_lists"
+    title = "Expand lists"
+    summary = "Open lists into rows or text, and records into columns"
+    words = ("explode", "unnest", "flatten", "array", "struct", "nested", "json")
+    icon = "arrows-expand"
+    needs = frozenset({"whole"})  # which columns records become is known of the table alone
+    Settings = ExpandListsSettings
+
+    def apply(self, tables: Tables, settings: ExpandListsSettings, context: Context) -> Result:
+        table, name = tables.main, settings.column
+        schema = table.collect_schema()
+        need_chosen(name, field="column")
+        way_out = "Choose a column of lists or records; text is split by “Split column”."
+        kind = need_kind(name, schema, [Kind.LIST, Kind.RECORD], field="column", way_out=way_out)
+        if kind is Kind.RECORD:
+            return self._records(table, name, schema)
+        items = pl.col(name)
+        if settings.into == "count":
+            return Result(table.with_columns(items.list.len().cast(pl.Int64)), touched=(name,))
+        if settings.into == "text":
+            texts = items.cast(pl.List(pl.String)).list.join(settings.mark, ignore_nulls=True)
+            return Result(table.with_columns(texts), touched=(name,))
+        none = items.is_null() | (items.list.len() == 0)
+        kept = table if settings.empty else table.filter(~none)
+        count = Count(
+            "without",
+            table.select(none.sum()),
+            f"{{n}} rows have no item in {name}",
+            one=f"{{n}} row has no item in {name}",
+        )
+        return Result(kept.explode(name, empty_as_null=True), counts=(count,))
+
+    def _records(self, table: pl.LazyFrame, name: str, schema: pl.Schema) -> Result:
+        record = schema[name]
+        assert isinstance(record, pl.Struct)
+        others = [other for other in schema if other != name]
+        fields: dict[str, str] = {}
+        for field in record.fields:
+            fresh = f"{name}.{field.name}"
+            while fresh in others or fresh in fields.values():
+                fresh += "_"
+            fields[field.name] = fresh
+        opened = [pl.col(name).struct.field(field).alias(fresh) for field, fresh in fields.items()]
+        order = [new for other in schema for new in (fields.values() if other == name else [other])]
+        return Result(table.with_columns(opened).select(order), touched=())
+
+    def sentence(self, settings: ExpandListsSettings) -> str:
+        how = {"rows": "a row for each", "text": f"text with “{settings.mark}”", "count": "their number"}
+        return f"{settings.column or '…'} · {how[settings.into]}"

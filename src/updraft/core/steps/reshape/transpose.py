@@ -1,0 +1,80 @@
+import polars as pl
+
+from updraft.core.figures import shown
+from updraft.core.problems import Problem
+from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.choice import need_columns
+from updraft.core.steps.tables import Tables
+from updraft.core.values import DTYPES, TITLES, Kind, kind_of
+
+_MOST = 2_000  # rows that may become columns
+
+
+class TransposeSettings(Settings):
+    names: str = setting(
+        "Names of the new columns",
+        "the column that holds them; none numbers them",
+        widget="column",
+        default="",
+    )
+    name: str = setting("Name for the old columns' names", widget="text", default="Column")
+
+
+class Transpose(StepKind):
+    """Turn the table: each row becomes a column, each column a row. Values of one kind keep it, others become
+    text.
+    """
+
+    kind = "transpose"
+    title = "Transpose"
+    summary = "Turn rows into columns and columns into rows"
+    words = ("flip", "rotate", "swap rows and columns", "turn")
+    icon = "arrow-clockwise"
+    needs = frozenset({"whole"})
+    Settings = TransposeSettings
+
+    def apply(self, tables: Tables, settings: TransposeSettings, context: Context) -> Result:
+        table = tables.main.collect()
+        need_columns([settings.names] if settings.names else [], table.columns, field="names")
+        if table.height > _MOST:
+            raise Problem(
+                "The table",
+                f"its {table.height:,} rows would become as many columns; {_MOST:,} are the most.",
+                "Summarise it, or take some rows before.",
+                code="too_wide",
+            )
+        names = self._names(table, settings)
+        columns = [column for column in table.get_columns() if column.name != settings.names]
+        kinds = {kind_of(column.dtype) for column in columns if column.null_count() < column.len()}
+        kind = (
+            kinds.pop()
+            if len(kinds) == 1
+            else Kind.NUMBER
+            if kinds == {Kind.WHOLE, Kind.NUMBER}
+            else Kind.TEXT
+        )
+        dtype = DTYPES.get(kind, pl.String())
+        cells = [
+            (column.cast(dtype) if kind is not Kind.TEXT else shown(column)).to_list() for column in columns
+        ]
+        turned = {name: [column[n] for column in cells] for n, name in enumerate(names)}
+        first = pl.Series(settings.name.strip() or "Column", [column.name for column in columns], pl.String)
+        return Result(pl.LazyFrame([first, *(pl.Series(name, turned[name], dtype) for name in names)]))
+
+    def _names(self, table: pl.DataFrame, settings: TransposeSettings) -> list[str]:
+        if not settings.names:
+            return [f"Row {n}" for n in range(1, table.height + 1)]
+        names = shown(table[settings.names]).fill_null("Empty").to_list()
+        double = next((name for name in names if names.count(name) > 1), None)
+        taken = settings.name.strip() or "Column"
+        if double is None and taken not in names:
+            return names
+        raise Problem(
+            f"“{double or taken}”",
+            f"two columns would have this name (a {TITLES[Kind.TEXT]} of {settings.names}).",
+            "Choose a column whose values all differ, or another name for the old columns' names.",
+            field="names",
+        )
+
+    def sentence(self, settings: TransposeSettings) -> str:
+        return f"names from {settings.names}" if settings.names else "rows become columns"

@@ -1,0 +1,43 @@
+import polars as pl
+
+from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.choice import listed, need_columns, need_new
+from updraft.core.steps.tables import Tables
+
+
+class NumberRowsSettings(Settings):
+    name: str = setting("Name of the new column", widget="text", default="Number")
+    start: int = setting("Begin with", widget="number", default=1)
+    step: int = setting("Step", widget="number", default=1)
+    by: tuple[str, ...] = setting(
+        "Begin again for each", "no column numbers the whole table", widget="names", default=()
+    )
+
+
+class NumberRows(StepKind):
+    """Number the rows in the order in which they stand, all through or anew in each group."""
+
+    kind = "number_rows"
+    title = "Number rows"
+    summary = "Add a column that counts the rows"
+    words = ("row number", "index", "id", "sequence", "counter", "autonumber")
+    icon = "list-ol"
+    Settings = NumberRowsSettings
+
+    def apply(self, tables: Tables, settings: NumberRowsSettings, context: Context) -> Result:
+        table = tables.main
+        schema = table.collect_schema()
+        name = need_new(settings.name, schema, field="name")
+        need_columns(settings.by, schema, field="by")
+        place = pl.int_range(pl.len(), dtype=pl.Int64)
+        place = place.over(settings.by) if settings.by else place
+        number = (place * settings.step + settings.start).alias(name)
+        return Result(table.select(number, *schema), touched=())
+
+    def reads(self, settings: NumberRowsSettings, wanted: Wanted, port: str) -> Wanted:
+        return also(wanted, [*settings.by, settings.name.strip()])  # new: it must not be there yet
+
+    def sentence(self, settings: NumberRowsSettings) -> str:
+        return f"{settings.name} from {settings.start}" + (
+            f" for each {listed(settings.by)}" if settings.by else ""
+        )

@@ -1,0 +1,72 @@
+import re
+from typing import Literal
+
+import polars as pl
+
+from updraft.core.problems import Problem
+from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.choice import ColumnChoice
+from updraft.core.steps.conditions import checked_pattern
+from updraft.core.steps.tables import Tables
+from updraft.core.values import Kind
+
+
+class FindAndReplaceSettings(Settings):
+    columns: ColumnChoice = setting(
+        "Columns", widget="columns", default=ColumnChoice(by="kinds", kinds=(Kind.TEXT,)), kind="text"
+    )
+    find: str = setting("Find", widget="text", default="")
+    new: str = setting("Replace with", "nothing takes it away", widget="text", default="")
+    how: Literal["part", "word", "cell", "pattern"] = setting(
+        "What is found",
+        widget="choice",
+        default="part",
+        labels={"part": "any part", "word": "whole words", "cell": "whole cells", "pattern": "a pattern"},
+    )
+    ignore_case: bool = setting("Ignore case", widget="flag", default=False)
+
+
+class FindAndReplace(StepKind):
+    """Replace parts of text. A pattern's groups may be used as $1, $2; text left without a character is
+    empty.
+    """
+
+    kind = "find_and_replace"
+    title = "Find and replace"
+    summary = "Replace parts of text, by the letter or by a pattern"
+    words = ("substitute", "regex", "regular expression", "remove text", "change text", "search")
+    icon = "search"
+    Settings = FindAndReplaceSettings
+
+    def apply(self, tables: Tables, settings: FindAndReplaceSettings, context: Context) -> Result:
+        table = tables.main
+        if not settings.find:
+            raise Problem("What to find", "it is not said yet.", "Type it.", field="find", code="unfinished")
+        schema = table.collect_schema()
+        columns = [
+            name
+            for name in settings.columns.resolve(schema, only=Kind.TEXT)
+            if isinstance(schema[name], pl.String)
+        ]
+        pattern, new = self._pattern(settings)
+        return Result.by_value(table, dict.fromkeys(columns, lambda text: _replaced(text, pattern, new)))
+
+    def _pattern(self, settings: FindAndReplaceSettings) -> tuple[str, str]:
+        if settings.how == "pattern":
+            pattern, new = checked_pattern(settings.find), settings.new
+        else:
+            pattern, new = re.escape(settings.find), settings.new.replace("$", "$$")
+            pattern = {"word": rf"\b{pattern}\b", "cell": f"^{pattern}$"}.get(settings.how, pattern)
+        return (f"(?i){pattern}" if settings.ignore_case else pattern), new
+
+    def reads(self, settings: FindAndReplaceSettings, wanted: Wanted, port: str) -> Wanted:
+        return also(wanted, settings.columns.names) if settings.columns.by == "names" else None
+
+    def sentence(self, settings: FindAndReplaceSettings) -> str:
+        return f"{settings.find or '…'} → {settings.new or 'nothing'} · {settings.columns.words()}"
+
+
+def _replaced(text: pl.Expr, pattern: str, new: str) -> pl.Expr:
+    done = text.str.replace_all(pattern, new)
+    # What was empty text before is not this step's doing.
+    return pl.when((done != "") | (text == "")).then(done)
