@@ -5,20 +5,10 @@ import polars as pl
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.joins.keys import Brought, KeyPair, check_keys, key_of
 from updraft.core.steps.tables import Out, Port, Tables
-from updraft.core.values import TITLES, Kind, kind_of
 
 _HIT = "\0hit"  # a name no file can bring
-
-
-class KeyPair(Settings):
-    column: str = setting("This table")
-    reference: str = setting("Other table")
-
-
-class Brought(Settings):
-    column: str = setting("Column")
-    name: str = setting("Name here", "nothing keeps the name", default="")
 
 
 class LookUpSettings(Settings):
@@ -61,7 +51,7 @@ class LookUp(StepKind):
             self._key(pair.reference, other_schema, settings).alias(n)
             for pair, n in zip(settings.keys, names, strict=True)
         ]
-        brought = {b.column: b.name.strip() or b.column for b in settings.bring}
+        brought = {b.column: b.called() for b in settings.bring}
         reference = other.select(
             *right, *(pl.col(old).alias(new) for old, new in brought.items()), pl.lit(True).alias(_HIT)
         ).drop_nulls(names)
@@ -115,14 +105,7 @@ class LookUp(StepKind):
         )
 
     def _check(self, settings: LookUpSettings, schema: pl.Schema, other: pl.Schema) -> None:
-        if not settings.keys:
-            raise Problem(
-                "The keys",
-                "it is not said yet which columns must be equal.",
-                "Choose a pair of columns.",
-                field="keys",
-                code="unfinished",
-            )
+        check_keys(settings.keys, schema, other)
         if not settings.bring:
             raise Problem(
                 "The columns to bring",
@@ -131,19 +114,8 @@ class LookUp(StepKind):
                 field="bring",
                 code="unfinished",
             )
-        need_columns([k.column for k in settings.keys], schema, field="keys")
-        need_columns([k.reference for k in settings.keys], other, field="keys")
         need_columns([b.column for b in settings.bring], other, field="bring")
-        for pair in settings.keys:
-            mine, its = kind_of(schema[pair.column]), kind_of(other[pair.reference])
-            if mine is not its and {mine, its} != {Kind.WHOLE, Kind.NUMBER}:
-                raise Problem(
-                    f"“{pair.column}” and “{pair.reference}”",
-                    f"one is of kind {TITLES[mine]}, the other {TITLES[its]}, so they never meet.",
-                    "Set one of them to the other's kind first.",
-                    field="keys",
-                )
-        names = [b.name.strip() or b.column for b in settings.bring]
+        names = [b.called() for b in settings.bring]
         for name in names:
             if name in schema or names.count(name) > 1:
                 raise Problem(
@@ -154,22 +126,12 @@ class LookUp(StepKind):
                 )
 
     def _key(self, name: str, schema: pl.Schema, settings: LookUpSettings) -> pl.Expr:
-        key = pl.col(name)
-        kind = kind_of(schema[name])
-        if kind is Kind.NUMBER or kind is Kind.WHOLE:
-            return key.cast(pl.Float64)
-        if kind is not Kind.TEXT:
-            return key
-        key = key.str.strip_chars() if settings.ignore_blanks else key
-        return key.str.to_lowercase() if settings.ignore_case else key
+        return key_of(name, schema, case=settings.ignore_case, blanks=settings.ignore_blanks)
 
     def reads(self, settings: LookUpSettings, wanted: Wanted, port: str) -> Wanted:
         if port == "reference":
             return frozenset([*(k.reference for k in settings.keys), *(b.column for b in settings.bring)])
-        return also(
-            wanted,
-            [*(k.column for k in settings.keys), *(b.name.strip() or b.column for b in settings.bring)],
-        )
+        return also(wanted, [*(k.column for k in settings.keys), *(b.called() for b in settings.bring)])
 
     def sentence(self, settings: LookUpSettings) -> str:
         by = listed(pair.column for pair in settings.keys)

@@ -182,6 +182,13 @@ export const basics = {
       ),
     );
   },
+  pick_one(field) {
+    const options = field.property.labels;
+    return labelled(
+      field,
+      select(options, field.value, field.property.title, field.set, { id: field.id }),
+    );
+  },
   choice(field) {
     const options = [...field.property.labels];
     if (field.property.detect) options.unshift([null, "find it"]);

@@ -1,0 +1,220 @@
+from typing import Literal
+
+import polars as pl
+
+from updraft.core.problems import Problem
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.joins.keys import Brought, KeyPair, check_keys, key_of
+from updraft.core.steps.tables import Out, Port, Tables
+
+_HIT = "\0hit"  # names no file can bring
+_WAYS = {
+    "inner": "rows that match",
+    "left": "all of this table",
+    "right": "all of the other",
+    "full": "all of both",
+    "only": "this table's without a match",
+}
+
+
+class JoinSettings(Settings):
+    keys: tuple[KeyPair, ...] = setting(
+        "Where", "all pairs must be equal", widget="keys", default=(), port="reference"
+    )
+    rows: Literal["inner", "left", "right", "full", "only"] = setting(
+        "Rows", widget="pick_one", default="inner", labels=_WAYS
+    )
+    keep: tuple[str, ...] = setting(
+        "Columns of this table", "none chosen keeps all", widget="names", default=()
+    )
+    bring: tuple[Brought, ...] = setting(
+        "Columns of the other",
+        "none chosen brings all but the keys",
+        widget="bring",
+        default=(),
+        port="reference",
+    )
+    repeated: Literal["repeat", "stop"] = setting(
+        "A row with several matches",
+        widget="choice",
+        default="repeat",
+        labels={"repeat": "is repeated", "stop": "stops the run"},
+    )
+    ignore_case: bool = setting("Ignore case", widget="flag", default=False)
+    ignore_blanks: bool = setting("Ignore blanks at the ends", widget="flag", default=False)
+
+
+class Join(StepKind):
+    """Put the columns of two tables side by side where keys are equal. Empty keys match nothing. A column of
+    the other table whose name is taken gets a 2 behind it.
+    """
+
+    kind = "join"
+    title = "Join"
+    summary = "Put two tables side by side by equal keys"
+    words = (
+        "merge",
+        "inner join",
+        "left join",
+        "outer join",
+        "full join",
+        "anti join",
+        "combine tables",
+        "match",
+    )
+    icon = "intersect"
+    inputs = (Port(main=True), Port("reference", "Join with"))
+    outputs = (
+        Out(main=True),
+        Out("unmatched", "This table's rows without a match"),
+        Out("unmatched_other", "The other's rows without a match"),
+    )
+    Settings = JoinSettings
+
+    def apply(self, tables: Tables, settings: JoinSettings, context: Context) -> Result:
+        table, other = tables.main, tables["reference"]
+        schema, its = table.collect_schema(), other.collect_schema()
+        check_keys(settings.keys, schema, its)
+        need_columns(settings.keep, schema, field="keep")
+        need_columns([brought.column for brought in settings.bring], its, field="bring")
+        mine = [name for name in schema if not settings.keep or name in settings.keep]
+        brought = self._brought(settings, its, mine)
+        names = [f"\0key{n}" for n in range(len(settings.keys))]
+        left = table.with_columns(
+            self._key(pair.column, schema, settings, name)
+            for pair, name in zip(settings.keys, names, strict=True)
+        ).cache()
+        right = other.with_columns(
+            self._key(pair.reference, its, settings, name)
+            for pair, name in zip(settings.keys, names, strict=True)
+        ).cache()
+        lost = left.join(right, on=names, how="anti", maintain_order="left")
+        lost_other = right.join(left, on=names, how="anti", maintain_order="left")
+        picked = right.select(
+            *names, *(pl.col(old).alias(new) for old, new in brought.items()), pl.lit(True).alias(_HIT)
+        )
+        joined = left.join(picked, on=names, how="left", maintain_order="left_right")
+        shape = [*mine, *brought.values()]
+        matched = joined.select(*shape, _HIT)
+        result = self._rows(settings, matched, shape, lost, lost_other, brought, schema, mine)
+        counts = self._counts(settings, left, right, names, lost, lost_other)
+        sides = {"unmatched": lost.select(schema.names()), "unmatched_other": lost_other.select(its.names())}
+        return Result(
+            result, sides, counts, brought=tuple(brought.values()) if settings.rows != "only" else ()
+        )
+
+    def _key(self, column: str, schema: pl.Schema, settings: JoinSettings, name: str) -> pl.Expr:
+        return key_of(column, schema, case=settings.ignore_case, blanks=settings.ignore_blanks).alias(name)
+
+    def _brought(self, settings: JoinSettings, its: pl.Schema, mine: list[str]) -> dict[str, str]:
+        """The other table's columns, with what they are called in the result."""
+        if settings.bring:
+            chosen = {brought.column: brought.called() for brought in settings.bring}
+            for name in chosen.values():
+                if name in mine or list(chosen.values()).count(name) > 1:
+                    raise Problem(
+                        f"“{name}”",
+                        "the result would have two columns of this name.",
+                        "Give the other table's column another name.",
+                        field="bring",
+                    )
+            return chosen
+        keys = {pair.reference for pair in settings.keys}
+        named: dict[str, str] = {}
+        for column in its:
+            if column in keys:
+                continue
+            name = column
+            while name in mine or name in named.values():
+                name += " 2"
+            named[column] = name
+        return named
+
+    def _rows(
+        self,
+        settings: JoinSettings,
+        matched: pl.LazyFrame,
+        shape: list[str],
+        lost: pl.LazyFrame,
+        lost_other: pl.LazyFrame,
+        brought: dict[str, str],
+        schema: pl.Schema,
+        mine: list[str],
+    ) -> pl.LazyFrame:
+        if settings.rows == "only":
+            return lost.select(mine)
+        if settings.rows in ("inner", "right"):
+            matched = matched.filter(pl.col(_HIT).is_not_null())
+        matched = matched.select(shape)
+        if settings.rows not in ("right", "full"):
+            return matched
+        # A row of the other table alone still has its keys: they stand in this table's key columns.
+        keys = {pair.column: pair.reference for pair in settings.keys}
+        alone = lost_other.select(
+            *(
+                (
+                    pl.col(keys[name]).cast(schema[name], strict=False)
+                    if name in keys
+                    else pl.lit(None, dtype=schema[name])
+                ).alias(name)
+                for name in mine
+            ),
+            *(pl.col(old).alias(new) for old, new in brought.items()),
+        )
+        return pl.concat([matched, alone])
+
+    def _counts(
+        self,
+        settings: JoinSettings,
+        left: pl.LazyFrame,
+        right: pl.LazyFrame,
+        names: list[str],
+        lost: pl.LazyFrame,
+        lost_other: pl.LazyFrame,
+    ) -> tuple[Count, ...]:
+        often = right.drop_nulls(names).group_by(names).len().filter(pl.col("len") > 1)
+        repeated = left.join(often, on=names, how="semi")
+        return (
+            Count(
+                "repeated",
+                repeated.select(pl.len()),
+                "{n} rows have several matches and are repeated",
+                "stop" if settings.repeated == "stop" else "warning",
+                "Take one row for each key before, or let them be repeated.",
+                "{n} row has several matches and is repeated",
+            ),
+            Count(
+                "unmatched",
+                lost.select(pl.len()),
+                "{n} rows of this table without a match",
+                "warning",
+                one="{n} row of this table without a match",
+                side="unmatched",
+            ),
+            Count(
+                "unmatched_other",
+                lost_other.select(pl.len()),
+                "{n} rows of the other without a match",
+                one="{n} row of the other without a match",
+                side="unmatched_other",
+            ),
+        )
+
+    def reads(self, settings: JoinSettings, wanted: Wanted, port: str) -> Wanted:
+        if not settings.bring:
+            return None  # the other table's names follow from what is taken here
+        keys = settings.keys
+        if port == "reference":
+            return (
+                None
+                if wanted is None
+                else frozenset([*(k.reference for k in keys), *(b.column for b in settings.bring)])
+            )
+        return also(
+            wanted, [*(k.column for k in keys), *settings.keep, *(b.called() for b in settings.bring)]
+        )
+
+    def sentence(self, settings: JoinSettings) -> str:
+        by = listed(pair.column for pair in settings.keys)
+        return f"{_WAYS[settings.rows]} · by {by or '…'}"

@@ -1,0 +1,118 @@
+"""Join and Compare tables against plain Python, row by row."""
+
+import polars as pl
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from updraft.core import Problem
+from updraft.core.engine.table import compute
+from updraft.core.steps import Tables, kinds
+
+KEY = st.none() | st.sampled_from(["a", "A", "b", "c"])
+HERE = {"k": pl.String, "x": pl.Int64}
+THERE = {"id": pl.String, "x": pl.Int64, "y": pl.String}
+MINE = st.lists(st.tuples(KEY, st.integers(0, 3)), max_size=6)
+THEIRS = st.lists(st.tuples(KEY, st.integers(0, 3), st.sampled_from(["p", "q"])), max_size=6)
+PAIR = [{"column": "k", "reference": "id"}]
+
+
+def frame(rows, schema) -> pl.DataFrame:
+    return pl.DataFrame(rows, schema=schema, orient="row")
+
+
+def meet(kind: str, table: pl.DataFrame, other: pl.DataFrame, **settings):
+    found = kinds()[kind]
+    made = found.Settings.model_validate({"keys": PAIR, **settings})
+    return compute(found, made, Tables.of(table.lazy(), reference=other.lazy()), None)
+
+
+@given(MINE, THEIRS, st.sampled_from(["inner", "left", "right", "full", "only"]), st.booleans())
+def test_a_join_is_what_two_loops_make(mine, theirs, rows, fold):
+    def same(a, b):
+        return a is not None and b is not None and (a.lower() == b.lower() if fold else a == b)
+
+    pairs = [(m, [t for t in theirs if same(m[0], t[0])]) for m in mine]
+    alone = [t for t in theirs if not any(same(m[0], t[0]) for m in mine)]
+    expected = []
+    for m, found in pairs:
+        if rows == "only":
+            expected += [] if found else [m]
+            continue
+        expected += [(*m, *t[1:]) for t in found]
+        if not found and rows in ("left", "full"):
+            expected.append((*m, None, None))
+    if rows in ("right", "full"):
+        expected += [(t[0], None, *t[1:]) for t in alone]
+    done = meet("join", frame(mine, HERE), frame(theirs, THERE), rows=rows, ignore_case=fold)
+    assert done.lazy().collect().rows() == expected
+    assert done.lazy().collect().columns == ["k", "x"] + ([] if rows == "only" else ["x 2", "y"])
+    assert done.frames["unmatched"].rows() == [m for m, found in pairs if not found]
+    assert done.frames["unmatched_other"].rows() == alone
+    counts = {fact.code: fact.count for fact in done.facts}
+    assert counts.get("repeated", 0) == sum(len(found) > 1 for _, found in pairs)
+    assert counts.get("unmatched", 0) == sum(not found for _, found in pairs)
+
+
+def test_a_join_takes_and_names_columns_of_either_side():
+    here, there = frame([("a", 1)], HERE), frame([("a", 2, "p")], THERE)
+    chosen = [{"column": "x", "name": "theirs"}, {"column": "id", "name": ""}]
+    assert meet("join", here, there, keep=["x"], bring=chosen).lazy().collect().to_dicts() == [
+        {"x": 1, "theirs": 2, "id": "a"}
+    ]
+    with pytest.raises(Problem, match="two columns of this name"):
+        meet("join", here, there, bring=[{"column": "x"}])
+    with pytest.raises(Problem, match="1 row has several matches"):
+        meet("join", here, frame([("a", 2, "p"), ("a", 3, "q")], THERE), repeated="stop")
+    with pytest.raises(Problem, match="so they never meet"):
+        meet("join", here, there, keys=[{"column": "x", "reference": "y"}])
+
+
+@given(
+    st.lists(st.tuples(KEY, st.integers(0, 3), st.none() | st.sampled_from([1.0, 1.05, 2.0])), max_size=5),
+    st.lists(st.tuples(KEY, st.integers(0, 3), st.none() | st.sampled_from([1.0, 1.05, 2.0])), max_size=5),
+    st.sampled_from([0.0, 0.1]),
+)
+def test_compared_tables_tell_every_difference(mine, theirs, tolerance):
+    schema = {"k": pl.String, "x": pl.Int64, "w": pl.Float64}
+    first = {k: (x, w) for k, x, w in reversed(mine)}
+    second = {k: (x, w) for k, x, w in reversed(theirs)}
+
+    def far(a, b):
+        return (a is None) != (b is None) or (a is not None and abs(a - b) > tolerance)
+
+    order = list(dict.fromkeys(row[0] for row in mine)) + [
+        key for key in dict.fromkeys(row[0] for row in theirs) if key not in first
+    ]
+    states, cells = [], []
+    for key in order:
+        here, there = first.get(key), second.get(key)
+        if here is None or there is None:
+            states.append((key, "only here" if there is None else "only there"))
+            cells.append((key, states[-1][1], None))
+            continue
+        differing = [name for name, a, b in zip("xw", here, there, strict=True) if far(a, b)]
+        states.append((key, "differs" if differing else "same"))
+        cells += [(key, "differs", name) for name in differing]
+    tables = frame(mine, schema), frame(theirs, schema)
+    settings = {"keys": [{"column": "k", "reference": "k"}], "tolerance": tolerance}
+    wide = meet("compare_tables", *tables, shape="rows", same=True, **settings)
+    assert wide.lazy().select("k", "Status").collect().rows() == states
+    assert wide.lazy().collect().columns == ["k", "Status", "x", "x there", "w", "w there"]
+    told = meet("compare_tables", *tables, **settings)
+    assert told.lazy().select("k", "Status", "Column").collect().rows() == cells
+    counts = {fact.code: fact.count for fact in told.facts}
+    for state in ("only here", "only there", "differs", "same"):
+        assert counts.get(state.replace(" ", "_"), 0) == [s for _, s in states].count(state)
+    doubled = sum([row[0] for row in mine].count(row[0]) > 1 for row in mine)
+    assert counts.get("double_keys0", 0) == doubled
+
+
+def test_cells_show_what_stood_here_and_there_as_people_read_it():
+    here = pl.DataFrame({"k": [1], "n": [5.0], "yes": [True]})
+    there = pl.DataFrame({"k": [1.0], "n": [7], "yes": ["no"]})
+    told = meet("compare_tables", here, there, keys=[{"column": "k", "reference": "k"}])
+    assert told.lazy().collect().to_dicts() == [
+        {"k": 1, "Status": "differs", "Column": "n", "Here": "5", "There": "7"},
+        {"k": 1, "Status": "differs", "Column": "yes", "Here": "yes", "There": "no"},
+    ]
