@@ -163,3 +163,63 @@ def test_what_is_counted_is_said_in_the_singular_for_one_and_names_stay_as_they_
     ):
         facts = [fact.text for fact in bench.apply("set_kinds", column, table.head(rows)).facts]
         assert facts[0] == said
+
+
+def test_several_files_are_all_read_as_the_step_says(tmp_path):
+    for month in ("03", "04"):
+        (tmp_path / f"lots_{month}.csv").write_text(f"as of {month}\nLot;Grams\nGZ-{month};1,5\n")
+    settings = {"path": "lots_*.csv", "skip": 1, "delimiter": ";", "numbers": "comma"}
+    flow = Flow(steps=(Step(id="t", kind="read_file", settings=settings),))
+    files = Files(tmp_path)
+    table = Engine().look(plan(flow, files), "t", files).lazy().collect()
+    assert table.rows() == [("lots_03.csv", "GZ-03", 1.5), ("lots_04.csv", "GZ-04", 1.5)]
+
+
+def test_a_run_asks_a_source_for_no_more_than_later_steps_read(tmp_path, monkeypatch):
+    asked = []
+    (tmp_path / "t.csv").write_text("Lot,Hub,Grams\na,Fen,1\n")
+    kind = kinds()["read_file"]
+    apply = type(kind).apply
+    monkeypatch.setattr(
+        type(kind),
+        "apply",
+        lambda self, tables, chosen, context: asked.append(context.wanted) or apply(self, tables, chosen, context),
+    )
+    by_hub = {"by": ["Hub"], "figures": [{"figure": "rows"}]}
+    flow = flow_of(("s", "summarise", by_hub, {"table": "t"}))
+    reads = Step(id="t", kind="read_file", settings={"path": "t.csv"})
+    files = Files(tmp_path)
+    assert (
+        run(plan(flow.model_copy(update={"steps": (reads, flow.steps[1])}), files), files, tmp_path / "out").status
+        == "ok"
+    )
+    assert asked == [{"Hub"}]
+
+
+def test_values_set_by_a_rule_are_counted_cell_by_cell(lots):
+    changes = {
+        "columns": ["Hub"],
+        "to": "value",
+        "value": "Dale",
+        "rule": {"of": [{"column": "Lot", "test": "filled"}]},
+    }
+    flow = flow_of(("v", "set_values", changes, {"table": "t"}))
+    found = Engine().look(plan(flow, lots), "v", lots)
+    assert found.changed == {"Hub": 2}, "one of three was so before"
+
+
+def test_a_check_further_up_reads_its_files(tmp_path):
+    """What a look computes on its way is computed from the same files as the rest."""
+    (tmp_path / "t.csv").write_text("Lot,Hub\na,F\n")
+    (tmp_path / "hubs.csv").write_text("Code,Name\nF,Fen\n")
+    keys = {"keys": [{"column": "Hub", "reference": "Code"}], "bring": [{"column": "Name"}], "many": "stop"}
+    flow = Flow(
+        steps=(
+            Step(id="t", kind="read_file", settings={"path": "t.csv"}),
+            Step(id="hubs", kind="read_file", settings={"path": "hubs.csv"}),
+            Step(id="up", kind="look_up", settings=keys, inputs={"table": "t", "reference": "hubs"}),
+            Step(id="k", kind="keep_rows", settings={"by": "first"}, inputs={"table": "up"}),
+        )
+    )
+    files = Files(tmp_path)
+    assert Engine().look(plan(flow, files), "k", files).lazy().collect().rows() == [("a", "F", "Fen")]
