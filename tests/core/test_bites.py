@@ -223,3 +223,24 @@ def test_a_check_further_up_reads_its_files(tmp_path):
     )
     files = Files(tmp_path)
     assert Engine().look(plan(flow, files), "k", files).lazy().collect().rows() == [("a", "F", "Fen")]
+
+
+def test_a_run_tells_of_each_step_when_it_begins_and_what_it_did(lots, tmp_path):
+    flow = flow_of(("k", "keep_rows", {"by": "first"}, {"table": "t"}))
+    told = []
+    report = run(plan(flow, lots), lots, tmp_path / "out", progress=lambda step, done: told.append((step, done)))
+    assert [step for step, done in told if done is None] == ["t", "k"]
+    assert [done for _, done in told if done is not None] == report.steps
+    assert [(step["id"], step["rows_in"], step["rows_out"]) for step in report.as_dict()["steps"]] == [
+        ("t", None, 3),
+        ("k", 3, 1),
+    ]
+
+
+def test_what_is_not_chosen_yet_is_no_mistake(lots):
+    broken = plan(flow_of(("s", "split_column", {}, {"table": "t"})), lots).steps["s"].problem
+    assert broken.code == "unfinished" and "it is not chosen yet" in str(broken)
+    assert (
+        plan(flow_of(("s", "split_column", {"column": 3}, {"table": "t"})), lots).steps["s"].problem.code
+        == "bad_setting"
+    )

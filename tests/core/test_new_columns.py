@@ -4,6 +4,7 @@ import math
 import re
 from datetime import date
 from decimal import ROUND_CEILING, ROUND_FLOOR, ROUND_HALF_UP, Decimal
+from statistics import median
 
 import polars as pl
 import pytest
@@ -294,3 +295,36 @@ def test_every_kind_takes_tables_without_rows_or_values(name, table):
             )
             continue
         assert done.lazy().collect().height <= table.height + 2
+
+
+@given(
+    st.lists(
+        st.tuples(
+            st.sampled_from(["Fen", "Dale"]), st.none() | st.integers(0, 4), st.none() | st.sampled_from([0.5, 1.5])
+        ),
+        min_size=1,
+        max_size=9,
+    )
+)
+def test_figures_of_columns_like_a_name(rows):
+    table = pl.DataFrame(rows, schema={"hub": pl.String, "score a": pl.Int64, "score b": pl.Float64}, orient="row")
+    figures = [
+        {"figure": "median", "like": "score *", "name": "* middle"},
+        {"figure": "frequent", "column": "score a"},
+        {"figure": "list", "like": "score a"},
+    ]
+    done = step("summarise", {"by": ["hub"], "figures": figures, "order": "first"}, table).lazy().collect()
+    assert done.columns == [
+        "hub",
+        "score a middle",
+        "score b middle",
+        "Most frequent value of score a",
+        "List of values of score a",
+    ]
+    for row in done.rows():
+        a, b = ([r[at] for r in rows if r[0] == row[0] and r[at] is not None] for at in (1, 2))
+        most = next((v for v in a if a.count(v) == max(map(a.count, a))), None)
+        listed = ", ".join(dict.fromkeys(map(str, a))) or None
+        assert row[1:] == (median(a) if a else None, median(b) if b else None, most, listed)
+    with pytest.raises(Problem, match="no column's name is like this"):
+        step("summarise", {"figures": [{"figure": "sum", "like": "mark *"}]}, table)

@@ -352,7 +352,7 @@ def test_every_kind_describes_itself():
         ("Drop", "drop_rows"),
         ("keep rows", "keep_rows"),
         ("export", "write_file"),
-        ("find and replace", "recode_values"),
+        ("find and replace", "find_and_replace"),
         ("text to number", "set_kinds"),
         ("csv", "read_file"),
     ],

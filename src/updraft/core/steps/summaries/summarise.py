@@ -1,7 +1,13 @@
+from __future__ import annotations
+
+import fnmatch
+import re
 from typing import Literal
 
 import polars as pl
 
+from updraft.core.formula.functions.text import as_text
+from updraft.core.formula.terms import Term
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, setting
 from updraft.core.steps.choice import listed, need_columns
@@ -14,11 +20,18 @@ FIGURES = {
     "distinct": "distinct values",
     "sum": "sum",
     "mean": "mean",
+    "median": "median",
     "min": "smallest",
     "max": "largest",
     "first": "first value",
     "last": "last value",
+    "frequent": "most frequent value",
+    "list": "list of values",
 }
+# Written out once more, since a type checker reads literals alone.
+Name = Literal[
+    "rows", "filled", "distinct", "sum", "mean", "median", "min", "max", "first", "last", "frequent", "list"
+]
 
 
 # What the desk offers: the figure, and the words before the column's name.
@@ -30,9 +43,7 @@ FIGURE_WORDS = [["rows", "number of rows"]] + [
 
 
 class Figure(Settings):
-    figure: Literal["rows", "filled", "distinct", "sum", "mean", "min", "max", "first", "last"] = setting(
-        "Figure", default="sum"
-    )
+    figure: Name = setting("Figure", default="sum")
     column: str = setting("of", default="")
     name: str = setting("Name", "nothing makes one", default="")
 
@@ -42,11 +53,38 @@ class Figure(Settings):
         )
 
 
+class FigureOfSome(Figure):
+    """A figure of one column, or of each column whose name is like something."""
+
+    like: str = setting(
+        "of each column like", "* stands for any signs; in the name, for the column", default=""
+    )
+
+    def each(self, schema: pl.Schema) -> list[FigureOfSome]:
+        """One figure for each column that it is of."""
+        if not self.like.strip() or self.figure == "rows":
+            return [self]
+        fits = re.compile(fnmatch.translate(self.like.strip()))
+        found = [name for name in schema if fits.match(name)]
+        if not found:
+            raise Problem(
+                f"“{self.like}”",
+                "no column's name is like this.",
+                "Change it, or choose one column.",
+                field="figures",
+                code="missing_column",
+            )
+        return [
+            self.model_copy(update={"column": name, "like": "", "name": self.name.replace("*", name)})
+            for name in found
+        ]
+
+
 class SummariseSettings(Settings):
     by: tuple[str, ...] = setting(
         "For each", "no column makes one row for the whole table", widget="names", default=()
     )
-    figures: tuple[Figure, ...] = setting("Figures", widget="figures", default=(), figures=FIGURE_WORDS)
+    figures: tuple[FigureOfSome, ...] = setting("Figures", widget="figures", default=(), figures=FIGURE_WORDS)
     order: Literal["groups", "first"] = setting(
         "Order",
         widget="choice",
@@ -94,7 +132,8 @@ class Summarise(StepKind):
                 field="figures",
                 code="unfinished",
             )
-        names = [*settings.by, *(figure.called() for figure in settings.figures)]
+        asked = [one for figure in settings.figures for one in figure.each(schema)]
+        names = [*settings.by, *(figure.called() for figure in asked)]
         double = next((name for name in names if names.count(name) > 1), None)
         if double is not None:
             raise Problem(
@@ -103,7 +142,7 @@ class Summarise(StepKind):
                 "Give one of the figures another name.",
                 field="figures",
             )
-        figures = [expression(figure, schema).alias(figure.called()) for figure in settings.figures]
+        figures = [expression(figure, schema).alias(figure.called()) for figure in asked]
         if not settings.by:
             return Result(table.select(figures))
         if settings.order == "first":
@@ -111,6 +150,8 @@ class Summarise(StepKind):
         return Result(table.group_by(settings.by).agg(figures).sort(settings.by, nulls_last=True))
 
     def reads(self, settings: SummariseSettings, wanted: Wanted, port: str) -> Wanted:
+        if any(figure.like.strip() for figure in settings.figures):
+            return None  # only the table tells which columns
         return frozenset([*settings.by, *(figure.column for figure in settings.figures if figure.column)])
 
     def sentence(self, settings: SummariseSettings) -> str:
@@ -136,7 +177,7 @@ def expression(figure: Figure, schema: pl.Schema, field: str = "figures") -> pl.
         )
     need_columns([figure.column], schema, field=field)
     column, kind = pl.col(figure.column), kind_of(schema[figure.column])
-    if figure.figure in ("sum", "mean") and kind not in (Kind.WHOLE, Kind.NUMBER, Kind.YES_NO):
+    if figure.figure in ("sum", "mean", "median") and kind not in (Kind.WHOLE, Kind.NUMBER, Kind.YES_NO):
         raise Problem(
             f"Column “{figure.column}”",
             f"it is of kind {TITLES[kind]}, which cannot be added up.",
@@ -153,6 +194,14 @@ def expression(figure: Figure, schema: pl.Schema, field: str = "figures") -> pl.
             return pl.when(column.count() > 0).then(column.sum())
         case "mean":
             return column.mean()
+        case "median":
+            return column.median()
+        case "frequent":
+            # Of several that are as frequent, the one that comes first.
+            return column.drop_nulls().mode(maintain_order=True).first()
+        case "list":
+            texts = as_text(Term(column.drop_nulls().unique(maintain_order=True), kind))
+            return pl.when(column.count() > 0).then(texts.str.join(", "))
         case "min":
             return column.min()
         case "first":

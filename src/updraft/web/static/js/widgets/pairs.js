@@ -3,6 +3,9 @@ import { data, h } from "../dom.js";
 import { group, keepingFocus, removeButton, select } from "./basic.js";
 import { columnOptions } from "./columns.js";
 import { listEditor } from "./items.js";
+import { resolved } from "../schema.js";
+
+const LIKE = "\0like"; // a choice that no column's name can be
 
 /** Whether numbers stand with currency, percent or units, and what each unit counts for. */
 function dress(item, tell) {
@@ -355,25 +358,44 @@ export const pairWidgets = {
   figures(field) {
     const columns = field.context.columns("table");
     const items = (field.value ?? []).map((item) => ({ name: "", column: "", ...item }));
+    const some = "like" in (resolved(field.property.items, field.schema).properties ?? {});
     const draw = (item, tell, remove) => {
       const of = h("span", { class: "of-column" });
+      const like = h("input", {
+        type: "text",
+        class: "form-control form-control-sm",
+        "aria-label": "Names like",
+        placeholder: "names like Score *",
+        value: item.like ?? "",
+        hidden: !item.like,
+        oninput: () => {
+          item.like = like.value;
+          tell();
+        },
+      });
       const follow = () =>
         of.replaceChildren(
           item.figure === "rows"
             ? ""
             : select(
-                columnOptions(
-                  ["sum", "mean"].includes(item.figure)
-                    ? columns.filter(
-                        (c) =>
-                          ["whole", "number", "yes_no"].includes(c.kind) || c.name === item.column,
-                      )
-                    : columns,
-                ),
-                item.column,
+                [
+                  ...columnOptions(
+                    ["sum", "mean", "median"].includes(item.figure)
+                      ? columns.filter(
+                          (c) =>
+                            ["whole", "number", "yes_no"].includes(c.kind) ||
+                            c.name === item.column,
+                        )
+                      : columns,
+                  ),
+                  ...(some ? [[LIKE, "each column like…"]] : []),
+                ],
+                like.hidden ? item.column : LIKE,
                 "of column",
                 (value) => {
-                  item.column = value;
+                  like.hidden = value !== LIKE;
+                  item.column = value === LIKE ? "" : value;
+                  if (like.hidden) item.like = like.value = "";
                   tell();
                 },
               ),
@@ -394,6 +416,7 @@ export const pairWidgets = {
           of,
           removeButton("this figure", remove),
         ),
+        some ? like : null,
         h("input", {
           type: "text",
           class: "form-control form-control-sm",
