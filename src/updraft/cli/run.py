@@ -73,7 +73,7 @@ def run(
         saying.say_json(report.as_dict())
     else:
         for output in report.outputs:
-            saying.say(f"Wrote {saying.strong(str(output.path))} ({saying.rows(output.rows)})")
+            saying.say(f"Wrote {saying.strong(str(output.path or output.to))} ({saying.rows(output.rows)})")
         for effect in report.effects if dry or report.held else []:
             instead = f", in place of {effect.replaces}" if effect.replaces else ""
             saying.say(f"Would write {saying.strong(effect.to)} ({saying.rows(effect.rows)}){instead}")

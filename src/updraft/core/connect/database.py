@@ -1,5 +1,5 @@
-"""Databases through SQLAlchemy Core: test a connection, find tables, read rows in chunks. Nothing is ever
-written.
+"""Databases through SQLAlchemy Core: test a connection, find tables, read rows in chunks. Nothing is written
+but through `writing`, and only where the connection allows it.
 """
 
 from __future__ import annotations
@@ -35,6 +35,31 @@ def connected(connection: Database) -> Iterator[sa.Connection]:
         with engine.connect() as open_connection:
             yield open_connection
             open_connection.rollback()
+    except sa.exc.SQLAlchemyError as error:
+        raise _problem(connection, error) from None
+    finally:
+        engine.dispose()
+
+
+@contextmanager
+def writing(connection: Database) -> Iterator[sa.Connection]:
+    """A transaction that writes: kept when the block ends well, taken back whole when it does not.
+
+    Raises:
+        Problem: the connection is for reading only, cannot be reached, or the database refuses something.
+    """
+    if not connection.writes:
+        raise Problem(
+            f"Connection “{connection.name}”",
+            "it is for reading only.",
+            "Allow writing on the page Connections, or choose another one.",
+            field="connection",
+            code="read_only",
+        )
+    engine = _engine(connection, write=True)
+    try:
+        with engine.begin() as transaction:
+            yield transaction
     except sa.exc.SQLAlchemyError as error:
         raise _problem(connection, error) from None
     finally:
@@ -156,10 +181,10 @@ def one_select(sql: str) -> str:
     return plain
 
 
-def _engine(connection: Database) -> sa.Engine:
+def _engine(connection: Database, *, write: bool = False) -> sa.Engine:
     try:
-        url = _url(connection)
-        engine = sa.create_engine(url, connect_args=_arguments(url), poolclass=sa.pool.NullPool)
+        url = _url(connection, write)
+        engine = sa.create_engine(url, connect_args=_arguments(url, write), poolclass=sa.pool.NullPool)
     except (sa.exc.ArgumentError, ModuleNotFoundError) as error:
         raise Problem(
             f"Connection “{connection.name}”",
@@ -175,13 +200,13 @@ def _engine(connection: Database) -> sa.Engine:
             raw.create_function(
                 "lower", 1, lambda text: text.lower() if isinstance(text, str) else text, deterministic=True
             )
-        if url.get_backend_name() == "mysql":
+        if url.get_backend_name() == "mysql" and not write:
             raw.cursor().execute("SET SESSION TRANSACTION READ ONLY")
 
     return engine
 
 
-def _url(connection: Database) -> sa.URL:
+def _url(connection: Database, write: bool) -> sa.URL:
     if connection.dialect == "other":
         url = sa.make_url(connection.url)
         return url.set(password=connection.secret) if connection.secret else url
@@ -195,7 +220,11 @@ def _url(connection: Database) -> sa.URL:
                 field="connection",
                 code="no_file",
             )
-        return sa.URL.create("sqlite", database=f"file:{path.resolve()}", query={"mode": "ro", "uri": "true"})
+        return sa.URL.create(
+            "sqlite",
+            database=f"file:{path.resolve()}",
+            query={"mode": "rw" if write else "ro", "uri": "true"},
+        )
     return sa.URL.create(
         _DRIVERS[connection.dialect],
         connection.user or None,
@@ -206,10 +235,12 @@ def _url(connection: Database) -> sa.URL:
     )
 
 
-def _arguments(url: sa.URL) -> dict[str, Any]:
+def _arguments(url: sa.URL, write: bool) -> dict[str, Any]:
     match url.get_backend_name():
         case "postgresql":
-            return {"connect_timeout": 10, "options": "-c default_transaction_read_only=on -c datestyle=ISO"}
+            only = "off" if write else "on"
+            options = f"-c default_transaction_read_only={only} -c datestyle=ISO"
+            return {"connect_timeout": 10, "options": options}
         case "mysql":
             return {"connect_timeout": 10}
         case _:

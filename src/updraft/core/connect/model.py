@@ -19,7 +19,11 @@ class _Connection(BaseModel):
 
 
 class Database(_Connection):
-    """A database by form, or by `url` (an SQLAlchemy URL without a password) when the dialect is `other`."""
+    """A database by form, or by `url` (an SQLAlchemy URL without a password) when the dialect is `other`.
+
+    Args:
+        writes: flows may write to it; otherwise it is opened for reading only.
+    """
 
     kind: Literal["database"] = "database"
     dialect: Literal["sqlite", "postgresql", "mysql", "other"] = "postgresql"
@@ -28,6 +32,7 @@ class Database(_Connection):
     database: str = ""  # for SQLite the path of the file
     user: str = ""
     url: str = ""
+    writes: bool = False
 
 
 class WebService(_Connection):

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import json
-
 import polars as pl
+
+from updraft.core.nested import as_json
 
 
 def shown(values: pl.Series) -> pl.Series:
@@ -16,9 +16,5 @@ def shown(values: pl.Series) -> pl.Series:
     if isinstance(values.dtype, pl.Datetime):
         return values.dt.to_string("%Y-%m-%d %H:%M:%S")
     if values.dtype.is_nested():
-        texts = [
-            None if item is None else json.dumps(item, default=str, ensure_ascii=False)
-            for item in values.to_list()
-        ]
-        return pl.Series(values.name, texts, pl.String)
+        return as_json(values)
     return values.cast(pl.String, strict=False)

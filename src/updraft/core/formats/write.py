@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
+from typing import Any
 
 import polars as pl
 
+from updraft.core.nested import as_json
 from updraft.core.problems import Problem
 
 MAX_SHEET_ROWS = 1_048_576
@@ -15,8 +17,46 @@ _BAD_SHEET = set("[]:*?/\\")
 
 
 def write_csv(table: pl.DataFrame, path: Path, *, delimiter: str = ",", with_bom: bool = False) -> None:
-    """Write UTF-8 text with a header line; the byte order mark helps older spreadsheets."""
+    """Write UTF-8 text with a header line; the byte order mark helps older spreadsheets. Lists and records
+    are written as JSON.
+    """
+    nested = [name for name, dtype in table.schema.items() if dtype.is_nested()]
+    table = table.with_columns(as_json(table[name]) for name in nested)
     table.write_csv(path, separator=delimiter, include_bom=with_bom)
+
+
+def write_json(table: pl.DataFrame, path: Path) -> None:
+    """Write an array with an object for each row; dates as ISO 8601 text."""
+    table.write_json(path)
+
+
+def write_json_lines(table: pl.DataFrame, path: Path) -> None:
+    """Write an object a line for each row."""
+    table.write_ndjson(path)
+
+
+WAYS: dict[str, Callable[[pl.DataFrame, Path], object]] = {
+    ".csv": write_csv,
+    ".parquet": pl.DataFrame.write_parquet,
+    ".arrow": pl.DataFrame.write_ipc,
+    ".json": write_json,
+    ".jsonl": write_json_lines,
+}
+
+
+def way_of(name: str) -> Callable[[pl.DataFrame, Path], object]:
+    """How a file of this name is written; the problem where its ending names no format."""
+    ways = {**WAYS, ".xlsx": write_xlsx}
+    ending = Path(name).suffix.lower()
+    if ending in ways:
+        return ways[ending]
+    raise Problem(
+        name or "The file name",
+        "its ending does not say what to write.",
+        f"Let it end in {', '.join(ways)}.",
+        field="name",
+        code="bad_call",
+    )
 
 
 def write(table: pl.DataFrame, path: Path) -> None:
@@ -26,45 +66,51 @@ def write(table: pl.DataFrame, path: Path) -> None:
         Problem: an ending that names none, a folder that is not there, or a table that does not fit the
         format.
     """
-    ways: dict[str, Callable[[pl.DataFrame, Path], object]] = {
-        ".csv": write_csv,
-        ".xlsx": write_xlsx,
-        ".parquet": pl.DataFrame.write_parquet,
-        ".arrow": pl.DataFrame.write_ipc,
-        ".json": pl.DataFrame.write_json,
-    }
-    ending = path.suffix.lower()
-    if ending not in ways:
-        raise Problem(
-            path.name,
-            "its ending does not say what to write.",
-            f"Let it end in {', '.join(ways)}.",
-            code="bad_call",
-        )
+    way = way_of(path.name)
     if not path.parent.is_dir():
         raise Problem(
             str(path.parent), "this folder is not here.", "Make it, or choose another one.", code="no_file"
         )
-    if ending == ".csv":
-        table = table.with_columns(
-            pl.col(name).map_elements(str, return_dtype=pl.String)
-            for name, dtype in table.schema.items()
-            if dtype.is_nested()
-        )
-    beside = path.with_name(f".{path.name}.part{ending}")
+    beside = path.with_name(f".{path.name}.part{path.suffix.lower()}")
     try:
-        ways[ending](table, beside)
+        way(table, beside)
         beside.replace(path)
     finally:
         beside.unlink(missing_ok=True)
 
 
 def write_xlsx(table: pl.DataFrame, path: Path, *, sheet: str = "Table") -> None:
-    """Write one sheet: bold frozen header, filter buttons, dates as dates, columns as wide as their text.
+    """Write one sheet; see `write_sheets`."""
+    write_sheets({sheet: table}, path)
+
+
+def write_sheets(sheets: Mapping[str, pl.DataFrame], path: Path) -> None:
+    """Write a workbook: bold frozen header, filter buttons, dates as dates, columns as wide as their text.
 
     Raises:
         Problem: more rows or columns than a sheet can hold, or a sheet name that workbooks do not allow.
     """
+    for sheet, table in sheets.items():
+        _check_sheet(sheet, table, path)
+    import xlsxwriter
+
+    settings = {
+        "strings_to_formulas": False,
+        "strings_to_urls": False,
+        "nan_inf_to_errors": True,
+        "constant_memory": max(table.height for table in sheets.values()) > 50_000,
+    }
+    with xlsxwriter.Workbook(path, settings) as book:
+        head = book.add_format({"bold": True, "bottom": 1, "text_wrap": True, "valign": "top"})
+        forms = {
+            pl.Date: book.add_format({"num_format": "yyyy-mm-dd"}),
+            pl.Datetime: book.add_format({"num_format": "yyyy-mm-dd hh:mm:ss"}),
+        }
+        for sheet, table in sheets.items():
+            _write_sheet(book.add_worksheet(sheet), table, head, forms)
+
+
+def _check_sheet(sheet: str, table: pl.DataFrame, path: Path) -> None:
     if table.height >= MAX_SHEET_ROWS or table.width > MAX_SHEET_COLUMNS:
         raise Problem(
             path.name,
@@ -80,37 +126,27 @@ def write_xlsx(table: pl.DataFrame, path: Path, *, sheet: str = "Table") -> None
             "Choose another sheet name.",
             field="sheet",
         )
-    import xlsxwriter
 
-    with xlsxwriter.Workbook(
-        path,
-        {
-            "strings_to_formulas": False,
-            "strings_to_urls": False,
-            "nan_inf_to_errors": True,
-            "constant_memory": table.height > 50_000,
-        },
-    ) as book:
-        page = book.add_worksheet(sheet)
-        head = book.add_format({"bold": True, "bottom": 1, "text_wrap": True, "valign": "top"})
-        forms = {
-            pl.Date: book.add_format({"num_format": "yyyy-mm-dd"}),
-            pl.Datetime: book.add_format({"num_format": "yyyy-mm-dd hh:mm:ss"}),
-        }
-        for place, (name, dtype) in enumerate(table.schema.items()):
-            lengths = table[name].head(1000).cast(pl.String, strict=False).str.len_chars()
-            widest = max(lengths.drop_nulls().to_list(), default=0)
-            page.set_column(place, place, min(max(len(name), widest) + 2, 60), forms.get(dtype.base_type()))
-        page.write_row(0, 0, table.columns, head)
-        plain = table.with_columns(
-            pl.col(name).cast(pl.String)
-            for name, dtype in table.schema.items()
-            if dtype.is_nested() or isinstance(dtype, pl.Duration | pl.Time)
+
+def _write_sheet(page: Any, table: pl.DataFrame, head: Any, forms: Mapping[Any, Any]) -> None:
+    for place, (name, dtype) in enumerate(table.schema.items()):
+        lengths = (
+            table[name].head(1000).cast(pl.String, strict=False).str.len_chars()
+            if not dtype.is_nested()
+            else None
         )
-        for number, row in enumerate(plain.iter_rows(), start=1):
-            for place, value in enumerate(row):
-                if value is not None:
-                    page.write(number, place, value, forms.get(plain.dtypes[place].base_type()))
-        page.freeze_panes(1, 0)
-        if table.width:
-            page.autofilter(0, 0, table.height, table.width - 1)
+        widest = max(lengths.drop_nulls().to_list(), default=0) if lengths is not None else 20
+        page.set_column(place, place, min(max(len(name), widest) + 2, 60), forms.get(dtype.base_type()))
+    page.write_row(0, 0, table.columns, head)
+    plain = table.with_columns(
+        as_json(table[name]) if dtype.is_nested() else pl.col(name).cast(pl.String)
+        for name, dtype in table.schema.items()
+        if dtype.is_nested() or isinstance(dtype, pl.Duration | pl.Time)
+    )
+    for number, row in enumerate(plain.iter_rows(), start=1):
+        for place, value in enumerate(row):
+            if value is not None:
+                page.write(number, place, value, forms.get(plain.dtypes[place].base_type()))
+    page.freeze_panes(1, 0)
+    if table.width:
+        page.autofilter(0, 0, table.height, table.width - 1)

@@ -6,7 +6,6 @@ from collections.abc import Callable, Mapping
 from functools import partial
 from typing import NamedTuple
 
-import numpy as np
 import polars as pl
 
 Change = Callable[[pl.Expr], pl.Expr]
@@ -33,6 +32,8 @@ def codes_of(column: pl.Series) -> Codes | None:
         return None
     if column.head(_SAMPLE).n_unique() > _MOST:
         return None
+    import numpy as np
+
     places = column.cast(pl.Categorical(pl.Categories.random())).to_physical()
     filled, rows = places.drop_nulls().to_numpy(), places.is_not_null().arg_true().to_numpy()
     times = np.bincount(filled)

@@ -5,15 +5,27 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.deliver import FileDelivery, Outlet
-from updraft.core.formats import write_csv, write_xlsx
+from updraft.core.figures import shown
+from updraft.core.formats.write import way_of, write_csv, write_sheets
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.choice import need_columns
 from updraft.core.steps.tables import Tables
+
+_MOST_SHEETS = 200
 
 
 class WriteFileSettings(Settings):
-    name: str = setting("File name", "ends in .xlsx or .csv", widget="text", default="report.xlsx")
+    name: str = setting(
+        "File name",
+        "ends in .xlsx, .csv, .json, .jsonl, .parquet or .arrow",
+        widget="text",
+        default="report.xlsx",
+    )
     sheet: str = setting("Sheet name", "for a workbook", widget="text", default="Report")
+    sheets: str = setting(
+        "A sheet for each value of", "for a workbook; none makes one sheet", widget="column", default=""
+    )
     delimiter: Literal[",", ";", "\t"] = setting(
         "Delimiter",
         "for CSV",
@@ -30,17 +42,22 @@ class WriteFileSettings(Settings):
 
 
 class WriteFile(StepKind):
-    """Write the table as a workbook or as CSV. The file appears only once it is whole."""
+    """Write the table as a workbook, CSV, JSON, JSON Lines, Parquet or Arrow, as the name ends. The file
+    appears only once it is whole.
+    """
 
     kind = "write_file"
     title = "Write file"
-    summary = "Save the table as a workbook or as CSV"
-    words = ("save", "export", "output", "xlsx", "csv", "download", "report", "deliver")
+    summary = "Save the table as a workbook, CSV, JSON or Parquet"
+    words = ("save", "export", "output", "xlsx", "csv", "json", "parquet", "download", "report", "deliver")
     icon = "file-earmark-arrow-down"
     needs = frozenset({"effects"})
     Settings = WriteFileSettings
 
     def apply(self, tables: Tables, settings: WriteFileSettings, context: Context) -> Result:
+        need_columns(
+            [settings.sheets] if settings.sheets else [], tables.main.collect_schema(), field="sheets"
+        )
         return Result(tables.main, touched=())
 
     def prepare(self, table: pl.DataFrame, settings: WriteFileSettings, outlet: Outlet) -> FileDelivery:
@@ -67,13 +84,7 @@ class WriteFile(StepKind):
                 "Use letters, digits, blanks, - and _.",
                 field="name",
             )
-        if Path(name).suffix.lower() not in (".csv", ".xlsx"):
-            raise Problem(
-                f"File name “{name}”",
-                "it does not say what to write.",
-                "Let it end in .xlsx or .csv.",
-                field="name",
-            )
+        way_of(name)
         path = folder / name
         if path.exists() and settings.exists == "refuse":
             raise Problem(
@@ -89,10 +100,36 @@ class WriteFile(StepKind):
         return path
 
     def _write(self, table: pl.DataFrame, settings: WriteFileSettings, path: Path) -> None:
-        if Path(settings.name.strip()).suffix.lower() == ".csv":
+        ending = Path(settings.name.strip()).suffix.lower()
+        if ending == ".csv":
             write_csv(table, path, delimiter=settings.delimiter)
+        elif ending == ".xlsx":
+            write_sheets(self._sheets(table, settings), path)
         else:
-            write_xlsx(table, path, sheet=settings.sheet)
+            way_of(settings.name.strip())(table, path)
+
+    def _sheets(self, table: pl.DataFrame, settings: WriteFileSettings) -> dict[str, pl.DataFrame]:
+        """Sheets by name: one, or one for each value of a column, in the order in which they come."""
+        if not settings.sheets or not table.height:
+            return {settings.sheet: table}
+        parts = table.partition_by(settings.sheets, maintain_order=True)
+        if len(parts) > _MOST_SHEETS:
+            raise Problem(
+                f"Column “{settings.sheets}”",
+                f"it has {len(parts):,} values, and as many sheets help nobody ({_MOST_SHEETS} are the "
+                "most).",
+                "Choose another column.",
+                field="sheets",
+            )
+        found: dict[str, pl.DataFrame] = {}
+        for part in parts:
+            value = shown(part[settings.sheets].head(1))[0] or "Empty"
+            name = re.sub(r"[\[\]:*?/\\]", "-", value).strip("'")[:31] or "Empty"
+            number = 2
+            while name.casefold() in {known.casefold() for known in found}:  # sheets differ by more than case
+                name, number = f"{name[:27]} ({number})", number + 1
+            found[name] = part
+        return found
 
     def sentence(self, settings: WriteFileSettings) -> str:
         return settings.name

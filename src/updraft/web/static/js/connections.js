@@ -26,6 +26,16 @@ const FIELDS = {
     ["database", "Path of the file", { when: ["sqlite"] }],
     ["url", "URL", { when: ["other"], hint: "dialect+driver://user@host/database, no password" }],
     ["secret", "Password", { when: ["postgresql", "mysql", "other"], secret: true }],
+    [
+      "writes",
+      "Flows may",
+      {
+        options: [
+          ["no", "only read"],
+          ["yes", "read and write"],
+        ],
+      },
+    ],
   ],
   web: [
     ["url", "Address", { hint: "https://…; paths in flows come after it" }],
@@ -68,6 +78,7 @@ function edit(connection) {
       auth: "none",
       key_in: "header",
       ...connection,
+      writes: connection?.writes ? "yes" : "no",
       secret: "",
     };
   const dialog = byId("dialog"),

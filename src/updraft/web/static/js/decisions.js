@@ -32,11 +32,12 @@ export class Decisions {
   }
 
   draw(found) {
-    const settled = found.decided > 0;
+    const settled = found.decided > 0,
+      free = !found.answers.length;
     this.element.replaceChildren(
       h("h3", { class: "field-title" }, "Decisions"),
-      settled || !found.open_count ? "" : this.settle(found),
-      settled && found.open_count ? this.open(found) : "",
+      settled || free || !found.open_count ? "" : this.settle(found),
+      (settled || free) && found.open_count ? this.open(found) : "",
       settled ? this.given(found) : "",
       this.tools(found),
     );
@@ -69,7 +70,62 @@ export class Decisions {
     );
   }
 
+  /** Questions whose answer may be any text: what is proposed is there, to take, to change or to refuse. */
+  proposed(found) {
+    const line = ([key, rows, proposal = "", why = ""]) => {
+      const input = h("input", {
+        type: "text",
+        class: "form-control form-control-sm",
+        "aria-label": `What “${key}” becomes`,
+        value: proposal,
+        onkeydown: (event) => {
+          if (event.key === "Enter") this.decide([[key, input.value]]);
+        },
+      });
+      const act = (text, answer) =>
+        h(
+          "button",
+          {
+            type: "button",
+            class: "tiny-button",
+            "aria-label": `${text}: ${key}`,
+            onclick: () => this.decide([[key, answer()]]),
+          },
+          text,
+        );
+      return h(
+        "li",
+        { class: "proposal", title: why || null },
+        h("span", { class: "name" }, key),
+        h("span", { class: "muted small" }, plural(rows, "row", "rows")),
+        h("span", { class: "arrow", "aria-hidden": "true" }, "→"),
+        input,
+        act("take", () => input.value),
+        act("leave", () => key),
+      );
+    };
+    const all = found.open.map(([key, , proposal]) => [key, proposal]);
+    return h(
+      "div",
+      { class: "questions" },
+      h("p", { class: "said-next" }, plural(found.open_count, "open question", "open questions")),
+      h("ul", { class: "decision-list" }, found.open.map(line)),
+      all.length > 1
+        ? h(
+            "p",
+            { class: "small" },
+            h(
+              "button",
+              { type: "button", class: "tiny-button", onclick: () => this.decide(all) },
+              found.open_count > all.length ? `Take these ${all.length}` : "Take all",
+            ),
+          )
+        : "",
+    );
+  }
+
   open(found) {
+    if (!found.answers.length) return this.proposed(found);
     const choose = (key, answer) => this.decide([[key, answer]]);
     const answers = (key, what) =>
       found.answers.map((answer) =>
@@ -126,15 +182,25 @@ export class Decisions {
         "li",
         { title: when ? `Decided ${when.slice(0, 10)}` : null },
         h("span", { class: "name" }, key),
-        h(
-          "select",
-          {
-            class: "form-select form-select-sm slim",
-            "aria-label": `Answer for ${key}`,
-            onchange: (event) => changed(key, event.target.value),
-          },
-          found.answers.map((one) => h("option", { value: one, selected: one === answer }, one)),
-        ),
+        found.answers.length
+          ? h(
+              "select",
+              {
+                class: "form-select form-select-sm slim",
+                "aria-label": `Answer for ${key}`,
+                onchange: (event) => changed(key, event.target.value),
+              },
+              found.answers.map((one) =>
+                h("option", { value: one, selected: one === answer }, one),
+              ),
+            )
+          : h("input", {
+              type: "text",
+              class: "form-control form-control-sm",
+              "aria-label": `Answer for ${key}`,
+              value: answer,
+              onchange: (event) => changed(key, event.target.value),
+            }),
         removeButton(`the answer for ${key}`, () =>
           this.edit([{ op: "undecide", id: this.step.id, keys: [key] }]),
         ),

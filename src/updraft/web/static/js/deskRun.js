@@ -1,6 +1,6 @@
 /** The desk for running a flow: what to run it on, how far it is, what came of it. */
 import { api, attempt, post } from "./api.js";
-import { count, h, icon } from "./dom.js";
+import { count, h, icon, plural } from "./dom.js";
 import { labelled, select } from "./widgets/basic.js";
 import { dayPhrases, valueControl } from "./widgets/parameters.js";
 
@@ -231,19 +231,22 @@ export class RunDesk {
           h(
             "div",
             { class: "result-card" },
-            h(
-              "a",
-              {
-                class: "file",
-                href: `/api/runs/${run.id}/files/${encodeURIComponent(output.path)}`,
-              },
-              icon("file-earmark-arrow-down"),
-              ` ${output.path}`,
-            ),
+            output.path
+              ? h(
+                  "a",
+                  {
+                    class: "file",
+                    href: `/api/runs/${run.id}/files/${encodeURIComponent(output.path)}`,
+                  },
+                  icon("file-earmark-arrow-down"),
+                  ` ${output.path}`,
+                )
+              : h("strong", {}, output.to),
             h(
               "div",
               { class: "muted small" },
-              `${count(output.rows)} rows · also kept in the list of runs`,
+              plural(output.rows, "row", "rows"),
+              output.path ? " · also kept in the list of runs" : "",
             ),
           ),
         ),

@@ -1,0 +1,62 @@
+from typing import Literal
+
+import polars as pl
+
+from updraft.core.connect import Database
+from updraft.core.deliver import Outlet
+from updraft.core.deliver.database import DatabaseDelivery
+from updraft.core.figures import shown
+from updraft.core.problems import Problem
+from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.choice import need_columns
+from updraft.core.steps.tables import Tables
+
+
+class WriteDatabaseSettings(Settings):
+    connection: str = setting("Connection", widget="connection", default="", of="database")
+    table: str = setting("Table", "a schema may stand before it: seeds.stock", widget="text", default="")
+    mode: Literal["create", "replace", "append", "key"] = setting(
+        "Rows",
+        widget="pick_one",
+        default="append",
+        labels={
+            "create": "make a new table",
+            "replace": "replace all that are there",
+            "append": "add to those that are there",
+            "key": "change those of equal key, add the others",
+        },
+    )
+    keys: tuple[str, ...] = setting("Key", widget="names", default=(), when={"mode": ["key"]})
+
+
+class WriteDatabase(StepKind):
+    """Write the table to a database, in one transaction: all of it or nothing. A table that is not there is
+    made, with the nearest types that every database has; lists and records are written as JSON text.
+    """
+
+    kind = "write_database"
+    title = "Write database"
+    summary = "Create, replace, add to or update a table of a database"
+    words = ("save", "export", "sql", "insert", "update", "upsert", "load", "deliver", "postgresql", "sqlite")
+    icon = "database-add"
+    needs = frozenset({"effects"})
+    Settings = WriteDatabaseSettings
+
+    def apply(self, tables: Tables, settings: WriteDatabaseSettings, context: Context) -> Result:
+        need_columns(settings.keys, tables.main.collect_schema(), field="keys")
+        return Result(tables.main, touched=())
+
+    def prepare(
+        self, table: pl.DataFrame, settings: WriteDatabaseSettings, outlet: Outlet
+    ) -> DatabaseDelivery:
+        connection = outlet.outside.connection(settings.connection, Database)
+        if not settings.table.strip():
+            raise Problem("The table", "it has no name yet.", "Type one.", field="table", code="unfinished")
+        nested = [name for name, dtype in table.schema.items() if dtype.is_nested()]
+        plain = table.with_columns(shown(table[name]) for name in nested)
+        return DatabaseDelivery(
+            outlet, connection, settings.table.strip(), plain, settings.mode, settings.keys
+        )
+
+    def sentence(self, settings: WriteDatabaseSettings) -> str:
+        return f"{settings.connection or 'no connection yet'} · {settings.table or 'no table yet'}"

@@ -1,0 +1,140 @@
+from typing import Literal
+
+import polars as pl
+
+from updraft.core.problems import Problem
+from updraft.core.similarity.families import Method, Proposal, proposals
+from updraft.core.steps.base import Context, Count, Level, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.choice import need_chosen, need_kind
+from updraft.core.steps.tables import Out, Tables
+from updraft.core.values import Kind
+
+
+class MergeLookAlikesSettings(Settings):
+    column: str = setting("Column", widget="column", default="")
+    letters: bool = setting("Alike but for case, accents, blanks and signs", widget="flag", default=True)
+    slips: bool = setting("A slip of the keyboard away from a frequent one", widget="flag", default=True)
+    undecided: Literal["merge", "leave"] = setting(
+        "What nobody has decided",
+        widget="choice",
+        default="merge",
+        labels={"merge": "is merged as proposed", "leave": "stays as it is"},
+    )
+    new: Literal["go_on", "hold", "stop"] = setting(
+        "Once something is decided, new look-alikes",
+        widget="choice",
+        default="go_on",
+        labels={"go_on": "go on", "hold": "hold the run", "stop": "stop it"},
+    )
+
+
+class MergeLookAlikes(StepKind):
+    """Give values that are likely one thing one name: the most frequent of each family, or the one that you
+    decide. A value whose answer is itself is left out of its family.
+    """
+
+    kind = "merge_look_alikes"
+    title = "Merge look-alikes"
+    summary = "Give values that are likely one thing, written in several ways, one name"
+    words = (
+        "cluster",
+        "fuzzy dedupe",
+        "similar values",
+        "misspellings",
+        "variants",
+        "consolidate",
+        "standardise",
+    )
+    icon = "collection"
+    needs = frozenset({"whole", "decisions"})
+    outputs = (Out(main=True), Out("open", "Look-alikes to decide"))
+    Settings = MergeLookAlikesSettings
+
+    def apply(self, tables: Tables, settings: MergeLookAlikesSettings, context: Context) -> Result:
+        table, name = tables.main, settings.column
+        need_chosen(name, field="column")
+        way_out = "Choose a column of text."
+        need_kind(name, table.collect_schema(), [Kind.TEXT], field="column", way_out=way_out)
+        methods: list[Method] = []
+        methods += ["letters"] if settings.letters else []
+        methods += ["slips"] if settings.slips else []
+        if not methods:
+            raise Problem(
+                "The ways of being alike",
+                "none is chosen.",
+                "Choose one.",
+                field="letters",
+                code="unfinished",
+            )
+        values = table.select(pl.col(name).alias("value")).drop_nulls().group_by("value", maintain_order=True)
+        counted = values.agg(pl.len().alias("n")).collect()
+        found = proposals(counted, methods)
+        decided = context.decisions
+        fresh = [one for one in found if one.value not in decided]
+        merged = {one.value: one.name for one in fresh} if settings.undecided == "merge" else {}
+        merged |= {value: answer for value, answer in decided.items() if answer != value}
+        merged = {value: _last(value, merged) for value in merged}
+        old, new = pl.Series(list(merged), dtype=pl.String), pl.Series(list(merged.values()), dtype=pl.String)
+        done = Result.by_value(
+            table,
+            {name: lambda text: text.replace_strict(old, new, default=text, return_dtype=pl.String)},
+            *self._counts(fresh, merged, counted, decided != {}, settings),
+        )
+        return Result(done.table, {"open": _open(fresh, counted).lazy()}, done.counts, done.touched)
+
+    def _counts(
+        self,
+        fresh: list[Proposal],
+        merged: dict[str, str],
+        counted: pl.DataFrame,
+        decided: bool,
+        settings: MergeLookAlikesSettings,
+    ) -> tuple[Count, ...]:
+        levels: dict[str, Level] = {"go_on": "info", "hold": "hold", "stop": "stop"}
+        here = sum(value in merged for value in counted["value"])
+        return (
+            Count(
+                "merged",
+                _number(here),
+                "{n} values get the name of another",
+                one="{n} value gets the name of another",
+            ),
+            Count(
+                "open_questions",
+                _number(len(fresh)),
+                f"{{n}} look-alikes are not decided in {settings.column}",
+                levels[settings.new] if decided else "info",
+                "Say on the desk what each becomes.",
+                f"{{n}} look-alike is not decided in {settings.column}",
+                side="open",
+            ),
+        )
+
+    def reads(self, settings: MergeLookAlikesSettings, wanted: Wanted, port: str) -> Wanted:
+        return also(wanted, [settings.column])
+
+    def sentence(self, settings: MergeLookAlikesSettings) -> str:
+        how = " and ".join(w for on, w in ((settings.letters, "letters"), (settings.slips, "slips")) if on)
+        return f"{settings.column or '…'} · by {how or '…'}"
+
+
+def _last(value: str, merged: dict[str, str]) -> str:
+    """Where a chain of names ends; a circle of answers ends where it began."""
+    seen = {value}
+    while merged[value] in merged and merged[value] not in seen:
+        value = merged[value]
+        seen.add(value)
+    return merged[value]
+
+
+def _open(fresh: list[Proposal], counted: pl.DataFrame) -> pl.DataFrame:
+    rows = dict(counted.iter_rows())
+    return pl.DataFrame(
+        [(one.value, rows[one.value], one.name, one.why) for one in fresh],
+        schema={"Name": pl.String, "Rows": pl.Int64, "Proposal": pl.String, "Why": pl.String},
+        orient="row",
+    )
+
+
+def _number(n: int) -> pl.LazyFrame:
+    return pl.LazyFrame({"n": [n]})

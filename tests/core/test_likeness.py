@@ -1,0 +1,129 @@
+"""Look up by likeness, and families of look-alikes with what people decided of them."""
+
+import polars as pl
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from rapidfuzz import fuzz
+
+from tests import sources  # noqa: F401  registers the kind test_source
+from updraft.core import Engine, Files, Flow, Problem, Step, plan
+from updraft.core.engine.table import compute
+from updraft.core.similarity.families import proposals
+from updraft.core.similarity.nearest import nearest_entries
+from updraft.core.steps import Tables, kinds
+
+WORD = st.text("aehlnrst ", max_size=8)
+
+
+@given(
+    st.lists(WORD, max_size=5),
+    st.lists(WORD, max_size=6, unique=True),
+    st.integers(1, 100),
+    st.sampled_from(["first", "best", "all"]),
+)
+def test_the_nearest_entries_are_those_a_loop_finds(texts, entries, least, take):
+    expected = []
+    for n, text in enumerate(texts):
+        scored = sorted(((-fuzz.ratio(text, entry), place) for place, entry in enumerate(entries)))
+        fits = [(place, -score) for score, place in scored if -score >= least]
+        if take == "best":
+            fits = [one for one in fits if one[1] == fits[0][1]]
+        expected += [(n, place, round(score, 1)) for place, score in (fits[:1] if take == "first" else fits)]
+    assert [tuple(one) for one in nearest_entries(texts, entries, least, take)] == expected
+
+
+HUBS = pl.DataFrame({"hub": ["Aldermere", "North Fen", "Coldwater"], "code": ["A", "N", "C"], "plots": [4, 7, 2]})
+SENT = pl.DataFrame({"to": ["aldermeer", "NORTH  FEN", "Nowhere", None, "Coldwater"], "kg": [1, 2, 3, 4, 5]})
+
+
+def alike(table=SENT, **settings):
+    kind = kinds()["look_up_alike"]
+    given = {"column": "to", "reference": "hub", "least": 80, "bring": [{"column": "code"}, {"column": "plots"}]}
+    made = kind.Settings.model_validate({**given, **settings})
+    return compute(kind, made, Tables.of(table.lazy(), reference=HUBS.lazy()), None)
+
+
+def test_misspelt_names_find_their_entry_and_the_missed_are_counted():
+    done = alike()
+    assert done.lazy().collect()["code"].to_list() == ["A", "N", None, None, "C"]
+    assert done.lazy().collect()["plots"].to_list() == [4, 7, None, None, 2]
+    likeness = done.lazy().collect()["Likeness"].to_list()
+    assert likeness[1] == likeness[4] == 100 and 80 <= likeness[0] < 100 and likeness[2:4] == [None, None]
+    assert {fact.code: fact.count for fact in done.facts} == {"unmatched": 2, "unmatched_values": 2}
+    assert done.frames["unmatched"].rows() == [("Nowhere", 3), (None, 4)]
+    assert alike(missing="keep").lazy().collect()["code"].to_list() == ["A", "N", "Nowhere", None, "C"]
+    assert alike(missing="text", text="?").lazy().collect()["code"].to_list() == ["A", "N", "?", "?", "C"]
+
+
+def test_all_that_are_alike_repeat_the_row():
+    close = pl.DataFrame({"to": ["Bay Gem 1"], "kg": [1]})
+    entries = pl.DataFrame({"hub": ["Bay Gem 2", "Bay Gem 3", "Fen"], "code": ["x", "y", "z"], "plots": [1, 2, 3]})
+    kind = kinds()["look_up_alike"]
+    for take, found in (("first", ["x"]), ("best", ["x", "y"]), ("all", ["x", "y"])):
+        settings = {"column": "to", "reference": "hub", "least": 80, "bring": [{"column": "code"}], "take": take}
+        made = kind.Settings.model_validate(settings)
+        done = compute(kind, made, Tables.of(close.lazy(), reference=entries.lazy()), None)
+        assert done.lazy().collect()["code"].to_list() == found
+
+
+def test_looking_up_by_likeness_says_what_is_wrong():
+    for settings, said in (
+        ({"column": "kg"}, "it is of kind whole number"),
+        ({"bring": []}, "none is chosen yet"),
+        ({"bring": [{"column": "code", "name": "kg"}]}, "two columns of this name"),
+        ({"bring": [{"column": "plots"}], "missing": "keep"}, "it holds no text"),
+        ({"reference": "nub"}, "Did you mean “hub”"),
+    ):
+        with pytest.raises(Problem, match=said):
+            alike(**settings)
+
+
+def test_a_family_takes_the_name_of_its_most_frequent_value():
+    counted = pl.DataFrame(
+        {
+            "value": ["Chioggia", "CHIOGGIA", "chioggia ", "Chiogga", "Brandywine", "Pea 1", "Pea 2"],
+            "n": [9, 2, 1, 1, 5, 9, 1],
+        }
+    )
+    both = [(one.value, one.name) for one in proposals(counted, ["letters", "slips"])]
+    assert both == [("CHIOGGIA", "Chioggia"), ("chioggia ", "Chioggia"), ("Chiogga", "Chioggia")]
+    assert [one.value for one in proposals(counted, ["slips"])] == ["chioggia ", "Chiogga"]
+    assert [one.value for one in proposals(counted, ["letters"])] == ["CHIOGGIA", "chioggia "]
+
+
+NAMES = pl.DataFrame({"variety": ["Chioggia"] * 6 + ["chioggia", "Chiogga", None, "Fen Pea"]})
+
+
+def merged(tmp_path, decisions=(), **settings):
+    NAMES.write_ipc(tmp_path / "names.arrow")
+    steps = (
+        Step(id="names", kind="test_source", settings={"path": "names.arrow"}),
+        Step(id="it", kind="merge_look_alikes", settings={"column": "variety", **settings}, inputs={"table": "names"}),
+    )
+    flow = Flow(steps=steps, decisions={"it": [list(row) for row in decisions]} if decisions else {})
+    files = Files(tmp_path)
+    done = Engine().look(plan(flow, files), "it", files)
+    return done.lazy().collect()["variety"].to_list()[6:], done
+
+
+def test_look_alikes_are_merged_as_proposed_until_somebody_decides(tmp_path):
+    found, done = merged(tmp_path)
+    assert found == ["Chioggia", "Chioggia", None, "Fen Pea"]
+    assert done.frames["open"].select("Name", "Rows", "Proposal").rows() == [
+        ("chioggia", 1, "Chioggia"),
+        ("Chiogga", 1, "Chioggia"),
+    ]
+    assert {fact.code: fact.count for fact in done.facts} == {"merged": 2, "open_questions": 2, "cells_changed": 2}
+    assert merged(tmp_path, undecided="leave")[0] == ["chioggia", "Chiogga", None, "Fen Pea"]
+
+
+def test_decided_names_stand_and_a_value_can_be_left_out(tmp_path):
+    answers = [("chioggia", "chioggia"), ("Chiogga", "Candy Stripe"), ("Fen Pea", "Fen Pea 1")]
+    found, done = merged(tmp_path, answers)
+    assert found == ["chioggia", "Candy Stripe", None, "Fen Pea 1"]
+    assert "open_questions" not in {fact.code for fact in done.facts}
+    chained = [("Chiogga", "chioggia"), ("chioggia", "Chioggia")]
+    assert merged(tmp_path, chained)[0][:2] == ["Chioggia", "Chioggia"], "an answer leads on to the name's own answer"
+    _, held = merged(tmp_path, [("Fen Pea", "Fen")], new="hold")
+    assert [fact.level for fact in held.facts if fact.code == "open_questions"] == ["hold"]
