@@ -37,7 +37,7 @@ class WriteDatabase(StepKind):
     kind = "write_database"
     title = "Write database"
     summary = "Create, replace, add to or update a table of a database"
-    words = ("save", "export", "sql", "insert", "update", "upsert", "load", "deliver", "postgresql", "sqlite")
+    words = ("sql", "insert", "update", "upsert", "load", "deliver", "postgresql", "sqlite")
     icon = "database-add"
     needs = frozenset({"effects"})
     Settings = WriteDatabaseSettings
