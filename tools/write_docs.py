@@ -1,9 +1,11 @@
-"""Write what the documentation takes from the code: the JSON Schema of a flow file and the page of step kinds."""
+"""Write what the documentation takes from the code: the JSON Schema of a flow file, the pages of step kinds
+and of formulas."""
 
 import json
 from pathlib import Path
 
 from updraft.core.flow import schema
+from updraft.core.formula import functions
 from updraft.core.steps import StepKind, kinds
 
 DOCS = Path(__file__).resolve().parent.parent / "docs"
@@ -23,6 +25,42 @@ def steps_page() -> str:
             family = kind.family
             lines += [f"## {family}", ""]
         lines += _kind(kind)
+    return "\n".join(lines)
+
+
+GROUPS = {
+    "text": "Text",
+    "numbers": "Numbers",
+    "dates": "Dates",
+    "empties": "Empty values and choices",
+    "groups": "Other rows: of the table, or of those that are equal in `by`",
+}
+FORMULAS = """# Formulas
+
+Written by `make docs` from the code.
+
+A formula is one expression, as Python writes them: `round(price * packets, 2)`, `"van" if hub == "Fen" else "post"`.
+
+- A **column** is written by its name, with `_` for what is no letter or digit (`Ordered_on`), or as `column("Ordered on")`.
+- A **text** stands in quotes, a **parameter** of the flow is `params.month`, an empty value is `None`.
+- Signs: `+ - * / // % **`, `== != < <= > >=`, `in ("Fen", "Dale")`, `and or not`, `a if condition else b`.
+- `+` puts texts together and adds days to a date; a date less a date gives days.
+- Where a part is empty, so is the result, unless the function says otherwise. Dividing by zero gives an empty value. An empty condition
+  does not hold.
+- A column made by a formula may be used by those after it in the same step.
+"""
+
+
+def formulas_page() -> str:
+    """docs/formulas.md: how a formula is written, and every function with its example."""
+    lines = [FORMULAS]
+    for group, title in GROUPS.items():
+        lines += [f"## {title}", "", "| function | gives | example |", "|---|---|---|"]
+        for one in functions().values():
+            if one.group == group:
+                shown = f"`{one.example[0]}` → {one.example[1] or '(empty)'}" if one.example[0] else ""
+                lines.append(f"| `{one.signature}` | {one.help} | {shown.replace('|', chr(92) + '|')} |")
+        lines.append("")
     return "\n".join(lines)
 
 
@@ -50,3 +88,4 @@ if __name__ == "__main__":
     DOCS.mkdir(exist_ok=True)
     (DOCS / "flow.schema.json").write_text(json.dumps(schema(), indent=2, ensure_ascii=False) + "\n")
     (DOCS / "steps.md").write_text(steps_page())
+    (DOCS / "formulas.md").write_text(formulas_page())

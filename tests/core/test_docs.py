@@ -8,11 +8,12 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[2]
 
 
-def test_the_page_of_step_kinds_is_written_anew_with_every_change():
+def test_the_pages_of_step_kinds_and_formulas_are_written_anew_with_every_change():
     """In a process of its own: kinds that tests register are none of the page's."""
-    code = "from tools.write_docs import steps_page; import sys; sys.stdout.write(steps_page())"
-    written = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, check=True).stdout
-    assert (ROOT / "docs/steps.md").read_text() == written, "make docs"
+    for page in ("steps", "formulas"):
+        code = f"from tools.write_docs import {page}_page; import sys; sys.stdout.write({page}_page())"
+        done = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, check=True)
+        assert (ROOT / f"docs/{page}.md").read_text() == done.stdout, "make docs"
 
 
 def test_links_between_the_pages_lead_somewhere():

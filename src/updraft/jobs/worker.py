@@ -15,6 +15,7 @@ from pathlib import Path
 
 from filelock import FileLock, Timeout
 
+from updraft.jobs import clock
 from updraft.jobs.queue import bring_back, make_queue
 from updraft.store import Folders, RunStore, open_database
 
@@ -35,6 +36,7 @@ def main(data: str) -> int:
     queue, execute = make_queue(folders)
     bring_back(queue, execute, runs.waiting())
     _leave_with_server()
+    clock.start(folders, execute)
     queue.create_consumer(workers=1, periodic=False, initial_delay=0.05, max_delay=0.25, backoff=1.1).run()
     return 0
 

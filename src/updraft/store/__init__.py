@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from updraft.store.folders import Folders
     from updraft.store.library import SavedFlows
     from updraft.store.runs import RunStore
+    from updraft.store.schedules import ScheduleStore
 
 # Nothing is imported before it is used: a command starts with what it needs.
 __getattr__, __dir__, _ = attach(
@@ -24,6 +25,7 @@ __getattr__, __dir__, _ = attach(
         "folders": ["Folders"],
         "library": ["SavedFlows"],
         "runs": ["RunStore"],
+        "schedules": ["ScheduleStore"],
     },
 )
 __all__ = [
@@ -34,5 +36,6 @@ __all__ = [
     "RunStore",
     "SavedFlow",
     "SavedFlows",
+    "ScheduleStore",
     "open_database",
 ]

@@ -85,7 +85,21 @@ def _decisions(db: pw.SqliteDatabase, migrator: SqliteMigrator) -> None:
     )
 
 
-MIGRATIONS: list[Migration] = [_first, _connections, _decisions]
+def _schedules(db: pw.SqliteDatabase, migrator: SqliteMigrator) -> None:
+    """The live revision of a flow; what schedules need to come round; which of them began a run."""
+    short = pw.CharField(max_length=100, default="")
+    run_all(
+        migrator.add_column("flow", "live", pw.IntegerField(null=True)),
+        migrator.add_column("schedule", "zone", pw.CharField(max_length=64, default="UTC")),
+        migrator.add_column("schedule", "watch", short),
+        migrator.add_column("schedule", "last", short),
+        migrator.add_column("schedule", "run", short),
+        migrator.add_column("schedule", "seen", pw.TextField(default="")),
+        migrator.add_column("run", "by", short),
+    )
+
+
+MIGRATIONS: list[Migration] = [_first, _connections, _decisions, _schedules]
 
 
 def open_database(path: Path) -> pw.SqliteDatabase:

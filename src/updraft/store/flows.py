@@ -92,6 +92,16 @@ class FlowStore:
         row = self._row(flow_id)
         return _flow(self._revision(row, number or row.head))
 
+    def live(self, flow_id: str) -> int:
+        """The number of the revision that runs by itself: the one made live, or else the current one."""
+        row = self._row(flow_id)
+        return int(row.live or row.head)
+
+    def make_live(self, flow_id: str, number: int) -> None:
+        row = self._row(flow_id)
+        self._revision(row, number)
+        FlowRow.update(live=number).where(FlowRow.id == flow_id).execute()
+
     def undo(self, flow_id: str) -> SavedFlow:
         row = self._row(flow_id)
         parent = self._revision(row, row.head).parent

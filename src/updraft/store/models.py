@@ -21,6 +21,7 @@ class FlowRow(_Model):
     id = pw.CharField(primary_key=True, max_length=32)
     name = pw.CharField(max_length=200)
     head = pw.IntegerField(default=1)
+    live = pw.IntegerField(null=True)  # the revision that runs by itself; none: the current one
     created = pw.CharField(max_length=32)
     updated = pw.CharField(max_length=32)
 
@@ -79,6 +80,7 @@ class RunRow(_Model):
     finished = pw.CharField(max_length=32, null=True)
     series = pw.CharField(max_length=32, default="")
     dry = pw.BooleanField(default=False)
+    by = pw.CharField(max_length=32, default="")  # the schedule that began it
     who = pw.CharField(max_length=32, default="")
 
     class Meta:
@@ -112,11 +114,19 @@ class PersonRow(_Model):
 
 
 class ScheduleRow(_Model):
-    """When a flow runs by itself. `at` says it in words of its own; nothing reads it yet."""
+    """When a flow runs by itself: at times (`at`, a cron expression in a time zone) or when something new
+    comes (`watch`). `last` is when it was last looked at or began, `run` what it began last, `seen` what a
+    trigger saw.
+    """
 
     id = pw.CharField(primary_key=True, max_length=32)
     flow = pw.ForeignKeyField(FlowRow, backref="schedules", on_delete="CASCADE")
     at = pw.CharField(max_length=200)
+    zone = pw.CharField(max_length=64, default="UTC")
+    watch = pw.CharField(max_length=100, default="")
+    last = pw.CharField(max_length=32, default="")
+    run = pw.CharField(max_length=32, default="")
+    seen = pw.TextField(default="")
     parameters = pw.TextField(default="{}")
     active = pw.BooleanField(default=True)
     who = pw.CharField(max_length=32, default="")

@@ -23,12 +23,14 @@ class RunStore:
         *,
         dry: bool = False,
         repeats: str = "",
+        by: str = "",
     ) -> str:
         """A waiting run of the flow as it is now.
 
         Args:
             dry: prepare deliveries, but make none.
             repeats: the run that it repeats because that one did not come to its end.
+            by: the schedule that begins it.
         """
         run_id = uuid.uuid4().hex[:12]
         RunRow.create(
@@ -40,8 +42,14 @@ class RunStore:
             parameters=json.dumps(parameters),
             series=(self.get(repeats)["series"] if repeats else "") or run_id,
             dry=dry,
+            by=by,
         )
         return run_id
+
+    def is_open(self, run_id: str) -> bool:
+        """Whether a run waits or is under way."""
+        row = RunRow.get_or_none(RunRow.id == run_id)
+        return row is not None and row.status in OPEN
 
     def get(self, run_id: str) -> dict[str, Any]:
         """A run as plain data. Raises Problem (code no_run) when it is gone."""
@@ -121,6 +129,7 @@ def _plain(row: RunRow) -> dict[str, Any]:
         "parameters": json.loads(row.parameters),
         "series": row.series or row.id,
         "dry": row.dry,
+        "by": row.by,
         "progress": json.loads(row.progress),
         "report": json.loads(row.report) if row.report else None,
         "cancelling": row.cancel and row.status == "running",

@@ -14,7 +14,19 @@ from updraft.core import Problem
 from updraft.core.engine.inputs import READ_FILE
 from updraft.store import Folders
 from updraft.store.orm import OperationalError
-from updraft.web import columns, connections, decisions, files, findings, flows, pages, runs, tables, usable
+from updraft.web import (
+    columns,
+    connections,
+    decisions,
+    files,
+    findings,
+    flows,
+    pages,
+    runs,
+    schedules,
+    tables,
+    usable,
+)
 from updraft.web.detecting import Detecting
 from updraft.web.studio import Studio
 
@@ -58,7 +70,19 @@ def create_app(
     app.extensions["detecting"] = Detecting()
     app.extensions["studio"] = Studio(folders, execute, allow)
     CSRFProtect(app)
-    for noun in (pages, flows, files, tables, columns, findings, decisions, usable, runs, connections):
+    for noun in (
+        pages,
+        flows,
+        files,
+        tables,
+        columns,
+        findings,
+        decisions,
+        usable,
+        runs,
+        schedules,
+        connections,
+    ):
         app.register_blueprint(noun.blueprint)
     app.register_error_handler(Problem, _problem)
     app.register_error_handler(CSRFError, _no_token)

@@ -11,6 +11,8 @@ from updraft.core.steps import kinds
 from updraft.core.steps.sources.read_file import ReadingSettings
 from updraft.core.values import FORMATS, TITLES
 from updraft.web.connections import where
+from updraft.web.description import described
+from updraft.web.schedules import all_of
 from updraft.web.state import flow_state
 from updraft.web.studio import studio
 
@@ -49,7 +51,23 @@ def open_flow(flow_id: str) -> str:
 @blueprint.get("/flows/<flow_id>/runs")
 def flow_runs(flow_id: str) -> str:
     saved = studio().flows.get(flow_id)
-    return render_template("runs.html", flow=saved, runs=studio().runs.list(flow_id))
+    app = studio()
+    return render_template(
+        "runs.html",
+        flow=saved,
+        runs=app.runs.list(flow_id),
+        schedules=all_of(flow_id),
+        live=app.flows.live(flow_id),
+        mail=[c.name for c in app.connections.all().values() if c.kind == "mail"],
+    )
+
+
+@blueprint.get("/flows/<flow_id>/description")
+def description(flow_id: str) -> str:
+    """A flow in words, to print: what it takes, what each step does and why, what it delivers."""
+    saved = studio().flows.get(flow_id)
+    steps = described(studio().plan(flow_id, saved.flow))
+    return render_template("description.html", flow=saved, steps=steps)
 
 
 @blueprint.get("/connections")

@@ -1,6 +1,7 @@
 /** The history of a flow's runs. */
 import { attempt, post } from "./api.js";
 import { showTimes } from "./dom.js";
+import "./schedules.js";
 
 showTimes();
 document.addEventListener("click", (event) => {

@@ -1,0 +1,102 @@
+"""Begins runs by themselves: at their time, or when something new has come."""
+
+from __future__ import annotations
+
+import json
+import logging
+import threading
+from collections.abc import Callable
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from updraft.core import Problem
+from updraft.core.connect import MailFolder
+from updraft.core.schedule import next_after
+from updraft.jobs.queue import BY_ITSELF
+from updraft.store import ConnectionStore, FlowStore, Folders, RunStore, ScheduleStore
+from updraft.store.schedules import FILES, MAIL
+
+EVERY = 5.0  # seconds between looks
+_log = logging.getLogger(__name__)
+
+
+def tick(folders: Folders, execute: Callable[..., Any], moment: datetime) -> list[str]:
+    """Begin what is due; gives the ids of the runs.
+
+    A schedule whose time passed while nothing ran begins once, however often it passed. One whose last run
+    is not done yet waits for its next time.
+    """
+    schedules, begun = ScheduleStore(), []
+    for schedule in schedules.list():
+        if not schedule["active"]:
+            continue
+        try:
+            run_id = _begin(folders, schedules, schedule, moment)
+        except Problem as problem:  # a connection that is gone, say: the others go on
+            _log.warning("schedule %s: %s", schedule["id"], problem)
+            continue
+        if run_id:
+            execute(run_id, priority=BY_ITSELF)
+            begun.append(run_id)
+    return begun
+
+
+def _begin(folders: Folders, schedules: ScheduleStore, schedule: dict[str, Any], moment: datetime) -> str:
+    stamp = moment.astimezone(UTC).isoformat(timespec="seconds")
+    seen: str | None = None
+    if schedule["watch"]:
+        seen = json.dumps(_there(folders, schedule))
+        if seen == schedule["seen"]:
+            return ""
+        new = json.loads(seen).items() - json.loads(schedule["seen"] or "{}").items()
+        if not schedule["seen"] or not new:  # the first look, or something is only gone
+            schedules.mark(schedule["id"], last=stamp, seen=seen)
+            return ""
+    else:
+        since = datetime.fromisoformat(schedule["last"] or schedule["created"])
+        if next_after(schedule["cron"], schedule["zone"], since) > moment:
+            return ""
+    runs, flows = RunStore(), FlowStore(folders)
+    if schedule["run"] and runs.is_open(schedule["run"]):
+        return ""
+    number = flows.live(schedule["flow"])
+    flow = flows.at(schedule["flow"], number)
+    run_id = runs.create(schedule["flow"], flow, number, schedule["parameters"], by=schedule["id"])
+    schedules.mark(schedule["id"], last=stamp, run=run_id, seen=seen)
+    return run_id
+
+
+def _there(folders: Folders, schedule: dict[str, Any]) -> dict[str, str]:
+    """What a trigger watches, by name, with a mark that changes with the content."""
+    if schedule["watch"] == FILES:
+        places = [folders.files(schedule["flow"])]
+    else:
+        connection = ConnectionStore(folders).get(schedule["watch"].removeprefix(MAIL))
+        if not isinstance(connection, MailFolder):
+            raise Problem(f"Connection “{connection.name}”", "it is no mail folder.", "Choose another one.")
+        places = [Path(connection.path).expanduser() / part for part in ("new", "cur")]
+    found = {}
+    for place in places:
+        for path in sorted(place.iterdir()) if place.is_dir() else []:
+            if path.is_file() and not path.name.startswith("."):
+                name = (
+                    path.name if schedule["watch"] == FILES else path.name.split(":")[0]
+                )  # flags follow a colon
+                stat = path.stat()
+                found[name] = f"{stat.st_size} {stat.st_mtime_ns}" if schedule["watch"] == FILES else ""
+    return found
+
+
+def start(folders: Folders, execute: Callable[..., Any]) -> None:
+    """Look every few seconds, in a thread that ends with the process."""
+
+    def watch() -> None:
+        while True:
+            try:
+                tick(folders, execute, datetime.now(UTC))
+            except Exception:  # what goes wrong once must not end all schedules
+                _log.exception("schedules")
+            threading.Event().wait(EVERY)
+
+    threading.Thread(target=watch, daemon=True, name="clock").start()

@@ -1,0 +1,81 @@
+"""When a flow runs by itself, as JSON."""
+
+from __future__ import annotations
+
+from datetime import UTC, date, datetime
+from typing import Any
+
+from flask import Blueprint, jsonify, request
+
+from updraft.core import Problem
+from updraft.core.connect import MailFolder
+from updraft.core.engine.parameters import parameters_of
+from updraft.core.schedule import next_after, words
+from updraft.store import ScheduleStore
+from updraft.store.schedules import FILES, MAIL
+from updraft.web.studio import studio
+
+blueprint = Blueprint("schedules", __name__, url_prefix="/api/flows/<flow_id>/schedules")
+
+
+@blueprint.get("")
+def schedules(flow_id: str) -> Any:
+    """Schedules and triggers of a flow, in words, with when each comes next; and the live revision."""
+    return jsonify(schedules=all_of(flow_id), live=studio().flows.live(flow_id))
+
+
+@blueprint.post("")
+def create(flow_id: str) -> Any:
+    """Body: `cron` and `zone`, or `watch` (`files`, or `mail:` and a connection's name); `parameters`."""
+    body = request.get_json()
+    flow = studio().flows.get(flow_id).flow
+    cron, watch = str(body.get("cron") or "").strip(), str(body.get("watch") or "")
+    zone = str(body.get("zone") or "UTC")
+    if watch.startswith(MAIL):
+        connection = studio().connections.get(watch.removeprefix(MAIL))
+        if not isinstance(connection, MailFolder):
+            raise Problem(f"Connection “{connection.name}”", "it is no mail folder.", "Choose another one.")
+    elif watch and watch != FILES:
+        raise Problem("The trigger", f"“{watch}” cannot be watched.", "Choose new files or new mail.")
+    if not watch:
+        next_after(cron, zone, datetime.now(UTC))  # what is wrong with it is said before it is kept
+    parameters = {str(name): str(value) for name, value in (body.get("parameters") or {}).items()}
+    parameters_of(flow, parameters, date.today)
+    made = ScheduleStore().create(flow_id, cron=cron, zone=zone, watch=watch, parameters=parameters)
+    return jsonify(id=made, schedules=all_of(flow_id)), 201
+
+
+@blueprint.post("/<schedule_id>")
+def switch(flow_id: str, schedule_id: str) -> Any:
+    """Switch one on or off. Body: `active`."""
+    ScheduleStore().switch(flow_id, schedule_id, bool(request.get_json().get("active")))
+    return jsonify(schedules=all_of(flow_id))
+
+
+@blueprint.delete("/<schedule_id>")
+def delete(flow_id: str, schedule_id: str) -> Any:
+    ScheduleStore().delete(flow_id, schedule_id)
+    return jsonify(schedules=all_of(flow_id))
+
+
+@blueprint.post("/live")
+def live(flow_id: str) -> Any:
+    """Say which revision runs by itself. Body: `revision`."""
+    studio().flows.make_live(flow_id, int(request.get_json()["revision"]))
+    return jsonify(live=studio().flows.live(flow_id))
+
+
+def all_of(flow_id: str) -> list[dict[str, Any]]:
+    return [
+        {**{key: one[key] for key in ("id", "cron", "zone", "watch", "active", "last", "run")}, **_told(one)}
+        for one in ScheduleStore().list(flow_id)
+    ]
+
+
+def _told(schedule: dict[str, Any]) -> dict[str, str]:
+    if schedule["watch"]:
+        mail = schedule["watch"].removeprefix(MAIL)
+        what = "when a file comes" if schedule["watch"] == FILES else f"when mail comes to {mail}"
+        return {"words": what, "next": ""}
+    coming = next_after(schedule["cron"], schedule["zone"], datetime.now(UTC))
+    return {"words": f"{words(schedule['cron'])} ({schedule['zone']})", "next": coming.isoformat()}

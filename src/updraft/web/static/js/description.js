@@ -1,0 +1,2 @@
+/** The description of a flow: only its button to print. */
+document.querySelector("[data-print]")?.addEventListener("click", () => window.print());

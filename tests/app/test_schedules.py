@@ -1,0 +1,161 @@
+"""Runs that begin by themselves: at their time, or when something new has come; and what a flow is in words."""
+
+import mailbox
+from datetime import UTC, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.app.conftest import small_flow
+from updraft.core import Problem
+from updraft.core.schedule import next_after, words
+from updraft.jobs.clock import tick
+from updraft.store import ConnectionStore, FlowStore, Folders, RunStore, ScheduleStore, open_database
+
+ZONES = st.sampled_from(["UTC", "Europe/London", "America/New_York", "Asia/Kolkata"])
+MOMENTS = st.datetimes(datetime(2025, 1, 1), datetime(2027, 12, 31)).map(lambda moment: moment.replace(tzinfo=UTC))
+
+
+@given(MOMENTS, ZONES, st.integers(4, 23), st.integers(0, 59), st.none() | st.sets(st.integers(1, 7), min_size=1))
+def test_a_schedule_comes_at_its_time_of_day_there(moment, zone, hour, minute, days):
+    """From four o'clock on, where no clock is put forward or back."""
+    days_text = ",".join(map(str, sorted(days))) if days else "*"
+    there = moment.astimezone(ZoneInfo(zone))
+    expected = there.replace(hour=hour, minute=minute, second=0, microsecond=0)
+    while expected <= there or (days and expected.isoweekday() not in days):
+        day = expected.date() + timedelta(days=1)
+        expected = datetime(day.year, day.month, day.day, hour, minute, tzinfo=ZoneInfo(zone))
+    assert next_after(f"{minute} {hour} * * {days_text}", zone, moment) == expected.astimezone(UTC)
+
+
+@pytest.mark.parametrize(
+    ("cron", "zone", "said"),
+    [
+        ("0 0 30 2 *", "UTC", "it cannot be read"),
+        ("every day", "UTC", "it cannot be read"),
+        ("61 * * * *", "UTC", "it cannot be read"),
+        ("", "UTC", "it cannot be read"),
+        ("0 6 * * *", "Larkmoor/Fen", "there is none of this name"),
+        ("0 6 * * *", "../etc", "there is none of this name"),
+    ],
+)
+def test_a_schedule_that_is_none_is_refused_in_words(cron, zone, said):
+    with pytest.raises(Problem, match=said):
+        next_after(cron, zone, datetime.now(UTC))
+
+
+def test_schedules_in_words():
+    assert words("5 6 * * *") == "every day at 06:05"
+    assert words("0 18 * * 1,5") == "every Monday and Friday at 18:00"
+    assert words("*/5 * * * *") == "*/5 * * * *" and words("0 6 1 * *") == "0 6 1 * *"
+
+
+@pytest.fixture
+def folders(tmp_path):
+    found = Folders(tmp_path)
+    db = open_database(found.database)
+    yield found
+    db.close()
+
+
+NOW = datetime.now(UTC).replace(microsecond=0)
+
+
+class Queue(list):
+    def __call__(self, run_id, priority):
+        self.append((run_id, priority))
+
+
+def test_what_is_due_begins_once_however_often_its_time_passed(folders):
+    flows, runs, queue = FlowStore(folders), RunStore(), Queue()
+    flow = flows.create(small_flow(), "made")
+    made = ScheduleStore().create(flow, cron="0 * * * *", zone="UTC", parameters={"hub": "Fen"})
+    assert tick(folders, queue, NOW) == []
+    later = NOW + timedelta(hours=5)
+    (run_id,) = tick(folders, queue, later)
+    found = runs.get(run_id)
+    assert queue == [(run_id, 0)] and found["parameters"] == {"hub": "Fen"} and found["by"] == made
+    assert tick(folders, queue, later) == [], "five hours passed, and it begins once"
+    assert tick(folders, queue, later + timedelta(hours=1)) == [], "the one before is not done yet"
+    runs.start(run_id)
+    runs.finish(run_id, "ok", {})
+    assert len(tick(folders, queue, later + timedelta(hours=1))) == 1
+    ScheduleStore().switch(flow, made, False)
+    assert tick(folders, queue, later + timedelta(days=9)) == []
+
+
+def test_the_live_revision_runs_whatever_was_changed_since(folders):
+    flows, queue = FlowStore(folders), Queue()
+    flow = flows.create(small_flow(), "made")
+    ScheduleStore().create(flow, cron="0 * * * *", zone="UTC", parameters={})
+    flows.make_live(flow, 1)
+    flows.save(flow, small_flow().model_copy(update={"name": "Tried"}), "renamed", 1)
+    (run_id,) = tick(folders, queue, NOW + timedelta(hours=2))
+    assert RunStore().get(run_id)["revision"] == 1 and RunStore().flow(run_id).name == "Small"
+    with pytest.raises(Problem, match="no such revision"):
+        flows.make_live(flow, 9)
+
+
+def test_a_trigger_begins_when_something_new_comes_and_never_for_what_goes(folders, tmp_path):
+    flows, queue = FlowStore(folders), Queue()
+    flow = flows.create(small_flow(), "made")
+    files = folders.files(flow)
+    (files / "old.csv").write_text("a\n1\n")
+    box = mailbox.Maildir(tmp_path / "mail")
+    ConnectionStore(folders).save({"kind": "mail", "name": "Stock mail", "path": str(tmp_path / "mail")})
+    store = ScheduleStore()
+    by_file, by_mail = (store.create(flow, watch=what, parameters={}) for what in ("files", "mail:Stock mail"))
+
+    def begun() -> list[str]:
+        found = [RunStore().get(run_id) for run_id in tick(folders, queue, datetime.now(UTC))]
+        for run in found:
+            RunStore().start(run["id"])
+            RunStore().finish(run["id"], "ok", {})
+        return [run["by"] for run in found]
+
+    assert begun() == [], "what is there already is not new"
+    (files / "new.csv").write_text("a\n2\n")
+    assert begun() == [by_file] and begun() == []
+    (files / "new.csv").write_text("a\n2\n3\n")
+    assert begun() == [by_file], "its content is new"
+    (files / "old.csv").unlink()
+    assert begun() == []
+    box.add("Subject: stock\n\nFen 3\n")
+    assert begun() == [by_mail] and begun() == []
+    ConnectionStore(folders).delete("Stock mail")
+    (files / "more.csv").write_text("a\n")
+    assert begun() == [by_file], "a connection that is gone stops only its own trigger"
+
+
+def test_schedules_are_made_switched_and_deleted_by_the_page(client):
+    flow = client.flow()
+    path = f"/api/flows/{flow}/schedules"
+    made = client.post(path, {"cron": "0 6 * * *", "zone": "Europe/London"})
+    assert made.status_code == 201 and made.json["schedules"][0]["words"] == "every day at 06:00 (Europe/London)"
+    one = made.json["id"]
+    assert client.post(f"{path}/{one}", {"active": False}).json["schedules"][0]["active"] is False
+    assert client.post(path, {"watch": "files"}).json["schedules"][1]["words"] == "when a file comes"
+    assert client.post(f"{path}/live", {"revision": 1}).json == {"live": 1}
+    for body, said in (
+        ({"cron": "0 0 30 2 *"}, "Bad day-of-month"),
+        ({"watch": "/etc"}, "cannot be watched"),
+        ({"watch": "mail:Nobody"}, "Nobody"),
+        ({"cron": "0 6 * * *", "parameters": {"hub": "x"}}, "hub"),
+    ):
+        refused = client.post(path, body)
+        assert refused.status_code in (404, 422) and said in refused.get_data(as_text=True)
+    assert len(client.call("DELETE", f"{path}/{one}").json["schedules"]) == 1
+    assert client.call("DELETE", f"{path}/{one}").status_code in (404, 422)
+    page = client.http.get(f"/flows/{flow}/runs").get_data(as_text=True)
+    assert "when a file comes" in page
+
+
+def test_a_flow_is_described_in_words_to_print(client):
+    step = {"kind": "read_file", "settings": {"path": "growers.xlsx"}, "name": "Growers"}
+    keep = {"kind": "keep_rows", "settings": {"by": "first", "count": 3}, "note": "The rest is old."}
+    flow = client.flow({"op": "add", "step": step}, {"op": "add", "step": keep, "after": "@last"})
+    page = client.http.get(f"/flows/{flow}/description").get_data(as_text=True)
+    for said in ("1 · Growers", "2 · Keep rows", "the first 3", "takes 1 · Growers", "The rest is old."):
+        assert said in page, said
