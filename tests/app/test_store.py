@@ -69,13 +69,15 @@ def test_a_data_folder_of_any_earlier_version_opens_with_its_flows_and_runs(tmp_
     migrate(db, MIGRATIONS[:version])
     text = '{"updraft": 1, "name": "March", "steps": [{"id": "a", "kind": "keep_rows", "inputs": {"table": "b"}}]}'
     db.execute_sql("INSERT INTO flow VALUES ('abcdef123456', 'March', 1, 'then', 'then')")
+    who, whose = (", who, decided", ", 'nobody', '{}'") if version > 2 else ("", "")
+    of, whom = (", who, series, dry", ", 'nobody', '', 0") if version > 2 else ("", "")
     db.execute_sql(
-        "INSERT INTO revision (flow_id, number, sentence, document, created)"
-        " VALUES ('abcdef123456', 1, 'Began', ?, 'then')", (text,),
+        f"INSERT INTO revision (flow_id, number, sentence, document, created{who})"
+        f" VALUES ('abcdef123456', 1, 'Began', ?, 'then'{whose})", (text,),
     )  # fmt: skip
     db.execute_sql(
-        "INSERT INTO run (id, flow_id, revision, document, parameters, status, cancel, progress, created)"
-        " VALUES ('0123456789ab', 'abcdef123456', 1, ?, '{}', 'cut off', 0, '{}', 'then')", (text,),
+        f"INSERT INTO run (id, flow_id, revision, document, parameters, status, cancel, progress, created{of})"
+        f" VALUES ('0123456789ab', 'abcdef123456', 1, ?, '{{}}', 'cut off', 0, '{{}}', 'then'{whom})", (text,),
     )  # fmt: skip
     db.close()
     open_database(folders.database)

@@ -257,7 +257,7 @@ def test_a_run_shows_its_progress_and_can_be_cancelled(page, big):
     page.locator("#start-file").set_input_files(big)
     page.wait_for_selector(".slick-row", timeout=90_000)
     page.keyboard.press("Control+k")
-    page.keyboard.type("write")
+    page.keyboard.type("write file")
     page.wait_for_selector(".add-option")
     page.keyboard.press("Enter")
     page.wait_for_function("() => updraft.state.course.stops.length === 2")

@@ -17,7 +17,11 @@ export class Schedules {
     this.place = place;
     this.path = `/api/flows/${place.dataset.flow}/schedules`;
     this.revision = Number(place.dataset.revision);
-    Object.assign(this, data("schedule-state"));
+    const state = data("schedule-state");
+    this.schedules = state.schedules;
+    this.live = state.live;
+    this.mail = state.mail;
+    this.adding = false;
     const zone = Intl.DateTimeFormat().resolvedOptions().timeZone || "UTC";
     this.fresh = {
       way: "day",
