@@ -41,6 +41,9 @@ def create(flow_id: str) -> Any:
         next_after(cron, zone, datetime.now(UTC))  # what is wrong with it is said before it is kept
     parameters = {str(name): str(value) for name, value in (body.get("parameters") or {}).items()}
     parameters_of(flow, parameters, date.today)
+    studio().flows.make_live(
+        flow_id, studio().flows.live(flow_id)
+    )  # what runs by itself stays what it is now
     made = ScheduleStore().create(flow_id, cron=cron, zone=zone, watch=watch, parameters=parameters)
     return jsonify(id=made, schedules=all_of(flow_id)), 201
 

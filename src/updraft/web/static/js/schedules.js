@@ -1,6 +1,6 @@
 /** When a flow runs by itself: schedules, triggers and the live revision, on the page of its runs. */
 import { api, attempt, post } from "./api.js";
-import { byId, data, h, icon } from "./dom.js";
+import { byId, data, h, icon, showTimes } from "./dom.js";
 import { choice, labelled, select } from "./widgets/basic.js";
 
 const DAYS = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
@@ -72,13 +72,13 @@ export class Schedules {
             { class: "schedules" },
             this.schedules.map((one) => this.line(one)),
           )
-        : h("p", { class: "muted" }, "It runs when somebody runs it."),
+        : h("p", { class: "muted", hidden: this.adding }, "It runs when somebody runs it."),
       this.liveLine(),
     );
+    showTimes();
   }
 
   line(one) {
-    const told = one.next ? new Date(one.next).toLocaleString() : "";
     return h(
       "li",
       { class: one.active ? null : "muted" },
@@ -87,7 +87,8 @@ export class Schedules {
       h(
         "span",
         { class: "muted small" },
-        one.active ? (told ? `next ${told}` : "watching") : "switched off",
+        !one.active ? "switched off" : one.next ? "next " : "watching",
+        one.active && one.next ? h("time", { datetime: one.next }, one.next) : "",
       ),
       h(
         "button",
