@@ -9,6 +9,7 @@ from typing import Any
 from updraft.core import Problem
 from updraft.store.database import now
 from updraft.store.models import ScheduleRow
+from updraft.store.orm import peewee as pw
 
 FILES, MAIL = "files", "mail:"  # what a trigger watches: the flow's files, or the mail of a connection
 
@@ -32,7 +33,7 @@ class ScheduleStore:
 
     def list(self, flow_id: str | None = None) -> list[dict[str, Any]]:
         """Schedules of a flow, or of all, the oldest first."""
-        rows = ScheduleRow.select().order_by(ScheduleRow.created, ScheduleRow.id)
+        rows = ScheduleRow.select().order_by(pw.SQL("rowid"))
         return [_plain(row) for row in (rows.where(ScheduleRow.flow == flow_id) if flow_id else rows)]
 
     def switch(self, flow_id: str, schedule_id: str, active: bool) -> None:
