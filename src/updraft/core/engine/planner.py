@@ -209,7 +209,9 @@ def _inputs(
                 code="too_many",
             )
         found[port.name] = tuple(_arriving(flow, step, port, ref, done) for ref in taken)
-    unknown = set(step.inputs) - {port.name for port in ports}
+    # A port that the kind has with other settings may stay plugged: they can be put back.
+    declared = kinds()[step.kind].inputs
+    unknown = set(step.inputs) - {port.name for port in (*ports, *declared)}
     if unknown:
         raise Problem(
             f"“{label(step)}”", f"it has no input “{sorted(unknown)[0]}”.", "Unplug it.", code="no_port"

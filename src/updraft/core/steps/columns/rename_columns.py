@@ -1,30 +1,84 @@
+from typing import Literal
+
 import polars as pl
 
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.conditions import checked_pattern
 from updraft.core.steps.tables import Port, Tables
 
 
 class RenameColumnsSettings(Settings):
-    old: str = setting("Old names in", widget="column", default="", port="names")
-    new: str = setting("New names in", widget="column", default="", port="names")
+    by: Literal["list", "rule"] = setting(
+        "Names by", widget="choice", default="list", labels={"list": "a list", "rule": "a rule"}
+    )
+    old: str = setting("Old names in", widget="column", default="", port="names", when={"by": ["list"]})
+    new: str = setting("New names in", widget="column", default="", port="names", when={"by": ["list"]})
+    find: str = setting("Find", "in every name", widget="text", default="", when={"by": ["rule"]})
+    instead: str = setting(
+        "Replace with", "nothing takes it away", widget="text", default="", when={"by": ["rule"]}
+    )
+    pattern: bool = setting(
+        "It is a pattern", "$1 is its first group", widget="flag", default=False, when={"by": ["rule"]}
+    )
+    case: Literal["keep", "lower", "upper", "title"] = setting(
+        "Letters",
+        widget="choice",
+        default="keep",
+        labels={"keep": "as is", "lower": "lower", "upper": "UPPER", "title": "Each Word"},
+        when={"by": ["rule"]},
+    )
+    before: str = setting("Put before each", widget="text", default="", when={"by": ["rule"]})
+    after: str = setting("Put behind each", widget="text", default="", when={"by": ["rule"]})
 
 
 class RenameColumns(StepKind):
-    """Rename columns by a list: another table that holds old names and new ones. An empty new name keeps the
-    old.
+    """Rename columns by a list, another table that holds old names and new ones (an empty new name keeps the
+    old), or by a rule for all names. Blanks at the ends go, doubled ones become one.
     """
 
     kind = "rename_columns"
     title = "Rename columns"
-    summary = "Rename columns by a list of old and new names"
+    summary = "Rename columns by a list of old and new names, or by a rule"
     words = ("rename", "header", "mapping", "dictionary", "labels", "column names", "by list")
     icon = "input-cursor-text"
     inputs = (Port(main=True), Port("names", "List of names"))
     Settings = RenameColumnsSettings
 
+    def ports(self, settings: RenameColumnsSettings) -> tuple[Port, ...]:
+        return self.inputs if settings.by == "list" else self.inputs[:1]
+
+    def _by_rule(self, table: pl.LazyFrame, settings: RenameColumnsSettings) -> Result:
+        names = table.collect_schema().names()
+        text = pl.col("name")
+        if settings.find:
+            find = checked_pattern(settings.find) if settings.pattern else settings.find
+            text = text.str.replace_all(find, settings.instead, literal=not settings.pattern)
+        match settings.case:
+            case "lower":
+                text = text.str.to_lowercase()
+            case "upper":
+                text = text.str.to_uppercase()
+            case "title":
+                text = text.str.to_titlecase()
+        text = pl.lit(settings.before) + text.str.replace_all(r"\s+", " ").str.strip_chars() + settings.after
+        found = pl.DataFrame({"name": names}).select(text).to_series().to_list()
+        wrong = next((name for name in found if not name or found.count(name) > 1), None)
+        if wrong is not None:
+            raise Problem(
+                f"“{wrong}”" if wrong else "A column",
+                "two columns would have this name." if wrong else "it would have no name.",
+                "Change the rule.",
+                field="find",
+            )
+        return Result(
+            table.select(pl.col(old).alias(new) for old, new in zip(names, found, strict=True)), touched=()
+        )
+
     def apply(self, tables: Tables, settings: RenameColumnsSettings, context: Context) -> Result:
+        if settings.by == "rule":
+            return self._by_rule(tables.main, settings)
         table, names = tables.main, tables["names"]
         for field, column in (("old", settings.old), ("new", settings.new)):
             if not column:
@@ -70,4 +124,12 @@ class RenameColumns(StepKind):
         return frozenset({settings.old, settings.new}) if port == "names" else None
 
     def sentence(self, settings: RenameColumnsSettings) -> str:
-        return f"{settings.old or '…'} → {settings.new or '…'}, by the list"
+        if settings.by == "list":
+            return f"{settings.old or '…'} → {settings.new or '…'}, by the list"
+        case = {"keep": "", "lower": "lower case", "upper": "upper case", "title": "each word capital"}
+        told = [
+            f"{settings.find} → {settings.instead or 'nothing'}" if settings.find else "",
+            case[settings.case],
+            f"{settings.before}…{settings.after}" if settings.before or settings.after else "",
+        ]
+        return ", ".join(text for text in told if text) or "no rule yet"

@@ -1,0 +1,38 @@
+"""Every job through the page: its flow is brought in, its files are, it is run, and what it delivers is right."""
+
+import pytest
+
+from tests.browser.conftest import settle
+from tests.jobs import JOBS
+from tests.jobs.test_jobs import material  # noqa: F401  a fixture
+
+
+@pytest.mark.parametrize("job", JOBS, ids=lambda job: job.name)
+def test_a_job_through_the_page(page, job, material, tmp_path, request):  # noqa: F811
+    document = tmp_path / "job.updraft.json"
+    document.write_text(job.document)
+    page.goto("/")
+    with page.expect_file_chooser() as chooser:
+        page.get_by_role("button", name="Import a flow").click()
+    chooser.value.set_files(document)
+    page.wait_for_url("**/flows/*")
+    page.wait_for_function("() => globalThis.updraft?.state")
+    for name in job.files:
+        page.evaluate(
+            """async ([name, bytes]) => { const file = new File([new Uint8Array(bytes)], name); await updraft.uploadFile(file); }""",
+            [name, list((material / name).read_bytes())],
+        )
+    page.reload()
+    page.wait_for_selector(".slick-row")
+    settle(page)
+    assert page.locator(".stop .said-problem, .stop-problem").count() == 0
+    page.locator("#run").click()
+    page.get_by_role("button", name="Run now").click()
+    page.get_by_role("heading", name="Done").wait_for()
+    out = tmp_path / "out"
+    out.mkdir()
+    for link in page.locator("#desk a.file").all():
+        with page.expect_download() as download:
+            link.click()
+        download.value.save_as(out / link.inner_text().strip())
+    job.check(out, material)

@@ -1,0 +1,231 @@
+"""Tables joined, compared, nested and reshaped."""
+
+import json
+import re
+from collections import defaultdict
+from datetime import date, datetime
+from xml.etree import ElementTree
+
+import openpyxl
+
+from tests.jobs import csv_rows, job, json_rows, one_blank, read, sheet_rows, step
+from updraft.demo.names import HUB_SPELLINGS, HUBS
+
+LISTED = [["Name", "Code"], *([hub, hub[:3].upper()] for hub in HUBS)]
+
+
+@job(
+    "Nearly the same",
+    ("growers.xlsx",),
+    read("growers", "growers.xlsx"),
+    step("hubs", "type_in_a_table", {"rows": LISTED[1:], "columns": LISTED[0]}),
+    step(
+        "alike",
+        "look_up_alike",
+        {
+            "column": "Hub",
+            "reference": "Name",
+            "least": 75,
+            "bring": [{"column": "Name", "name": "Hub meant"}],
+            "missing": "keep",
+        },
+        "growers",
+        reference="hubs",
+    ),
+    step("out", "write_file", {"name": "growers.csv"}, "alike"),
+)
+def nearly_the_same(out, world):
+    """Nearly every misspelt hub finds its own, and none finds another's."""
+    meant = {spelling: hub for hub, spellings in HUB_SPELLINGS.items() for spelling in [hub, *spellings]}
+    rows = csv_rows(out / "growers.csv")
+    assert len(rows) == len(sheet_rows(world / "growers.xlsx", 1))
+    for row in rows:
+        assert row["Hub meant"] in (meant[row["Hub"]], row["Hub"]), row
+    assert sum(row["Hub meant"] == meant[row["Hub"]] for row in rows) >= 0.95 * len(rows)
+
+
+AMOUNT = re.compile(r"(\d+)\s*[xX×]\s*(\d+)")
+
+
+@job(
+    "Requests against shipments",
+    ("hub_requests.json",),
+    read("lines", "hub_requests.json", records="/requests/*/lines", parent=["request", "asked", "hub.name"]),
+    step(
+        "amounts",
+        "calculate",
+        {
+            "columns": [
+                {"name": "packs", "formula": "number(amount, 1)"},
+                {"name": "each_g", "formula": "number(amount, 2)"},
+                {"name": "total_g", "formula": "packs * each_g"},
+                {"name": "day", "formula": "date(replace(after(requests_asked, ', '), ',', ''), 'D Month YYYY')"},
+            ]
+        },
+        "names",
+    ),
+    step("names", "rename_columns", {"by": "rule", "find": "requests.", "instead": "requests_"}, "lines"),
+    step("hub", "merge_look_alikes", {"column": "requests_hub.name"}, "amounts"),
+    step(
+        "sum",
+        "summarise",
+        {
+            "by": ["variety"],
+            "figures": [
+                {"figure": "sum", "column": "total_g", "name": "grams"},
+                {"figure": "max", "column": "day", "name": "last"},
+            ],
+        },
+        "hub",
+    ),
+    step("out", "write_file", {"name": "requested.json"}, "sum"),
+)
+def requests(out, world):
+    sums, last = defaultdict(int), {}
+    for request in json.loads((world / "hub_requests.json").read_text())["requests"]:
+        day = datetime.strptime(request["asked"].split(", ")[1], "%d %B %Y").date()
+        for line in request["lines"]:
+            packs, each = map(int, AMOUNT.match(line["amount"]).groups())
+            sums[line["variety"]] += packs * each
+            last[line["variety"]] = max(last.get(line["variety"], date.min), day)
+    found = {row["variety"]: (row["grams"], row["last"]) for row in json_rows(out / "requested.json")}
+    assert found == {variety: (grams, f"{last[variety]}") for variety, grams in sums.items()}
+
+
+@job(
+    "A laboratory's XML",
+    ("germination.xml",),
+    read("tests", "germination.xml", records="/laboratory/batch/*/test", parent=["@lot", "variety"]),
+    step("full", "remove_empty_columns", {}, "tests"),
+    step("kinds", "set_kinds", {"columns": [{"column": "sown", "kind": "date", "formats": ["DD/MM/YYYY"]}]}, "full"),
+    step("dates", "format_dates", {"columns": {"by": "names", "names": ["sown"]}, "format": "DD.MM.YYYY"}, "kinds"),
+    step(
+        "sand",
+        "keep_rows",
+        {"by": "rule", "rule": {"of": [{"column": "@method", "test": "equals", "value": "sand"}]}},
+        "dates",
+    ),
+    step("csv", "write_file", {"name": "sand.csv"}, "sand"),
+    step("book", "write_file", {"name": "tests.xlsx", "sheets": "@method"}, "dates"),
+    step("lines", "write_file", {"name": "tests.jsonl"}, "dates"),
+)
+def laboratory(out, world):
+    space, expected = "{urn:larkmoor:germination}", []
+    for batch in ElementTree.parse(world / "germination.xml").iter(f"{space}batch"):
+        for test in batch.iter(f"{space}test"):
+            day = date(*reversed([int(part) for part in test.find(f"{space}sown").text.split("/")]))
+            expected.append(
+                (batch.get("lot"), test.get("method"), f"{day:%d.%m.%Y}", test.find(f"{space}germinated").text)
+            )
+
+    def told(row):
+        return row["batch.@lot"], row["@method"], row["sown"], str(row["germinated"])
+
+    assert [told(row) for row in csv_rows(out / "sand.csv")] == [row for row in expected if row[1] == "sand"]
+    lines = [json.loads(line) for line in (out / "tests.jsonl").read_text().splitlines()]
+    assert [told(row) for row in lines] == expected and "mould" not in lines[0]
+    book = openpyxl.load_workbook(out / "tests.xlsx")
+    assert sorted(book.sheetnames) == ["paper", "sand"]
+
+
+@job(
+    "Columns that change",
+    ("lot_register.xlsx",),
+    read("lots", "lot_register.xlsx"),
+    step("low", "rename_columns", {"by": "rule", "case": "lower"}, "lots"),
+    step(
+        "store",
+        "choose_columns",
+        {"columns": [{"column": "lot"}, {"column": "grams", "name": "weight"}], "others": "drop"},
+        "low",
+    ),
+    step("shop", "choose_columns", {"columns": [{"column": "variety"}, {"column": "hub"}], "others": "drop"}, "low"),
+    step("single", "remove_duplicates", {}, "shop"),
+    step("one", "write_file", {"name": "store.csv"}, "store"),
+    step("two", "write_file", {"name": "shop.csv"}, "single"),
+)
+def columns_that_change(out, world):
+    """One table to two files with different columns, in one pass."""
+    rows = sheet_rows(world / "lot_register.xlsx", 2)
+    store = [(row["lot"], float(row["weight"])) for row in csv_rows(out / "store.csv")]
+    assert store == [(row["Lot"], row["Grams"]) for row in rows]
+    shop = [(row["variety"], row["hub"]) for row in csv_rows(out / "shop.csv")]
+    assert shop == list(dict.fromkeys((row["Variety"], row["Hub"]) for row in rows))
+
+
+@job(
+    "Groups",
+    ("packet_orders_2026-03.xlsx",),
+    read("orders", "packet_orders_2026-03.xlsx"),
+    step("drop", "drop_rows", {"by": "rule", "rule": {"of": [{"column": "Grower", "test": "empty"}]}}, "orders"),
+    step("tidy", "tidy_text", {"columns": {"by": "names", "names": ["Region"]}, "case": "title"}, "drop"),
+    step("kinds", "set_kinds", {"columns": [{"column": "Packets", "kind": "whole"}]}, "tidy"),
+    step(
+        "groups",
+        "summarise",
+        {
+            "by": ["Garden"],
+            "figures": [
+                {"figure": "rows", "name": "Orders"},
+                {"figure": "sum", "like": "P*", "name": "* in all"},
+                {"figure": "mean", "column": "Packets", "name": "Packets on average"},
+                {"figure": "list", "column": "Region", "name": "Regions"},
+            ],
+        },
+        "kinds",
+    ),
+    step("out", "write_file", {"name": "gardens.json"}, "groups"),
+)
+def groups(out, world):
+    found = {row["Garden"]: row for row in json_rows(out / "gardens.json")}
+    orders = defaultdict(list)
+    for row in sheet_rows(world / "packet_orders_2026-03.xlsx", 3):
+        if row["Grower"]:
+            orders[row["Garden"]].append(row)
+    assert set(found) == set(orders)
+    for garden, rows in orders.items():
+        packets = [int(row["Packets"]) for row in rows if row["Packets"] is not None]
+        regions = dict.fromkeys(one_blank(row["Region"]).title() for row in rows)
+        one = found[garden]
+        assert (one["Orders"], one["Packets in all"]) == (len(rows), sum(packets))
+        assert abs(one["Price in all"] - sum(row["Price"] for row in rows)) < 1e-6
+        assert abs(one["Packets on average"] - sum(packets) / len(packets)) < 1e-9
+        assert one["Regions"] == ", ".join(regions)
+
+
+@job(
+    "A join",
+    ("packet_orders_2026-03.xlsx", "growers.xlsx"),
+    read("orders", "packet_orders_2026-03.xlsx"),
+    read("growers", "growers.xlsx"),
+    step("tidy", "tidy_text", {"columns": {"by": "names", "names": ["Grower"]}}, "orders"),
+    step(
+        "join",
+        "join",
+        {
+            "keys": [{"column": "Grower", "reference": "Code"}],
+            "rows": "full",
+            "keep": ["Order", "Grower"],
+            "bring": [{"column": "Plots"}],
+        },
+        "tidy",
+        reference="growers",
+    ),
+    step("out", "write_file", {"name": "joined.csv"}, "join"),
+    step("lost", "write_file", {"name": "without.csv"}, "join.unmatched"),
+)
+def a_join(out, world):
+    """Every order with its grower's plots, one line for each match; growers without orders at the end."""
+    growers = defaultdict(list)
+    for row in sheet_rows(world / "growers.xlsx", 1):
+        growers[row["Code"]].append(row["Plots"])
+    expected, lost, met = [], [], set()
+    for row in sheet_rows(world / "packet_orders_2026-03.xlsx", 3):
+        code = one_blank(row["Grower"])
+        met.add(code)
+        expected += [(row["Order"], code or "", str(plots)) for plots in growers.get(code, [""])]
+        lost += [row["Order"]] if code not in growers else []
+    expected += [("", code, str(plots)) for code, found in growers.items() if code not in met for plots in found]
+    assert [tuple(row.values()) for row in csv_rows(out / "joined.csv")] == expected
+    assert [row["Order"] for row in csv_rows(out / "without.csv")] == lost
+    assert len(expected) > len(lost) > 0
