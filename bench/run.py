@@ -13,6 +13,7 @@ from pathlib import Path
 import polars as pl
 
 import caching
+import kinds
 import looking
 import reading
 import startup
@@ -138,9 +139,11 @@ def main() -> None:
     started = startup.measure()
     rows += caching.measure()
     looked = looking.measure()
+    stepped = kinds.measure()
     read = reading.measure()
     fifth = "\n".join(f"| {a} | {b} | {d} | {'yes' if e else 'no'} |" for a, b, _, d, e in started)
     fourth = "\n".join(f"| {a} | {b} | {c} | {d} | {'yes' if e else 'no'} |" for a, b, c, d, e in read)
+    sixth = "\n".join(f"| {a} | {b} | {c} | {d} | {'yes' if e else 'no'} |" for a, b, c, d, e in stepped)
     third = "\n".join(f"| {a} | {b} | {c} | {d} | {'yes' if e else 'no'} |" for a, b, c, d, e in looked)
     second = "\n".join(f"| {a} | {b} | {d} | {'yes' if e else 'no'} |" for a, b, _, d, e in brought)
     table = "\n".join(f"| {a} | {b} | {c} | {d} | {'yes' if e else 'no'} |" for a, b, c, d, e in rows)
@@ -150,6 +153,7 @@ def main() -> None:
         text.replace("{table}", table)
         .replace("{brought}", second)
         .replace("{started}", fifth)
+        .replace("{kinds}", sixth)
         .replace("{looked}", third)
         .replace("{read}", fourth)
         .replace("{machine}", machine)

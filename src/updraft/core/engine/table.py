@@ -111,8 +111,8 @@ def compute(
     started = time.perf_counter()
     try:
         result = kind.apply(inputs, settings, context)
-        if coded is not None and result.changes:
-            return _by_value(result, coded, fingerprint, started)
+        if result.changes and not result.sides:
+            return _by_value(result, inputs.main, coded, fingerprint, started)
         names = ["", *result.sides]
         before = _before(result, inputs)
         queries = [result.table, *result.sides.values(), *(count.frame for count in result.counts), *before]
@@ -156,16 +156,22 @@ def compute(
     )
 
 
-def _by_value(result: Result, coded: Coded, fingerprint: str, started: float) -> Table:
-    """The table of a step that changes values one by one: each distinct value once."""
-    facts = _facts(result, pl.collect_all([count.frame for count in result.counts], engine="in-memory"))
-    table, changed = coded.changed(result.changes)
+def _by_value(
+    result: Result, main: pl.LazyFrame, coded: Coded | None, fingerprint: str, started: float
+) -> Table:
+    """The table of a step that changes values one by one: each distinct value once. It stays coded where the
+    main table was.
+    """
+    queries = [*([] if coded else [main]), *(count.frame for count in result.counts)]
+    collected = pl.collect_all(queries, engine="in-memory")
+    table, changed = (coded or Coded(collected[0])).changed(result.changes)
+    facts = _facts(result, collected if coded else collected[1:])
     changed = {name: number for name, number in changed.items() if number}
     return Table(
         fingerprint,
-        {"": table},
-        {"": coded.height},
-        coded.height,
+        {"": table if coded else table.frame()},
+        {"": table.height},
+        table.height,
         time.perf_counter() - started,
         facts + _cells_changed(changed),
         result.touched,

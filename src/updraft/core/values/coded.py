@@ -24,10 +24,14 @@ class Codes(NamedTuple):
 
 
 def codes_of(column: pl.Series) -> Codes | None:
-    """A text column's codes (dictionary encoding); None for another kind, and where values hardly repeat.
+    """A column's codes (dictionary encoding); None where values hardly repeat, and for kinds but text and
+    dates.
 
-    A Categorical in a namespace of its own does the work, so that places count from 0.
+    For text a Categorical in a namespace of its own does the work, so that places count from 0; of dates the
+    list is every day from the first to the last.
     """
+    if column.dtype == pl.Date and column.len() >= _SAMPLE:
+        return _days(column)
     if column.dtype != pl.String or column.len() < _SAMPLE:
         return None
     if column.head(_SAMPLE).n_unique() > _MOST:
@@ -42,8 +46,21 @@ def codes_of(column: pl.Series) -> Codes | None:
     return Codes(places, column.gather(first), pl.Series(times, dtype=pl.UInt32))
 
 
+def _days(column: pl.Series) -> Codes | None:
+    numbers = column.to_physical()
+    first, last = numbers.min(), numbers.max()
+    if not isinstance(first, int) or not isinstance(last, int) or last - first > column.len() // 4:
+        return None
+    places = (numbers - first).cast(pl.UInt32)
+    values = pl.Series(column.name, range(first, last + 1), dtype=pl.Int32).cast(pl.Date)
+    found = places.drop_nulls().value_counts(name="times").rename({column.name: "place"})
+    times = pl.DataFrame({"place": pl.Series(range(values.len()), dtype=pl.UInt32)})
+    counted = times.join(found, on="place", how="left", maintain_order="left")["times"].fill_null(0)
+    return Codes(places, values, counted)
+
+
 def by_value(column: pl.Series, change: Change) -> pl.Series:
-    """A text column with an elementwise expression applied to it that leaves empty cells empty.
+    """A column with an elementwise expression applied to it that leaves empty cells empty.
 
     What it calls must not wait for other threads: the caller may be one of Polars' own, and once all of
     them wait for its pool they wait forever.
@@ -61,11 +78,15 @@ def changed_by_value(table: pl.LazyFrame, changes: Mapping[str, Change]) -> pl.L
     """
     schema = table.collect_schema()
     return table.with_columns(
-        pl.col(name).map_batches(partial(by_value, change=change), return_dtype=schema[name])
-        if schema[name] == pl.String
+        pl.col(name).map_batches(partial(by_value, change=change), return_dtype=_given(schema[name], change))
+        if schema[name] in (pl.String, pl.Date)
         else change(pl.col(name)).alias(name)
         for name, change in changes.items()
     )
+
+
+def _given(dtype: pl.DataType, change: Change) -> pl.DataType:
+    return applied(pl.Series("x", [], dtype), change).dtype
 
 
 def applied(values: pl.Series, change: Change) -> pl.Series:

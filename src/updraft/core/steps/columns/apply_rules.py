@@ -8,6 +8,8 @@ from updraft.core.steps.conditions import Rule, compiled, value_of
 from updraft.core.steps.tables import Tables
 from updraft.core.values import DTYPES, TITLES, Kind, kind_of
 
+_RULE = "\0rule"  # a name no file can bring
+
 
 class OneRule(Settings):
     when: Rule = setting("If", widget="rule", default=Rule())
@@ -57,19 +59,20 @@ class ApplyRules(StepKind):
             )
         keeps = settings.otherwise == "keep" and name in schema
         result = pl.col(name) if keeps else _value(settings.value, kind, name)
-        taken, counts = pl.lit(False), []
+        tests = [self._test(rule, number, schema) for number, rule in enumerate(settings.rules, 1)]
+        first = pl.lit(0, pl.UInt16)
+        for number in range(len(tests), 0, -1):
+            first = pl.when(tests[number - 1]).then(pl.lit(number, pl.UInt16)).otherwise(first)
+        # Kept within the query, since the column and every count ask which rule comes first.
+        judged = table.with_columns(first.alias(_RULE)).cache()
         for number, rule in enumerate(settings.rules, 1):
-            here = self._test(rule, number, schema)
-            counts.append(_count(table, here & ~taken, number, rule))
-            taken = taken | here
-        for rule in reversed(settings.rules):
-            result = (
-                pl.when(compiled(rule.when, schema)).then(_value(rule.then, kind, name)).otherwise(result)
-            )
-        left = table.select((~taken).sum())
+            result = pl.when(pl.col(_RULE) == number).then(_value(rule.then, kind, name)).otherwise(result)
+        counts = [_count(judged, number, rule) for number, rule in enumerate(settings.rules, 1)]
+        left = judged.select((pl.col(_RULE) == 0).sum())
         counts.append(Count("otherwise", left, "{n} rows meet no rule", one="{n} row meets no rule"))
         touched = (name,) if name in schema else ()
-        return Result(table.with_columns(result.alias(name)), touched=touched, counts=tuple(counts))
+        made = judged.with_columns(result.alias(name)).drop(_RULE)
+        return Result(made, touched=touched, counts=tuple(counts))
 
     def _test(self, rule: OneRule, number: int, schema: pl.Schema) -> pl.Expr:
         try:
@@ -108,11 +111,11 @@ def _value(text: str, kind: Kind, name: str) -> pl.Expr:
     return pl.lit(found, dtype=DTYPES[kind])
 
 
-def _count(table: pl.LazyFrame, here: pl.Expr, number: int, rule: OneRule) -> Count:
+def _count(judged: pl.LazyFrame, number: int, rule: OneRule) -> Count:
     said = rule.then or "empty"
     return Count(
         f"rule:{number}",
-        table.select(here.sum()),
+        judged.select((pl.col(_RULE) == number).sum()),
         f"{{n}} rows by rule {number} → {said}",
         one=f"{{n}} row by rule {number} → {said}",
     )

@@ -1,11 +1,15 @@
+from functools import partial
+
 import polars as pl
 
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_chosen, need_kind, need_new
 from updraft.core.steps.tables import Tables
-from updraft.core.values import Kind
+from updraft.core.values import Kind, by_value
 from updraft.core.values.convert import converted
 from updraft.core.values.dressed import UNITS, undressed
+
+_BOTH = "\0both"  # a name no file can bring
 
 
 class UnitFactor(Settings):
@@ -45,11 +49,14 @@ class NumberAndUnit(StepKind):
         need_kind(name, schema, [Kind.TEXT], field="column", way_out="Choose a column of text.")
         number = need_new(settings.number, schema, field="number")
         unit = need_new(settings.unit, [*schema, number], field="unit")
-        bare, negative, found = undressed(pl.col(name))
-        form = "1.234,5" if settings.comma else "1,234.5"
-        value = converted(bare, pl.String(), Kind.NUMBER, [form])
-        value = pl.when(negative).then(-value).otherwise(value)
-        table = table.with_columns(value.alias(number), pl.when(found != "").then(found).alias(unit))
+        taken = pl.col(name).map_batches(
+            partial(by_value, change=partial(_taken, comma=settings.comma)),
+            return_dtype=pl.Struct({"number": pl.Float64, "unit": pl.String}),
+        )
+        table = table.with_columns(taken.alias(_BOTH)).with_columns(
+            pl.col(_BOTH).struct.field("number").alias(number), pl.col(_BOTH).struct.field("unit").alias(unit)
+        )
+        table = table.drop(_BOTH)
         counts = [
             self._count(
                 table, name, number, "no_number", "hold no number with a unit", "holds no number with a unit"
@@ -97,6 +104,13 @@ class NumberAndUnit(StepKind):
     def sentence(self, settings: NumberAndUnitSettings) -> str:
         to = f" in {settings.to.strip()}" if settings.to.strip() else ""
         return f"{settings.column or '…'} → {settings.number}{to}, {settings.unit}"
+
+
+def _taken(text: pl.Expr, comma: bool) -> pl.Expr:
+    bare, negative, unit = undressed(text)
+    value = converted(bare, pl.String(), Kind.NUMBER, ["1.234,5" if comma else "1,234.5"])
+    signed = pl.when(negative).then(-value).otherwise(value)
+    return pl.struct(signed.alias("number"), pl.when(unit != "").then(unit).alias("unit"))
 
 
 def factors_to(to: str, further: dict[str, float]) -> dict[str, float]:

@@ -57,13 +57,13 @@ class CompareTables(StepKind):
         ]
         names = [f"\0key{n}" for n in range(len(mine))]
         left = table.select(
-            *(key_of(name, schema).alias(key) for name, key in zip(mine, names, strict=True)),
+            *(key_of(m, schema, its[t]).alias(key) for m, t, key in zip(mine, theirs, names, strict=True)),
             *(pl.col(name).alias(f"\0told{n}") for n, name in enumerate(mine)),
             *(pl.col(name).alias(f"\0here{n}") for n, name in enumerate(compared)),
             pl.lit(True).alias("\0mine"),
         )
         right = other.select(
-            *(key_of(name, its).alias(key) for name, key in zip(theirs, names, strict=True)),
+            *(key_of(t, its, schema[m]).alias(key) for m, t, key in zip(mine, theirs, names, strict=True)),
             *(pl.col(name).alias(f"\0said{n}") for n, name in enumerate(theirs)),
             *(pl.col(name).alias(f"\0there{n}") for n, name in enumerate(compared)),
             pl.lit(True).alias("\0theirs"),

@@ -8,7 +8,7 @@ from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.joins.keys import Brought, KeyPair, check_keys, key_of
 from updraft.core.steps.tables import Out, Port, Tables
 
-_HIT = "\0hit"  # names no file can bring
+_ROW, _OFTEN = "\0row", "\0often"  # names no file can bring
 _WAYS = {
     "inner": "rows that match",
     "left": "all of this table",
@@ -82,30 +82,40 @@ class Join(StepKind):
         brought = self._brought(settings, its, mine)
         names = [f"\0key{n}" for n in range(len(settings.keys))]
         left = table.with_columns(
-            self._key(pair.column, schema, settings, name)
+            self._key(pair.column, schema, its[pair.reference], settings, name)
             for pair, name in zip(settings.keys, names, strict=True)
-        ).cache()
-        right = other.with_columns(
-            self._key(pair.reference, its, settings, name)
-            for pair, name in zip(settings.keys, names, strict=True)
-        ).cache()
-        lost = left.join(right, on=names, how="anti", maintain_order="left")
-        lost_other = right.join(left, on=names, how="anti", maintain_order="left")
-        picked = right.select(
-            *names, *(pl.col(old).alias(new) for old, new in brought.items()), pl.lit(True).alias(_HIT)
         )
-        joined = left.join(picked, on=names, how="left", maintain_order="left_right")
+        right = (
+            other.with_columns(
+                self._key(pair.reference, its, schema[pair.column], settings, name)
+                for pair, name in zip(settings.keys, names, strict=True)
+            )
+            .with_row_index(_ROW)
+            .with_columns(pl.len().over(names).alias(_OFTEN))
+            .cache()
+        )
+        picked = right.select(
+            *names, _ROW, _OFTEN, *(pl.col(old).alias(f"\0{new}") for old, new in brought.items())
+        )
+        joined = left.join(picked, on=names, how="left", maintain_order="left_right").cache()
+        lost = joined.filter(pl.col(_ROW).is_null())
+        used = joined.select(pl.col(_ROW).drop_nulls().unique())
+        lost_other = right.join(used, on=_ROW, how="anti", maintain_order="left")
         shape = [*mine, *brought.values()]
-        matched = joined.select(*shape, _HIT)
+        matched = joined.select(*mine, *(pl.col(f"\0{new}").alias(new) for new in brought.values()), _ROW)
         result = self._rows(settings, matched, shape, lost, lost_other, brought, schema, mine)
-        counts = self._counts(settings, left, right, names, lost, lost_other)
+        counts = self._counts(settings, joined, lost, lost_other)
         sides = {"unmatched": lost.select(schema.names()), "unmatched_other": lost_other.select(its.names())}
         return Result(
             result, sides, counts, brought=tuple(brought.values()) if settings.rows != "only" else ()
         )
 
-    def _key(self, column: str, schema: pl.Schema, settings: JoinSettings, name: str) -> pl.Expr:
-        return key_of(column, schema, case=settings.ignore_case, blanks=settings.ignore_blanks).alias(name)
+    def _key(
+        self, column: str, schema: pl.Schema, other: pl.DataType, settings: JoinSettings, name: str
+    ) -> pl.Expr:
+        return key_of(column, schema, other, case=settings.ignore_case, blanks=settings.ignore_blanks).alias(
+            name
+        )
 
     def _brought(self, settings: JoinSettings, its: pl.Schema, mine: list[str]) -> dict[str, str]:
         """The other table's columns, with what they are called in the result."""
@@ -145,7 +155,7 @@ class Join(StepKind):
         if settings.rows == "only":
             return lost.select(mine)
         if settings.rows in ("inner", "right"):
-            matched = matched.filter(pl.col(_HIT).is_not_null())
+            matched = matched.filter(pl.col(_ROW).is_not_null())
         matched = matched.select(shape)
         if settings.rows not in ("right", "full"):
             return matched
@@ -165,20 +175,14 @@ class Join(StepKind):
         return pl.concat([matched, alone])
 
     def _counts(
-        self,
-        settings: JoinSettings,
-        left: pl.LazyFrame,
-        right: pl.LazyFrame,
-        names: list[str],
-        lost: pl.LazyFrame,
-        lost_other: pl.LazyFrame,
+        self, settings: JoinSettings, joined: pl.LazyFrame, lost: pl.LazyFrame, lost_other: pl.LazyFrame
     ) -> tuple[Count, ...]:
-        often = right.drop_nulls(names).group_by(names).len().filter(pl.col("len") > 1)
-        repeated = left.join(often, on=names, how="semi")
+        # Each row with n matches stands there n times, and counts as one.
+        times = joined.filter(pl.col(_OFTEN) > 1).select((1 / pl.col(_OFTEN)).sum().round().cast(pl.Int64))
         return (
             Count(
                 "repeated",
-                repeated.select(pl.len()),
+                times,
                 "{n} rows have several matches and are repeated",
                 "stop" if settings.repeated == "stop" else "warning",
                 "Take one row for each key before, or let them be repeated.",

@@ -51,11 +51,15 @@ def check_keys(pairs: Iterable[KeyPair], schema: pl.Schema, other: pl.Schema) ->
             )
 
 
-def key_of(name: str, schema: pl.Schema, *, case: bool = False, blanks: bool = False) -> pl.Expr:
-    """A key's value as it is compared; `case` and `blanks` are left out of account."""
+def key_of(
+    name: str, schema: pl.Schema, other: pl.DataType, *, case: bool = False, blanks: bool = False
+) -> pl.Expr:
+    """A key's value as it is compared with a key of the other table; `case` and `blanks` are left out of
+    account.
+    """
     key, kind = pl.col(name), kind_of(schema[name])
     if kind in _NUMBERS:
-        return key.cast(pl.Float64)
+        return key.cast(pl.Int64 if kind is kind_of(other) is Kind.WHOLE else pl.Float64)
     if kind is not Kind.TEXT:
         return key
     key = key.str.strip_chars() if blanks else key

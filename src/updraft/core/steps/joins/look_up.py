@@ -44,11 +44,11 @@ class LookUp(StepKind):
         self._check(settings, schema, other_schema)
         names = [f"\0key{n}" for n in range(len(settings.keys))]
         left = [
-            self._key(pair.column, schema, settings).alias(n)
+            self._key(pair.column, schema, other_schema[pair.reference], settings).alias(n)
             for pair, n in zip(settings.keys, names, strict=True)
         ]
         right = [
-            self._key(pair.reference, other_schema, settings).alias(n)
+            self._key(pair.reference, other_schema, schema[pair.column], settings).alias(n)
             for pair, n in zip(settings.keys, names, strict=True)
         ]
         brought = {b.column: b.called() for b in settings.bring}
@@ -125,8 +125,8 @@ class LookUp(StepKind):
                     field="bring",
                 )
 
-    def _key(self, name: str, schema: pl.Schema, settings: LookUpSettings) -> pl.Expr:
-        return key_of(name, schema, case=settings.ignore_case, blanks=settings.ignore_blanks)
+    def _key(self, name: str, schema: pl.Schema, other: pl.DataType, settings: LookUpSettings) -> pl.Expr:
+        return key_of(name, schema, other, case=settings.ignore_case, blanks=settings.ignore_blanks)
 
     def reads(self, settings: LookUpSettings, wanted: Wanted, port: str) -> Wanted:
         if port == "reference":

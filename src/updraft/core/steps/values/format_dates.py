@@ -1,5 +1,3 @@
-import polars as pl
-
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import ColumnChoice, need_kind
 from updraft.core.steps.tables import Tables
@@ -41,8 +39,7 @@ class FormatDates(StepKind):
         for name in columns:
             need_kind(name, schema, [Kind.DATE, Kind.DATETIME], field="columns", way_out=way_out)
         pattern = pattern_of(settings.format)
-        written = [pl.col(name).dt.to_string(pattern) for name in columns]
-        return Result(table.with_columns(written), touched=tuple(columns))
+        return Result.by_value(table, dict.fromkeys(columns, lambda day: day.dt.to_string(pattern)))
 
     def reads(self, settings: FormatDatesSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, settings.columns.names) if settings.columns.by == "names" else None

@@ -40,10 +40,10 @@ class RoundNumbers(StepKind):
 
     def _rounded(self, name: str, settings: RoundNumbersSettings) -> pl.Expr:
         # 2.345 lies a little below 2.345 in binary: fifteen figures say what was meant.
-        number = pl.col(name).cast(pl.Float64).round_sig_figs(15)
-        if settings.way == "near":
-            return number.round(settings.places, mode="half_away_from_zero").alias(name)
-        scale = 10.0**settings.places
+        number = pl.col(name).cast(pl.Float64)
+        if settings.way == "near":  # a hair away from zero, less than the fifteenth figure
+            return (number * (1 + 2.0**-50)).round(settings.places, mode="half_away_from_zero").alias(name)
+        number, scale = number.round_sig_figs(15), 10.0**settings.places
         large = (number * scale).round_sig_figs(15)
         return ((large.floor() if settings.way == "down" else large.ceil()) / scale).alias(name)
 
