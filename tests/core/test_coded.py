@@ -1,5 +1,7 @@
 """Coded tables against the same work row by row: what a run keeps as codes must not show."""
 
+from datetime import date
+
 import polars as pl
 import pytest
 from hypothesis import given
@@ -75,3 +77,17 @@ def test_a_coded_column_that_is_not_asked_for_is_never_written_out():
     assert table.only({"Grams"}).frame().columns == ["Grams"]
     assert table.only({"absent"}).height == 8, "a table without columns would lose its rows"
     assert table.only({"Hub"}).frame()["Hub"].to_list() == ["FEN", "DALE"] * 4
+
+
+@given(st.lists(st.none() | st.dates(date(2026, 3, 1), date(2026, 3, 9)), min_size=40, max_size=80))
+def test_dates_by_their_days_are_dates_row_by_row(days):
+    column = pl.Series("Day", days, dtype=pl.Date)
+    codes = coded.codes_of(column)
+    if any(days):
+        assert codes is not None and codes.values.gather(codes.places).to_list() == days
+        assert codes.times.sum() == sum(day is not None for day in days)
+    written = by_value(column, lambda day: day.dt.to_string("%d.%m."))
+    assert written.to_list() == [day and f"{day:%d.%m.}" for day in days]
+    table, counts = Coded(column.to_frame()).changed({"Day": lambda day: day.dt.month_end()})
+    assert table.frame()["Day"].to_list() == [day and date(2026, 3, 31) for day in days]
+    assert counts == {"Day": sum(day is not None for day in days)}

@@ -333,3 +333,24 @@ def test_figures_of_columns_like_a_name(rows):
         assert row[1:] == (median(a) if a else None, median(b) if b else None, most, listed)
     with pytest.raises(Problem, match="no column's name is like this"):
         step("summarise", {"figures": [{"figure": "sum", "like": "mark *"}]}, table)
+
+
+@given(
+    st.lists(st.text("aB _.", min_size=1, max_size=5), min_size=1, max_size=4, unique=True),
+    st.sampled_from(["keep", "lower", "upper"]),
+    st.sampled_from(["", "a", "."]),
+    st.sampled_from(["", "x "]),
+)
+def test_columns_are_renamed_by_a_rule_or_not_at_all(old, case, find, before):
+    table = pl.DataFrame({name: [n] for n, name in enumerate(old)})
+    fold = {"keep": str, "lower": str.lower, "upper": str.upper}[case]
+    fresh = [before + " ".join(fold(name.replace(find, "-") if find else name).split(" ")).strip() for name in old]
+    fresh = [re.sub(" +", " ", name[len(before) :]).strip() for name in fresh]
+    fresh = [before + name for name in fresh]
+    settings = {"by": "rule", "find": find, "instead": "-", "case": case, "before": before}
+    if "" in fresh or len(set(fresh)) < len(fresh):
+        with pytest.raises(Problem, match="Change the rule"):
+            step("rename_columns", settings, table)
+    else:
+        done = step("rename_columns", settings, table).lazy().collect()
+        assert done.columns == fresh and done.row(0) == tuple(range(len(old)))
