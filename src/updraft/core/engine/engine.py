@@ -116,6 +116,9 @@ class Engine:
             result = step.kind.apply(inputs, step.settings, self._door(planned, step, files))
             if any(count.level == "stop" for count in result.counts):
                 return self.look(planned, ref.step, files).lazy(ref.output)  # its checks must be made
+            if result.changes and planned.takers(Ref(ref.step)) > 1:
+                # What changes values begins a query of its own, which must not stand in one that is shared.
+                return self.look(planned, ref.step, files).lazy(ref.output)
         except Problem as problem:
             raise (problem if problem.step else problem.at(step.step.id)) from None
         for output, table in {"": result.table, **result.sides}.items():

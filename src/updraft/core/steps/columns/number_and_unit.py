@@ -9,8 +9,6 @@ from updraft.core.values import Kind, by_value
 from updraft.core.values.convert import converted
 from updraft.core.values.dressed import UNITS, undressed
 
-_BOTH = "\0both"  # a name no file can bring
-
 
 class UnitFactor(Settings):
     unit: str = setting("Unit", widget="text", default="")
@@ -40,6 +38,7 @@ class NumberAndUnit(StepKind):
     summary = "Take “1.5 kg” apart into a number and a unit, all brought to one unit"
     words = ("convert units", "weight", "measure", "grams", "kilograms", "quantity", "amount")
     icon = "rulers"
+    needs = frozenset({"whole"})
     Settings = NumberAndUnitSettings
 
     def apply(self, tables: Tables, settings: NumberAndUnitSettings, context: Context) -> Result:
@@ -49,14 +48,13 @@ class NumberAndUnit(StepKind):
         need_kind(name, schema, [Kind.TEXT], field="column", way_out="Choose a column of text.")
         number = need_new(settings.number, schema, field="number")
         unit = need_new(settings.unit, [*schema, number], field="unit")
-        taken = pl.col(name).map_batches(
-            partial(by_value, change=partial(_taken, comma=settings.comma)),
-            return_dtype=pl.Struct({"number": pl.Float64, "unit": pl.String}),
+        # Worked out here and not within the query: the counts share it, and a query that is shared must not
+        # begin another one, which could wait for it.
+        frame = table.collect()
+        taken = by_value(frame[name], partial(_taken, comma=settings.comma)).struct
+        table = frame.lazy().with_columns(
+            pl.lit(taken.field("number")).alias(number), pl.lit(taken.field("unit")).alias(unit)
         )
-        table = table.with_columns(taken.alias(_BOTH)).with_columns(
-            pl.col(_BOTH).struct.field("number").alias(number), pl.col(_BOTH).struct.field("unit").alias(unit)
-        )
-        table = table.drop(_BOTH)
         counts = [
             self._count(
                 table, name, number, "no_number", "hold no number with a unit", "holds no number with a unit"

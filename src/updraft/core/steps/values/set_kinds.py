@@ -1,4 +1,3 @@
-from functools import partial
 from typing import Literal
 
 import polars as pl
@@ -6,9 +5,7 @@ import polars as pl
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_columns
 from updraft.core.steps.tables import Out, Tables
-from updraft.core.values import DTYPES, TITLES, Kind, by_value, converted, is_blank
-
-_SLOW = (Kind.DATE, Kind.DATETIME)  # what is read by patterns is read once for each distinct value
+from updraft.core.values import TITLES, Kind, converted, is_blank
 
 
 class Unit(Settings):
@@ -96,13 +93,4 @@ class SetKinds(StepKind):
 def _converted(column: KindOfColumn, source: pl.DataType) -> pl.Expr:
     if column.kind == "text":
         return pl.col(column.column).cast(pl.String)
-    kind = Kind(column.kind)
-    plain = converted(column.column, source, kind, column.formats, column.dress())  # says what is no format
-    if isinstance(source, pl.String) and (column.formats or column.dressed or kind in _SLOW):
-        change = partial(_read, kind=kind, column=column)
-        return pl.col(column.column).map_batches(partial(by_value, change=change), return_dtype=DTYPES[kind])
-    return plain
-
-
-def _read(text: pl.Expr, kind: Kind, column: KindOfColumn) -> pl.Expr:
-    return converted(text, pl.String(), kind, column.formats, column.dress())
+    return converted(column.column, source, Kind(column.kind), column.formats, column.dress())
