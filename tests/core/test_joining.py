@@ -54,6 +54,12 @@ def test_a_join_is_what_two_loops_make(mine, theirs, rows, fold):
     assert counts.get("unmatched", 0) == sum(not found for _, found in pairs)
 
 
+def test_a_join_takes_columns_of_any_name():
+    here = frame([("a", 1)], HERE)
+    there = pl.DataFrame({"id": ["a"], "row": [1], "often": [2], "key0": [3], "hit": [4]})
+    assert meet("join", here, there).lazy().collect().row(0) == ("a", 1, 1, 2, 3, 4)
+
+
 def test_a_join_takes_and_names_columns_of_either_side():
     here, there = frame([("a", 1)], HERE), frame([("a", 2, "p")], THERE)
     chosen = [{"column": "x", "name": "theirs"}, {"column": "id", "name": ""}]

@@ -29,7 +29,7 @@ from updraft.core.formula.terms import (
     same_kind,
 )
 from updraft.core.problems import nearest
-from updraft.core.values import DTYPES, TITLES, Kind
+from updraft.core.values import TITLES, Kind
 
 MOST_CHARACTERS, MOST_PARTS, MOST_DEPTH = 5_000, 1_000, 60
 _COMPARE: dict[type[ast.cmpop], Callable[[pl.Expr, pl.Expr], pl.Expr]] = {
@@ -417,8 +417,3 @@ def _of_numbers(sign: str, left: Term, right: Term) -> Term:
     if sign == "/":
         return Term(left.as_number() / safe.cast(pl.Float64), Kind.NUMBER)
     return Term(a // safe if sign == "//" else a % safe, kind)
-
-
-def dtype_of(term: Term) -> pl.DataType:
-    """The Polars type of a column made by a term; text where it is always empty."""
-    return DTYPES.get(term.kind or Kind.TEXT, pl.String())

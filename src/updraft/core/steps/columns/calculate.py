@@ -1,11 +1,11 @@
 import polars as pl
 
-from updraft.core.formula import compile_formula, names_in
+from updraft.core.formula import Term, compile_formula, names_in
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Grounds, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed
 from updraft.core.steps.tables import Tables
-from updraft.core.values import kind_of
+from updraft.core.values import Kind, kind_of
 
 
 class Formula(Settings):
@@ -68,7 +68,7 @@ class Calculate(StepKind):
             touched=tuple(name for name in dict.fromkeys(replaced) if name in before),
         )
 
-    def _term(self, wanted: Formula, kinds: dict, context: Context):  # type: ignore[no-untyped-def, type-arg]
+    def _term(self, wanted: Formula, kinds: dict[str, Kind], context: Context) -> Term:
         try:
             return compile_formula(wanted.formula, kinds, context.parameter)
         except Problem as problem:

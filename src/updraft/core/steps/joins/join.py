@@ -9,6 +9,7 @@ from updraft.core.steps.joins.keys import Brought, KeyPair, check_keys, key_of
 from updraft.core.steps.tables import Out, Port, Tables
 
 _ROW, _OFTEN = "\0row", "\0often"  # names no file can bring
+_OTHER = "\0of "  # before the names of the other table's columns, until they stand in the result
 _WAYS = {
     "inner": "rows that match",
     "left": "all of this table",
@@ -95,14 +96,16 @@ class Join(StepKind):
             .cache()
         )
         picked = right.select(
-            *names, _ROW, _OFTEN, *(pl.col(old).alias(f"\0{new}") for old, new in brought.items())
+            *names, _ROW, _OFTEN, *(pl.col(old).alias(f"{_OTHER}{new}") for old, new in brought.items())
         )
         joined = left.join(picked, on=names, how="left", maintain_order="left_right").cache()
         lost = joined.filter(pl.col(_ROW).is_null())
         used = joined.select(pl.col(_ROW).drop_nulls().unique())
         lost_other = right.join(used, on=_ROW, how="anti", maintain_order="left")
         shape = [*mine, *brought.values()]
-        matched = joined.select(*mine, *(pl.col(f"\0{new}").alias(new) for new in brought.values()), _ROW)
+        matched = joined.select(
+            *mine, *(pl.col(f"{_OTHER}{new}").alias(new) for new in brought.values()), _ROW
+        )
         result = self._rows(settings, matched, shape, lost, lost_other, brought, schema, mine)
         counts = self._counts(settings, joined, lost, lost_other)
         sides = {"unmatched": lost.select(schema.names()), "unmatched_other": lost_other.select(its.names())}
