@@ -75,7 +75,7 @@ def serve(data: Path, port: int, *, demo: bool = False, allow: frozenset[str] = 
 def _standins(folders: Folders, port: int) -> StandIns:
     from updraft.standins import StandIns
 
-    return StandIns(folders.data, (port + 1, port + 2) if port else (0, 0))
+    return StandIns(folders.data, (port + 1, port + 2, port + 3) if port else (0, 0, 0))
 
 
 def _keep_worker(folders: Folders, stop: threading.Event) -> None:
@@ -135,6 +135,7 @@ def _connect(folders: Folders, standins: StandIns) -> None:
             "kind": "web",
             "name": "Garden shop",
             "url": standins.shop,
+            "writes": True,
             "auth": "bearer",
             "secret": standins.token,
         },
@@ -146,7 +147,9 @@ def _connect(folders: Folders, standins: StandIns) -> None:
             "user": standins.user,
             "secret": standins.password,
         },
+        {"kind": "web", "name": "Botanical reference", "url": standins.botany},
         {"kind": "mail", "name": "Store-room mail", "path": str(standins.mailbox)},
+        {"kind": "mail", "name": "Outbox", "path": str(standins.outbox), "writes": True},
     ):
         if known.get(raw["name"]) != CONNECTION.validate_python(raw):
             store.save(dict(raw), old=raw["name"] if raw["name"] in known else "")

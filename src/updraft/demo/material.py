@@ -4,6 +4,7 @@ laboratory.
 
 from __future__ import annotations
 
+import csv
 import json
 import random
 import sqlite3
@@ -17,7 +18,7 @@ import openpyxl
 from openpyxl.comments import Comment
 from openpyxl.styles import Font, PatternFill
 
-from updraft.demo.names import HUB_SPELLINGS, HUBS, VARIETIES
+from updraft.demo.names import HUB_SPELLINGS, HUBS, SPECIES, SPECIES_WRITTEN, VARIETIES
 
 LOTS = 260
 _QUARANTINE = PatternFill("solid", fgColor="FFF4B6A6")
@@ -25,7 +26,7 @@ _QUARANTINE = PatternFill("solid", fgColor="FFF4B6A6")
 
 def build_material(folder: Path) -> list[Path]:
     """Write the files into the folder and return their paths."""
-    return [_register(folder), _seed_lots(folder), _requests(folder), _germination(folder), _weights(folder)]
+    return [make(folder) for make in (_register, _seed_lots, _requests, _germination, _weights, _varieties)]
 
 
 def lots() -> list[tuple[str, str, str, date, float]]:
@@ -157,4 +158,26 @@ def _weights(folder: Path) -> Path:
     lines += [f"{lot:<8}{variety:<24}{grams:>9.1f}" for lot, variety, _, _, grams in lots()[:120]]
     path = folder / "scales.txt"
     path.write_text("\n".join(lines) + "\n", encoding="utf-8")
+    return path
+
+
+def _varieties(folder: Path) -> Path:
+    """Varieties with genus and epithet as people wrote them; family and origin are often missing."""
+    pick = random.Random("varieties")
+    origins = {
+        "Brandywine": "North America",
+        "Chioggia": "Italy",
+        "Black Krim": "Crimea",
+        "Paris Market": "France",
+    }
+    meant = {variety: name for name, varieties in SPECIES.items() for variety in varieties}
+    path = folder / "varieties.csv"
+    with path.open("w", newline="", encoding="utf-8") as file:
+        rows = csv.writer(file, lineterminator="\n")
+        rows.writerow(["Variety", "Genus", "Epithet", "Family", "Origin", "Introduced", "Kept by"])
+        for variety in VARIETIES:
+            genus, epithet = SPECIES_WRITTEN.get(variety, meant[variety]).split(" ")
+            family = "Solanaceae" if genus == "Capsicum" else ""
+            day = f"{pick.randint(1880, 1996)}-{pick.randint(1, 12):02d}-{pick.randint(1, 28):02d}"
+            rows.writerow([variety, genus, epithet, family, origins.get(variety, ""), day, pick.choice(HUBS)])
     return path

@@ -27,6 +27,38 @@ VARIETIES = [
     "Five Colour Silverbeet",
 ]
 
+# Genus and epithet of the varieties above, as the reference has them today.
+SPECIES = {
+    "Solanum lycopersicum": ["Brandywine", "Cherokee Purple", "Black Krim", "Green Zebra"],
+    "Phaseolus coccineus": ["Scarlet Runner"],
+    "Phaseolus vulgaris": ["Dragon Tongue", "Purple Podded", "Blue Lake"],
+    "Brassica napus": ["Red Russian"],
+    "Brassica oleracea": ["Lacinato"],
+    "Beta vulgaris": ["Chioggia", "Bull's Blood", "Five Colour Silverbeet"],
+    "Capsicum baccatum": ["Lemon Drop"],
+    "Zea mays": ["Painted Mountain", "Golden Bantam", "Country Gentleman"],
+    "Cucumis sativus": ["Boston Pickling"],
+    "Citrullus lanatus": ["Moon and Stars"],
+    "Cucurbita moschata": ["Musquée de Provence"],
+    "Cucurbita maxima": ["Rouge Vif d'Etampes"],
+    "Cucurbita pepo": ["Yellow Crookneck"],
+    "Daucus carota": ["Paris Market"],
+    "Raphanus sativus": ["Crimson Giant"],
+}
+# How they stand in the list of varieties: with slips, as synonyms, or as half a name.
+SPECIES_WRITTEN = {
+    "Brandywine": "Lycopersicon esculentum",
+    "Green Zebra": "Solanum lycopersicum",
+    "Scarlet Runner": "Phaseolus coccinius",
+    "Purple Podded": "Phaseolus vulgarus",
+    "Red Russian": "Brassica napobrassica",
+    "Lemon Drop": "Capsicum bacatum",
+    "Boston Pickling": "Cucumis sativa",
+    "Moon and Stars": "Citrullus vulgaris",
+    "Crimson Giant": "Raphanus raphanus",
+    "Country Gentleman": "Zea saccharata",
+}
+
 # How people write a variety when they are in a hurry; the generator and the demo flow share this list.
 SPELLINGS = {
     "Brandywine": ["brandy wine", "Brandywine.", "BRANDYWINE"],

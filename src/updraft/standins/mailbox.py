@@ -23,6 +23,13 @@ def fill_mailbox(folder: Path, days: int = DAYS) -> Path:
     return folder
 
 
+def make_outbox(folder: Path) -> Path:
+    """Make the folder that mail which is sent is put into, where it is not there."""
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    mailbox.Maildir(folder, create=True)
+    return folder
+
+
 def deliver(folder: Path, day: date) -> None:
     """One day's mail: the stock file, and now and then another message that has none."""
     box = mailbox.Maildir(folder, create=False)

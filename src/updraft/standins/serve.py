@@ -9,30 +9,33 @@ from typing import Any
 
 from waitress.server import create_server
 
+from updraft.standins.botany import make_botany
 from updraft.standins.ledger import PASSWORD, USER, make_ledger
-from updraft.standins.mailbox import fill_mailbox
+from updraft.standins.mailbox import fill_mailbox, make_outbox
 from updraft.standins.shop import TOKEN, make_shop
 
 HOST = "127.0.0.1"
 
 
 class StandIns:
-    """The shop and the ledger on ports of this machine, each in a thread, and the mailbox in a folder.
+    """The shop, the ledger and the botanical reference on ports of this machine, each in a thread, and the
+    mail folders.
 
     Args:
-        folder: where the mailbox is made.
-        ports: of shop and ledger; 0, or one that is taken, becomes a free one.
+        folder: where the mail folders are made.
+        ports: of shop, ledger and reference; 0, or one that is taken, becomes a free one.
     """
 
-    def __init__(self, folder: Path, ports: tuple[int, int] = (0, 0)) -> None:
+    def __init__(self, folder: Path, ports: tuple[int, int, int] = (0, 0, 0)) -> None:
         self._servers: list[Any] = []
-        shop, ledger = (
-            self._start(app, port) for app, port in zip((make_shop(), make_ledger()), ports, strict=True)
-        )
+        apps = (make_shop(), make_ledger(), make_botany())
+        shop, ledger, botany = (self._start(app, port) for app, port in zip(apps, ports, strict=True))
         self.shop, self.ledger = f"http://{HOST}:{shop}/", f"http://{HOST}:{ledger}/odata/"
-        self.allow = frozenset({f"{HOST}:{shop}", f"{HOST}:{ledger}"})
+        self.botany = f"http://{HOST}:{botany}/"
+        self.allow = frozenset(f"{HOST}:{port}" for port in (shop, ledger, botany))
         self.token, self.user, self.password = TOKEN, USER, PASSWORD
         self.mailbox = fill_mailbox(folder / "storeroom-mail")
+        self.outbox = make_outbox(folder / "outbox")
 
     def stop(self) -> None:
         for server in self._servers:

@@ -16,6 +16,7 @@ from updraft.web.memory import remembered
 from updraft.web.studio import studio
 
 if TYPE_CHECKING:
+    from updraft.core.connect.reconciling import Reference
     from updraft.core.connect.service import Service
 
 # What asks databases and services is imported where it is used: their libraries are large.
@@ -127,6 +128,37 @@ def values(name: str) -> Any:
     return jsonify(values=found, distinct=len(found), found=len(found))
 
 
+@blueprint.post("/<name>/terms")
+def terms(name: str) -> Any:
+    """The kinds of things that names (`texts`) are likely of, and the properties of a kind (`type`)."""
+    body, connection = request.get_json(), _web(studio().connections.get(name))
+    texts = [str(text) for text in body.get("texts", ())][:20]
+
+    def make() -> Any:
+        with _referring(connection) as reference:
+            types = reference.types(texts)
+            properties = reference.properties(str(body.get("type") or ""))
+        return {
+            "types": [{**term._asdict(), "names": names, "of": len(texts)} for term, names in types],
+            "properties": [term._asdict() for term in properties],
+        }
+
+    key = ("terms", connection.model_dump_json(), tuple(texts), str(body.get("type") or ""))
+    return jsonify(remembered(key, make))
+
+
+@blueprint.post("/<name>/search")
+def search(name: str) -> Any:
+    """What a reference knows that is like a `text`, of a kind (`type`): the likeliest first."""
+    from updraft.core.connect.reconciling import Query
+
+    body = request.get_json()
+    with _referring(_web(studio().connections.get(name))) as reference:
+        query = Query(str(body.get("text", "")), str(body.get("type") or ""))
+        found = next(iter(reference.candidates([query], 10)))
+    return jsonify(candidates=[vars(one) for one in found])
+
+
 def where(connection: Connection) -> str:
     """The place of a connection in a few words."""
     match connection:
@@ -177,6 +209,14 @@ def _asking(connection: WebService) -> Iterator[Service]:
         Service(connection, Outside(allow=studio().allow), Path(folder)) as service,
     ):
         yield service
+
+
+@contextmanager
+def _referring(connection: WebService) -> Iterator[Reference]:
+    from updraft.core.connect.reconciling import Reference
+
+    with _asking(connection) as service:
+        yield Reference(service)
 
 
 def _web(connection: Connection) -> WebService:

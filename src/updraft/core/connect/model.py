@@ -12,17 +12,22 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, field_validator
 
 
 class _Connection(BaseModel):
+    """What all have.
+
+    Args:
+        writes: flows may write or send through it; otherwise they only read.
+    """
+
     model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True, str_strip_whitespace=True)
 
     name: Annotated[str, Field(min_length=1, max_length=80)]
     secret: str = Field("", exclude=True, repr=False)
+    writes: bool = False
 
 
 class Database(_Connection):
-    """A database by form, or by `url` (an SQLAlchemy URL without a password) when the dialect is `other`.
-
-    Args:
-        writes: flows may write to it; otherwise it is opened for reading only.
+    """A database by form, or by `url` (an SQLAlchemy URL without a password) when the dialect is `other`. It
+    is opened for reading only where flows may not write.
     """
 
     kind: Literal["database"] = "database"
@@ -32,7 +37,6 @@ class Database(_Connection):
     database: str = ""  # for SQLite the path of the file
     user: str = ""
     url: str = ""
-    writes: bool = False
 
 
 class WebService(_Connection):
@@ -61,7 +65,7 @@ class WebService(_Connection):
 
 
 class MailFolder(_Connection):
-    """A mailbox on disk in Maildir form."""
+    """A mailbox on disk in Maildir form: what came, or what is sent."""
 
     kind: Literal["mail"] = "mail"
     path: Annotated[str, Field(min_length=1)]

@@ -85,26 +85,23 @@ class Service:
         method: str = "GET",
         headers: dict[str, str] | None = None,
         body: str = "",
+        repeatable: bool = False,
     ) -> Answer:
         """The answer to a request; `path` is relative to the connection's address, or whole (a next link).
+
+        Args:
+            repeatable: asking it twice does no harm, though the method is not GET.
 
         Raises:
             Problem: it cannot be reached, may not be, or answers with an error.
         """
-        base = (
-            self.connection.url
-            if self.connection.url.endswith("/") or not path
-            else f"{self.connection.url}/"
-        )
-        url = httpx.URL(urljoin(base, path.lstrip("/") if not urlsplit(path).scheme else path))
-        if query:
-            url = url.copy_with(params=[*url.params.multi_items(), *query])
+        url = self._url(path, query)
         kept = self.keep / xxhash.xxh3_128(json.dumps([method, str(url), headers, body]).encode()).hexdigest()
         about = kept.with_suffix(".about")
         if about.exists():
             known = json.loads(about.read_text())
             return Answer(Path(known["file"]), known["headers"], known["url"])
-        response = self._patiently(method, url, headers or {}, body)
+        response = self._patiently(method, url, headers or {}, body, repeatable or method == "GET")
         file = kept.with_suffix(_suffix(response))
         file.write_bytes(response.content)
         known = {"file": str(file), "headers": dict(response.headers), "url": str(url)}
@@ -113,7 +110,23 @@ class Service:
         beside.replace(about)
         return Answer(file, known["headers"], str(url))
 
-    def _patiently(self, method: str, url: httpx.URL, headers: dict[str, str], body: str) -> httpx.Response:
+    def send(self, method: str, path: str, headers: dict[str, str], body: str) -> None:
+        """Send something, once: it is tried again only where the service says that it did not take it.
+
+        Raises:
+            Problem: as for `ask`.
+        """
+        self._patiently(method, self._url(path), headers, body, repeatable=False)
+
+    def _url(self, path: str, query: list[tuple[str, str]] | None = None) -> httpx.URL:
+        known = self.connection.url
+        base = known if known.endswith("/") or not path else f"{known}/"
+        url = httpx.URL(urljoin(base, path if urlsplit(path).scheme else path.lstrip("/")))
+        return url.copy_with(params=[*url.params.multi_items(), *query]) if query else url
+
+    def _patiently(
+        self, method: str, url: httpx.URL, headers: dict[str, str], body: str, repeatable: bool
+    ) -> httpx.Response:
         for turn in range(TRIES):
             self.outside.check()
             self._pace()
@@ -121,8 +134,8 @@ class Service:
             try:
                 response = self._once(method, url, headers, body)
             except httpx.TransportError as error:
-                if turn == TRIES - 1 or method != "GET":
-                    raise self._unreachable(url, error) from None
+                if turn == TRIES - 1 or not repeatable:
+                    raise self._unreachable(url, error, turn + 1) from None
                 self.outside.tell(f"{url.host} does not answer; trying again")
             else:
                 if response.status_code not in _AGAIN or turn == TRIES - 1:
@@ -244,7 +257,7 @@ class Service:
             code="web",
         )
 
-    def _unreachable(self, url: httpx.URL, error: Exception) -> Problem:
+    def _unreachable(self, url: httpx.URL, error: Exception, tries: int) -> Problem:
         what = (
             "it did not answer in time"
             if isinstance(error, httpx.TimeoutException)
@@ -252,7 +265,7 @@ class Service:
         )
         return Problem(
             f"{url.host}:{url.port or (443 if url.scheme == 'https' else 80)}",
-            f"{what}, {TRIES} times.",
+            f"{what}, {tries} times." if tries > 1 else f"{what}.",
             "See that the address is right and the service runs.",
             field="connection",
             code="web",

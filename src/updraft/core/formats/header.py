@@ -25,9 +25,10 @@ def find_header(rows: list[Row], skip: int | None = None) -> Header:
     """Where the table starts, and whether its first row is a header.
 
     Title lines fill fewer cells than the table is wide. A first row is a header when its cells are texts of
-    another shape than the cells below them ("Order" above "LM-20314", "Packets" above "12"); it is data when
-    they share the shape. Votes are counted column by column; a tie goes to the header if its texts all
-    differ.
+    another shape than the cells below them ("Order" above "LM-20314", "Packets" above "12"), or stand above
+    few values that come again and again and are none of them; it is data when they share a shape that says
+    something, or are values of their columns. Plain words above plain words say nothing. Votes are counted
+    column by column; a tie goes to the header if its texts all differ.
 
     Args:
         rows: the first rows, empty cells as None.
@@ -73,8 +74,10 @@ def _votes(first: Row, below: list[Row]) -> tuple[bool, str]:
             data += 1
         elif texts:
             shape, often = Counter(map(_shape, texts)).most_common(1)[0]
-            if often >= len(texts) * 0.7:
+            if often >= len(texts) * 0.7 and (shape != "text" or _shape(cell) != "text"):
                 header, data = (header, data + 1) if shape == _shape(cell) else (header + 1, data)
+            if len(texts) >= 4 and len(set(texts)) <= len(texts) / 2 and _shape(cell) == "text":
+                header += 1
     if header > data:
         return True, "its cells are texts of another shape than those below"
     if data > header:

@@ -13,9 +13,9 @@ from updraft.core.connect import WebService
 from updraft.core.connect.odata import EntitySet, collection, count, distinct, entity_set, literal, table_of
 from updraft.core.connect.service import Service
 from updraft.core.problems import Problem
+from updraft.core.steps.asking import answers_folder
 from updraft.core.steps.base import Context
 from updraft.core.steps.conditions import OPPOSITES, Condition, Group, Rule
-from updraft.core.steps.sources.call_web_service import answers_folder
 
 if TYPE_CHECKING:
     from updraft.core.steps.sources.read_odata import ReadODataSettings

@@ -1,12 +1,10 @@
 import polars as pl
 
-from updraft.core.formula.functions.text import as_text
-from updraft.core.formula.terms import Misfit, Term
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns, need_new
 from updraft.core.steps.tables import Tables
-from updraft.core.values import kind_of
+from updraft.core.steps.texts import text_of
 
 
 class CombineColumnsSettings(Settings):
@@ -39,7 +37,7 @@ class CombineColumns(StepKind):
             )
         gone = () if settings.keep else settings.columns
         into = need_new(settings.into, [name for name in schema if name not in gone], field="into")
-        parts = [self._text(name, schema) for name in settings.columns]
+        parts = [text_of(name, schema, field="columns") for name in settings.columns]
         filled = [part.fill_null("") for part in parts] if settings.empty else parts
         together = pl.concat_str(filled, separator=settings.mark, ignore_nulls=True)
         some = pl.any_horizontal([part.is_not_null() for part in parts])
@@ -48,12 +46,6 @@ class CombineColumns(StepKind):
         after = [name for name in list(schema)[at:] if name not in gone]
         made = pl.when(some).then(together).alias(into)
         return Result(table.select(*before, made, *after) if gone else table.with_columns(made), touched=())
-
-    def _text(self, name: str, schema: pl.Schema) -> pl.Expr:
-        try:
-            return as_text(Term(pl.col(name), kind_of(schema[name])))
-        except Misfit as misfit:
-            raise Problem(f"Column “{name}”", misfit.reason, misfit.way_out, field="columns") from None
 
     def reads(self, settings: CombineColumnsSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [*settings.columns, settings.into.strip()])  # new: it must not be there yet

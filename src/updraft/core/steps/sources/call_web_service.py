@@ -1,4 +1,3 @@
-import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
@@ -7,6 +6,7 @@ from typing import Literal
 
 from updraft.core.connect import WebService
 from updraft.core.formats import Reading, read, stacked
+from updraft.core.steps.asking import answers_folder
 from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.sources.read_file import ReadingSettings, as_result
 from updraft.core.steps.tables import Tables
@@ -106,16 +106,6 @@ class CallWebService(StepKind):
         return " · ".join(
             filter(None, [settings.connection or "no connection yet", settings.path, settings.records])
         )
-
-
-@contextmanager
-def answers_folder(context: Context) -> Iterator[Path]:
-    """Where this step's answers are kept; for a run of its own, only as long as it reads them."""
-    if context.outside.answers is not None:
-        yield context.outside.answers / context.token
-    else:
-        with tempfile.TemporaryDirectory(prefix="updraft-") as folder:
-            yield Path(folder)
 
 
 @contextmanager

@@ -4,8 +4,9 @@ import polars as pl
 
 from updraft.core.problems import Problem
 from updraft.core.similarity.families import Method, Proposal, proposals
-from updraft.core.steps.base import Context, Count, Level, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_chosen, need_kind
+from updraft.core.steps.opening import New, new_setting, open_questions
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values import Kind
 
@@ -20,12 +21,7 @@ class MergeLookAlikesSettings(Settings):
         default="merge",
         labels={"merge": "is merged as proposed", "leave": "stays as it is"},
     )
-    new: Literal["go_on", "hold", "stop"] = setting(
-        "Once something is decided, new look-alikes",
-        widget="choice",
-        default="go_on",
-        labels={"go_on": "go on", "hold": "hold the run", "stop": "stop it"},
-    )
+    new: New = new_setting("look-alikes")
 
 
 class MergeLookAlikes(StepKind):
@@ -90,7 +86,6 @@ class MergeLookAlikes(StepKind):
         decided: bool,
         settings: MergeLookAlikesSettings,
     ) -> tuple[Count, ...]:
-        levels: dict[str, Level] = {"go_on": "info", "hold": "hold", "stop": "stop"}
         here = sum(value in merged for value in counted["value"])
         return (
             Count(
@@ -99,14 +94,12 @@ class MergeLookAlikes(StepKind):
                 "{n} values get the name of another",
                 one="{n} value gets the name of another",
             ),
-            Count(
-                "open_questions",
-                _number(len(fresh)),
+            open_questions(
+                len(fresh),
+                settings.new,
+                decided,
                 f"{{n}} look-alikes are not decided in {settings.column}",
-                levels[settings.new] if decided else "info",
-                "Say on the desk what each becomes.",
                 f"{{n}} look-alike is not decided in {settings.column}",
-                side="open",
             ),
         )
 

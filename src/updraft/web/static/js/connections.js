@@ -5,6 +5,17 @@ import { choice, labelled, select } from "./widgets/basic.js";
 
 const known = data("connections");
 
+const MAY = (more) => [
+  "writes",
+  "Flows may",
+  {
+    options: [
+      ["no", "only read"],
+      ["yes", more],
+    ],
+  },
+];
+
 const FIELDS = {
   database: [
     [
@@ -26,16 +37,7 @@ const FIELDS = {
     ["database", "Path of the file", { when: ["sqlite"] }],
     ["url", "URL", { when: ["other"], hint: "dialect+driver://user@host/database, no password" }],
     ["secret", "Password", { when: ["postgresql", "mysql", "other"], secret: true }],
-    [
-      "writes",
-      "Flows may",
-      {
-        options: [
-          ["no", "only read"],
-          ["yes", "read and write"],
-        ],
-      },
-    ],
+    MAY("read and write"),
   ],
   web: [
     ["url", "Address", { hint: "https://…; paths in flows come after it" }],
@@ -66,8 +68,12 @@ const FIELDS = {
     ],
     ["secret", "Password, token or key", { when: ["basic", "bearer", "key"], secret: true }],
     ["per_minute", "Requests a minute, at most", { hint: "no limit" }],
+    MAY("ask and send"),
   ],
-  mail: [["path", "Folder", { hint: "in Maildir form, on this machine" }]],
+  mail: [
+    ["path", "Folder", { hint: "in Maildir form, on this machine" }],
+    MAY("read, and put messages in"),
+  ],
 };
 
 function edit(connection) {

@@ -1,16 +1,20 @@
 /** What a step asks and what people answered: open questions, answers given, CSV in and out. */
 import { api, attempt, notice } from "./api.js";
+import { Candidates } from "./candidates.js";
 import { count, h, icon, pausing, plural } from "./dom.js";
 import { removeButton } from "./widgets/basic.js";
 
 /** A part of the step's desk. It fills itself, and again after each change. */
 export class Decisions {
-  constructor(studio, step) {
+  /** @param {((text: string) => Promise<any>) | null} find finds what a text may mean, for questions with candidates */
+  constructor(studio, step, find = null) {
+    this.find = find;
     this.studio = studio;
     this.step = step;
     this.search = "";
     this.opened = false;
     this.element = h("section", { class: "decisions section-line", "aria-label": "Decisions" });
+    this.candidates = find ? new Candidates(this) : null;
     this.path = `/api/flows/${studio.flow}/steps/${step.id}/decisions`;
   }
 
@@ -125,6 +129,7 @@ export class Decisions {
   }
 
   open(found) {
+    if (this.candidates) return this.candidates.draw(found);
     if (!found.answers.length) return this.proposed(found);
     const choose = (key, answer) => this.decide([[key, answer]]);
     const answers = (key, what) =>

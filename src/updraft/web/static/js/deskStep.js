@@ -1,4 +1,5 @@
 /** The desk for a stop: its settings with the effect shown while they change, its inputs, its note. */
+import { post } from "./api.js";
 import { h, icon } from "./dom.js";
 import { Decisions } from "./decisions.js";
 import { factList } from "./desk.js";
@@ -44,7 +45,9 @@ export class StepDesk {
         )
       : null;
     this.facts = h("div");
-    this.decisions = kind?.decides ? new Decisions(this.studio, step) : null;
+    this.decisions = kind?.decides
+      ? new Decisions(this.studio, step, kind.remote ? (text) => this.searched(text) : null)
+      : null;
     this.again = kind?.remote
       ? h(
           "button",
@@ -120,11 +123,12 @@ export class StepDesk {
 
   context() {
     const { studio } = this;
+    const source = this.kind?.remote && this.kind.role === "source";
     return {
-      columns: (port) =>
-        (this.kind?.remote ? this.form?.outside : this.incoming[port]?.columns) ?? [],
+      columns: (port) => (source ? this.form?.outside : this.incoming[port]?.columns) ?? [],
+      reference: () => this.reference(),
       values: (column, search) =>
-        this.kind?.remote
+        source
           ? outsideValues(this.form, column, search)
           : studio.values(this.incoming[this.main], column, search),
       formats: (column, kind) => studio.formats(this.incoming[this.main], column, kind),
@@ -133,6 +137,35 @@ export class StepDesk {
       flow: studio.flow,
       edit: (edits) => studio.edit(edits),
     };
+  }
+
+  /** What the reference calls things: kinds, proposed from some names of the column, and properties. Asked once. */
+  async reference() {
+    const { connection, column, type } = this.form?.settings ?? {};
+    if (!connection) return null;
+    const key = JSON.stringify([connection, column, type]);
+    if (this.known?.key !== key) this.known = { key, terms: this.askReference() };
+    return this.known.terms;
+  }
+
+  async askReference() {
+    const { connection, column, type } = this.form.settings;
+    const from = column ? this.incoming[this.main] : null;
+    const names = from ? await this.studio.values(from, column, "") : null;
+    const texts = (names?.values ?? []).slice(0, 20).map(([text]) => text);
+    return post(`/api/connections/${encodeURIComponent(connection)}/terms`, {
+      texts: texts.filter(Boolean),
+      type: type ?? "",
+    });
+  }
+
+  /** What the reference knows that is like a text. */
+  searched(text) {
+    const { connection, type } = this.form.settings;
+    return post(`/api/connections/${encodeURIComponent(connection)}/search`, {
+      text,
+      type: type ?? "",
+    });
   }
 
   /** Pickers for what comes in: always for the extra ports, for the main one when there is a choice. */

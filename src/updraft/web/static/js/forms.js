@@ -9,6 +9,7 @@ import { outsideWidgets } from "./widgets/outside.js";
 import { partWidgets } from "./widgets/parts.js";
 import { pairWidgets } from "./widgets/pairs.js";
 import { itemWidgets } from "./widgets/items.js";
+import { referenceWidgets } from "./widgets/reference.js";
 import { ruleWidgets } from "./widgets/rule.js";
 import { sheetWidgets } from "./widgets/sheet.js";
 
@@ -23,6 +24,7 @@ const widgets = {
   ...partWidgets,
   ...itemWidgets,
   ...formulaWidgets,
+  ...referenceWidgets,
 };
 
 export class Form {

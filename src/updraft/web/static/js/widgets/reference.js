@@ -1,0 +1,61 @@
+/** Widgets for references: the kind of thing that names are of, and what a reference knows of things. */
+import { freshId, h } from "../dom.js";
+import { labelled } from "./basic.js";
+
+/** A text box that offers what a reference calls kinds or properties; `offers` gets them once they are known. */
+function termBox(field, offers) {
+  const list = h("datalist", { id: freshId("terms") });
+  const input = h("input", {
+    type: "text",
+    class: "form-control form-control-sm",
+    id: field.id,
+    list: list.id,
+    value: field.value ?? "",
+    spellcheck: "false",
+    oninput: () => field.set(input.value),
+  });
+  const below = h("div", { class: "term-offers" });
+  Promise.resolve() // the form that is asked for its connection is whole by then
+    .then(() => field.context.reference?.())
+    .then((known) => {
+      if (known) offers(known, list, below, input);
+    })
+    .catch(() => {});
+  return labelled(field, input, list, below);
+}
+
+const option = (term, said = "") =>
+  h("option", { value: term.id }, said ? `${term.name} · ${said}` : term.name);
+
+export const referenceWidgets = {
+  thing(field) {
+    return termBox(field, ({ types }, list, below, input) => {
+      list.replaceChildren(...types.map((term) => option(term)));
+      const proposed = types.filter((term) => term.names > 0);
+      if (!proposed.length) return;
+      below.replaceChildren(
+        h("span", { class: "muted small" }, "Most likely: "),
+        ...proposed.slice(0, 3).map((term) =>
+          h(
+            "button",
+            {
+              type: "button",
+              class: "tiny-button",
+              title: `${term.names} of ${term.of} names tried`,
+              onclick: () => {
+                input.value = term.id;
+                field.set(term.id);
+              },
+            },
+            `${term.name} (${term.names} of ${term.of})`,
+          ),
+        ),
+      );
+    });
+  },
+
+  property: (field) =>
+    termBox(field, ({ properties }, list) =>
+      list.replaceChildren(...properties.map((term) => option(term))),
+    ),
+};
