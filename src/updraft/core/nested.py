@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
+from typing import Any
 
+import orjson
 import polars as pl
 
 
@@ -14,3 +16,8 @@ def as_json(values: pl.Series) -> pl.Series:
         for item in values.to_list()
     ]
     return pl.Series(values.name, texts, pl.String)
+
+
+def json_text(value: Any) -> str:
+    """A value with all that is in it as JSON: dates as ISO 8601, what JSON has no word for as text."""
+    return orjson.dumps(value, default=str, option=orjson.OPT_INDENT_2).decode()

@@ -23,6 +23,7 @@ from updraft.web import (
     flows,
     pages,
     runs,
+    samples,
     schedules,
     tables,
     usable,
@@ -80,6 +81,7 @@ def create_app(
         decisions,
         usable,
         runs,
+        samples,
         schedules,
         connections,
     ):

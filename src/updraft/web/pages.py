@@ -7,7 +7,7 @@ from typing import Any
 from flask import Blueprint, render_template
 
 from updraft.core.formula import functions
-from updraft.core.steps import kinds
+from updraft.core.steps import StepKind, kinds
 from updraft.core.steps.sources.read_file import ReadingSettings
 from updraft.core.values import FORMATS, TITLES
 from updraft.web.connections import where
@@ -97,6 +97,7 @@ def catalogue() -> list[dict[str, Any]]:
             "starting": k.starting_settings(),
             "ports": [vars(port) for port in k.inputs],
             "remote": "outside" in k.needs,
+            "samples": type(k).sample is not StepKind.sample,
             "reads_files": issubclass(k.Settings, ReadingSettings),
             "schema": k.Settings.model_json_schema(),
         }

@@ -1,4 +1,4 @@
-"""Attachments from a mail folder (Maildir)."""
+"""Mail folders (Maildir): attachments that came, messages that are sent."""
 
 from __future__ import annotations
 
@@ -36,6 +36,37 @@ def attachments(connection: MailFolder, sender: str = "", pattern: str = "*") ->
     Raises:
         Problem: the folder is not there, or is no Maildir.
     """
+    folder = _folder(connection)
+    found = [
+        part
+        for message in _messages(folder)
+        for part in _parts(message)
+        if sender.casefold() in part.sender.casefold()
+        and fnmatchcase(part.name.casefold(), (pattern or "*").casefold())
+    ]
+    return sorted(found, key=lambda part: (part.received, part.name), reverse=True)
+
+
+def put(connection: MailFolder, message: EmailMessage) -> None:
+    """Put a message into the folder, whole or not at all.
+
+    Raises:
+        Problem: the folder is not there, is no Maildir, or cannot be written to.
+    """
+    folder = _folder(connection)
+    try:
+        mailbox.Maildir(folder, create=False).add(message)
+    except OSError as error:
+        raise Problem(
+            f"Connection “{connection.name}”",
+            f"the message could not be put there ({(error.strerror or str(error)).lower()}).",
+            "Make room or choose another folder, then run again.",
+            field="connection",
+            code="cannot_write",
+        ) from None
+
+
+def _folder(connection: MailFolder) -> Path:
     folder = Path(connection.path).expanduser()
     if not (folder / "new").is_dir() or not (folder / "cur").is_dir():
         raise Problem(
@@ -45,14 +76,7 @@ def attachments(connection: MailFolder, sender: str = "", pattern: str = "*") ->
             field="connection",
             code="no_folder",
         )
-    found = [
-        part
-        for message in _messages(folder)
-        for part in _parts(message)
-        if sender.casefold() in part.sender.casefold()
-        and fnmatchcase(part.name.casefold(), (pattern or "*").casefold())
-    ]
-    return sorted(found, key=lambda part: (part.received, part.name), reverse=True)
+    return folder
 
 
 def _messages(folder: Path) -> Iterator[EmailMessage]:

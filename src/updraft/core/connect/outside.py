@@ -59,6 +59,19 @@ class Outside:
             code="no_connection",
         )
 
+    def writable(self, name: str, kind: type[C]) -> C:
+        """The same, where flows may write or send through it; Problem where they may not."""
+        found = self.connection(name, kind)
+        if not found.writes:
+            raise Problem(
+                f"Connection “{name}”",
+                "flows may only read through it.",
+                "Allow more on the page Connections, or choose another one.",
+                field="connection",
+                code="read_only",
+            )
+        return found
+
     def check(self) -> None:
         """Raise the problem of work that a person stopped."""
         if self.stopped():

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from updraft.core.connect import Outside
 
@@ -51,12 +52,28 @@ class Outlet:
 
     Args:
         content: digest of the table that it hands over.
+        file: the file of the flow that a setting names; Problem where it is not there.
     """
 
     step: str
     folder: Path
     outside: Outside
     content: str = ""
+    file: Callable[[str], Path] = Path
+
+
+@dataclass(frozen=True)
+class Sample:
+    """The first of what an output would deliver.
+
+    Args:
+        form: of the text: plain, or a page of HTML.
+        said: which part it is, in a few words.
+    """
+
+    text: str
+    form: Literal["plain", "html"] = "plain"
+    said: str = ""
 
 
 class Delivery(ABC):

@@ -13,7 +13,7 @@ import polars as pl
 from pydantic import BaseModel, ConfigDict, Field
 
 from updraft.core.connect import Outside
-from updraft.core.deliver import Delivery, Outlet
+from updraft.core.deliver import Delivery, Outlet, Sample
 from updraft.core.steps.parts import Part
 from updraft.core.steps.tables import Out, Port, Tables
 from updraft.core.values.coded import Change, changed_by_value
@@ -296,8 +296,12 @@ class StepKind(ABC):
         """
         return [path for name in self.files(settings) for path in context.files(name)]
 
-    def prepare(self, table: pl.DataFrame, settings: Any, outlet: Outlet) -> Delivery:
-        """Make ready what the step delivers, whole and checked. For kinds with effects; called only in a
-        run.
+    def prepare(self, table: pl.DataFrame, settings: Any, outlet: Outlet) -> Iterable[Delivery]:
+        """Make ready what the step delivers, whole and checked, one after another. For kinds with effects;
+        called only in a run.
         """
         raise NotImplementedError
+
+    def sample(self, table: pl.DataFrame, settings: Any, outlet: Outlet) -> Sample | None:
+        """The first of what the step would deliver, to look at; None where the table itself shows it."""
+        return None

@@ -1,3 +1,4 @@
+from collections.abc import Iterator
 from typing import Literal
 
 import polars as pl
@@ -48,13 +49,13 @@ class WriteDatabase(StepKind):
 
     def prepare(
         self, table: pl.DataFrame, settings: WriteDatabaseSettings, outlet: Outlet
-    ) -> DatabaseDelivery:
+    ) -> Iterator[DatabaseDelivery]:
         connection = outlet.outside.connection(settings.connection, Database)
         if not settings.table.strip():
             raise Problem("The table", "it has no name yet.", "Type one.", field="table", code="unfinished")
         nested = [name for name, dtype in table.schema.items() if dtype.is_nested()]
         plain = table.with_columns(shown(table[name]) for name in nested)
-        return DatabaseDelivery(
+        yield DatabaseDelivery(
             outlet, connection, settings.table.strip(), plain, settings.mode, settings.keys
         )
 

@@ -1,4 +1,5 @@
 import re
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Literal
 
@@ -10,6 +11,7 @@ from updraft.core.formats.write import way_of, write_csv, write_sheets
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import need_columns
+from updraft.core.steps.outputs.naming import plain_name
 from updraft.core.steps.tables import Tables
 
 _MOST_SHEETS = 200
@@ -60,9 +62,11 @@ class WriteFile(StepKind):
         )
         return Result(tables.main, touched=())
 
-    def prepare(self, table: pl.DataFrame, settings: WriteFileSettings, outlet: Outlet) -> FileDelivery:
+    def prepare(
+        self, table: pl.DataFrame, settings: WriteFileSettings, outlet: Outlet
+    ) -> Iterator[FileDelivery]:
         target = self._target(settings, outlet.folder)
-        return FileDelivery(
+        yield FileDelivery(
             outlet,
             settings.name.strip(),
             target,
@@ -71,19 +75,7 @@ class WriteFile(StepKind):
         )
 
     def _target(self, settings: WriteFileSettings, folder: Path) -> Path:
-        name = settings.name.strip()
-        if (
-            not name
-            or name in (".", "..")
-            or re.search(r'[/\\:*?"<>|\x00-\x1f]', name)
-            or len(name.encode()) > 200
-        ):
-            raise Problem(
-                f"File name “{name}”",
-                "it must be a plain file name without folders.",
-                "Use letters, digits, blanks, - and _.",
-                field="name",
-            )
+        name = plain_name(settings.name)
         way_of(name)
         path = folder / name
         if path.exists() and settings.exists == "refuse":

@@ -4,6 +4,7 @@ import { h, icon } from "./dom.js";
 import { Decisions } from "./decisions.js";
 import { factList } from "./desk.js";
 import { Form } from "./forms.js";
+import { Sample } from "./sample.js";
 import { group, labelled, select } from "./widgets/basic.js";
 import { severalTables } from "./widgets/tables.js";
 import { outsideValues } from "./widgets/outside.js";
@@ -47,6 +48,9 @@ export class StepDesk {
     this.facts = h("div");
     this.decisions = kind?.decides
       ? new Decisions(this.studio, step, kind.remote ? (text) => this.searched(text) : null)
+      : null;
+    this.sample = kind?.samples
+      ? new Sample(this.studio, step, () => this.studio.drafts.get(step.id) ?? null)
       : null;
     this.again = kind?.remote
       ? h(
@@ -114,6 +118,7 @@ export class StepDesk {
             ),
         this.form?.element,
         this.decisions?.element,
+        this.sample?.element,
         this.note(step),
       ],
       foot: kind ? [this.stand, this.back, this.apply] : null,
@@ -227,6 +232,7 @@ export class StepDesk {
     const own = problem && (!problem.step || problem.step === this.step.id);
     const placed = this.form?.say(own ? problem : null);
     if (table && !problem) this.decisions?.load();
+    this.sample?.forget();
     this.says.replaceChildren(
       own && !placed
         ? h(

@@ -4,6 +4,7 @@ import { resolved } from "./schema.js";
 import { basics } from "./widgets/basic.js";
 import { columnWidgets } from "./widgets/columns.js";
 import { fileWidgets } from "./widgets/file.js";
+import { flowFileWidgets } from "./widgets/flowFile.js";
 import { formulaWidgets } from "./widgets/formula.js";
 import { outsideWidgets } from "./widgets/outside.js";
 import { partWidgets } from "./widgets/parts.js";
@@ -19,6 +20,7 @@ const widgets = {
   ...ruleWidgets,
   ...pairWidgets,
   ...fileWidgets,
+  ...flowFileWidgets,
   ...outsideWidgets,
   ...sheetWidgets,
   ...partWidgets,

@@ -1,6 +1,7 @@
 /** Widgets for what is read through a connection: which one, which table, its columns; and for SQL and requests. */
 import { api, attempt } from "../api.js";
-import { freshId, h, icon, pausing } from "../dom.js";
+import { h } from "../dom.js";
+import { finder } from "./finder.js";
 import { group, keepingFocus, labelled, removeButton, select } from "./basic.js";
 import { checkList, columnOptions } from "./columns.js";
 
@@ -79,8 +80,8 @@ export const outsideWidgets = {
     return labelled(field, element, says);
   },
 
-  dbtable: (field) => finder(field, "Find a table", "table"),
-  entity: (field) => finder(field, "Find an entity set", "entity set"),
+  dbtable: (field) => tableFinder(field, "Find a table", "table"),
+  entity: (field) => tableFinder(field, "Find an entity set", "entity set"),
 
   outside_columns(field) {
     const columns = (field.form.outside ?? []).map((column) => ({
@@ -252,103 +253,13 @@ export const outsideWidgets = {
   },
 };
 
-/** A box to find a table by typing; what fits is listed below it. */
-function finder(field, hint, what) {
-  const list = h("div", { class: "finder", role: "listbox", "aria-label": hint, hidden: true });
-  const take = (name) => {
-    input.value = name;
-    list.hidden = true;
-    input.setAttribute("aria-expanded", "false");
-    field.set(name);
-    learnColumns(field.form);
-  };
-  const find = async () => {
+/** A box to find a table of the chosen connection. */
+function tableFinder(field, hint, what) {
+  const find = (search) => {
     const { connection } = field.form.settings;
-    if (!connection) return;
-    list.replaceChildren(h("div", { class: "muted small p-2" }, "Looking…"));
-    list.hidden = false;
-    const found = await attempt(() =>
-      api(
-        path(connection, "tables", {
-          search: input.value === field.form.settings[field.name] ? "" : input.value,
-        }),
-      ),
-    );
-    if (!found) {
-      list.hidden = true;
-      return;
-    }
-    list.replaceChildren(
-      ...found.tables.slice(0, 100).map((table, n) =>
-        h(
-          "div",
-          {
-            class: "finder-option",
-            role: "option",
-            id: `${field.id}-${n}`,
-            "aria-selected": String(n === 0),
-            onmousedown: (event) => {
-              event.preventDefault();
-              take(table.name);
-            },
-          },
-          icon("table"),
-          h("span", { class: "name" }, table.name),
-          h("span", { class: "tag" }, table.what),
-        ),
-      ),
-      found.tables.length
-        ? ""
-        : h(
-            "div",
-            { class: "muted small p-2", role: "option", "aria-disabled": "true" },
-            `No ${what} fits.`,
-          ),
-    );
-    input.setAttribute("aria-expanded", "true");
+    return connection
+      ? api(path(connection, "tables", { search })).then((found) => found.tables)
+      : null;
   };
-  const options = () => [...list.querySelectorAll(".finder-option")];
-  const typing = pausing(200, find);
-  const input = h("input", {
-    type: "text",
-    class: "form-control form-control-sm",
-    id: field.id,
-    value: field.value ?? "",
-    role: "combobox",
-    "aria-expanded": "false",
-    "aria-controls": freshId("finder"),
-    placeholder: hint,
-    autocomplete: "off",
-    spellcheck: "false",
-    onfocus: find,
-    oninput: typing,
-    onblur: () =>
-      setTimeout(() => {
-        list.hidden = true;
-      }, 150),
-    onkeydown: (event) => {
-      const all = options(),
-        at = all.findIndex((option) => option.getAttribute("aria-selected") === "true");
-      const by = { ArrowDown: 1, ArrowUp: -1 }[event.key];
-      if (by && all.length) {
-        event.preventDefault();
-        all.forEach((option, n) =>
-          option.setAttribute("aria-selected", String(n === (at + by + all.length) % all.length)),
-        );
-        const now = all[(at + by + all.length) % all.length];
-        now.scrollIntoView({ block: "nearest" });
-        input.setAttribute("aria-activedescendant", now.id);
-      }
-      if (event.key === "Enter" && !list.hidden && all[at]) {
-        event.preventDefault();
-        take(all[at].querySelector(".name").textContent);
-      }
-      if (event.key === "Escape" && !list.hidden) {
-        event.stopPropagation();
-        list.hidden = true;
-      }
-    },
-  });
-  list.id = input.getAttribute("aria-controls");
-  return labelled(field, input, list);
+  return finder(field, { hint, what, sign: "table", find, took: () => learnColumns(field.form) });
 }

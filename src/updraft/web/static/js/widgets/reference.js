@@ -1,5 +1,7 @@
 /** Widgets for references: the kind of thing that names are of, and what a reference knows of things. */
+import { api } from "../api.js";
 import { freshId, h } from "../dom.js";
+import { finder } from "./finder.js";
 import { labelled } from "./basic.js";
 
 /** A text box that offers what a reference calls kinds or properties; `offers` gets them once they are known. */
@@ -27,6 +29,13 @@ function termBox(field, offers) {
 const option = (term, said = "") =>
   h("option", { value: term.id }, said ? `${term.name} · ${said}` : term.name);
 
+/** A box to find a term of known vocabularies; one that is none of them may be typed. */
+function vocabularyFinder(field, classes, hint) {
+  const find = (search) =>
+    api(`/api/vocabularies?${new URLSearchParams({ search, classes })}`).then(({ terms }) => terms);
+  return finder(field, { hint, what: "known term", sign: "tag", find, free: true });
+}
+
 export const referenceWidgets = {
   thing(field) {
     return termBox(field, ({ types }, list, below, input) => {
@@ -53,6 +62,9 @@ export const referenceWidgets = {
       );
     });
   },
+
+  class_term: (field) => vocabularyFinder(field, "yes", "Find a kind of thing"),
+  property_term: (field) => vocabularyFinder(field, "no", "Find a property"),
 
   property: (field) =>
     termBox(field, ({ properties }, list) =>

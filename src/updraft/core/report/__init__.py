@@ -1,0 +1,1 @@
+"""Reports: a template of HTML filled with rows, with charts, as a PDF. Knows no steps."""

@@ -1,0 +1,48 @@
+"""A page of HTML as a PDF. Nothing is fetched: what it shows is in the page or ships with Updraft."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import plutoprint
+
+from updraft.core.problems import Problem
+
+_FONTS = Path(__file__).parents[2] / "web/static/vendor/figtree"  # those of the app, shipped once
+_FACE = """@font-face { font-family: Figtree; font-weight: 300 900; src: url("font:figtree-latin.woff2"); }
+@page { margin: 18mm; }
+body { font-family: Figtree, sans-serif; }"""
+
+
+def write_pdf(html: str, path: Path, title: str) -> int:
+    """Write the PDF, A4; the number of its pages.
+
+    Raises:
+        Problem: the page cannot be set.
+    """
+    book = plutoprint.Book(plutoprint.PAGE_SIZE_A4)
+    book.custom_resource_fetcher = _Ours()
+    try:
+        book.load_html(html, user_style=_FACE, base_url="report:///")
+        book.set_metadata(plutoprint.PDF_METADATA_TITLE, title)
+        book.write_to_pdf(str(path))
+    except plutoprint.Error as error:
+        raise Problem(
+            "The report",
+            f"it could not be made into pages ({error}).",
+            "Look at its sample.",
+            code="bad_report",
+        ) from None
+    return int(book.get_page_count())
+
+
+class _Ours(plutoprint.ResourceFetcher):
+    """Gives the fonts that ship with the app, and pictures that stand in the page itself."""
+
+    def fetch_url(self, url: str) -> plutoprint.ResourceData:
+        name = url.rpartition(":")[2]
+        if url.startswith("font:") and (found := _FONTS / Path(name).name).is_file():
+            return plutoprint.ResourceData(found.read_bytes(), "font/woff2")
+        if url.startswith("data:"):
+            return plutoprint.default_resource_fetcher.fetch_url(url)
+        raise ValueError("a report fetches nothing")

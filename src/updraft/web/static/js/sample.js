@@ -1,0 +1,41 @@
+/** A part of an output's desk: the first of what it would deliver. */
+import { attempt, post } from "./api.js";
+import { h, icon } from "./dom.js";
+
+export class Sample {
+  /** @param {() => any} tried the settings that are shown and not applied yet, or null */
+  constructor(studio, step, tried) {
+    this.path = `/api/flows/${studio.flow}/steps/${step.id}/sample`;
+    this.tried = tried;
+    this.place = h("div", { "aria-live": "polite" });
+    this.element = h(
+      "section",
+      { class: "section-line", "aria-label": "Sample" },
+      h(
+        "button",
+        { type: "button", class: "btn btn-quiet w-100", onclick: () => this.show() },
+        icon("eye"),
+        " See the first of it",
+      ),
+      this.place,
+    );
+  }
+
+  /** What is shown belongs to settings that may have changed since. */
+  forget() {
+    this.place.replaceChildren();
+  }
+
+  async show() {
+    this.place.replaceChildren(h("p", { class: "muted small" }, "Making it…"));
+    const answer = await attempt(() => post(this.path, { settings: this.tried() }));
+    const { text, form, said } = answer?.sample ?? {};
+    if (text === undefined) return this.forget();
+    this.place.replaceChildren(
+      said ? h("p", { class: "muted small mb-1" }, said) : "",
+      form === "html"
+        ? h("iframe", { class: "sample-page", title: "Sample", sandbox: "", srcdoc: text })
+        : h("pre", { class: "sample-text", tabindex: "0" }, text),
+    );
+  }
+}

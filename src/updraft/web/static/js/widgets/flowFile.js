@@ -1,0 +1,46 @@
+/** A file of the flow, besides those that become tables: a template, say. */
+import { h } from "../dom.js";
+import { labelled, select } from "./basic.js";
+
+const NONE = "";
+
+export const flowFileWidgets = {
+  flow_file(field) {
+    const { ending, none } = field.property;
+    const place = h("div", {});
+    const draw = async (now) => {
+      const files = (await field.context.files()) ?? [];
+      const names = files.map((file) => file.path).filter((name) => name.endsWith(ending));
+      const options = [[NONE, none], ...names.map((name) => [name, name])];
+      place.replaceChildren(
+        select(options, now ?? NONE, field.property.title, field.set, { id: field.id }),
+      );
+    };
+    const file = h("input", {
+      type: "file",
+      accept: ending,
+      class: "visually-hidden",
+      id: `${field.id}-upload`,
+      onchange: async () => {
+        const path = file.files.length ? await field.context.upload(file.files[0]) : null;
+        if (!path) return;
+        field.set(path);
+        await draw(path);
+      },
+    });
+    place.append(
+      h("select", { class: "form-select form-select-sm", id: field.id, disabled: true }),
+    );
+    draw(field.value);
+    return labelled(
+      field,
+      place,
+      h(
+        "div",
+        { class: "field-detected" },
+        file,
+        h("label", { for: file.id, class: "linkish" }, "Bring one in"),
+      ),
+    );
+  },
+};
