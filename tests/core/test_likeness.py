@@ -127,3 +127,15 @@ def test_decided_names_stand_and_a_value_can_be_left_out(tmp_path):
     assert merged(tmp_path, chained)[0][:2] == ["Chioggia", "Chioggia"], "an answer leads on to the name's own answer"
     _, held = merged(tmp_path, [("Fen Pea", "Fen")], new="hold")
     assert [fact.level for fact in held.facts if fact.code == "open_questions"] == ["hold"]
+
+
+def test_what_sounds_the_same_is_one_family_only_when_asked():
+    values = ["Catherine Hill", "Katherine Hill", "Kathryn Hill", "Lot 12", "Lott 13", "Nite Feeld", "Knight Field", "Ёж"]
+    counted = pl.DataFrame({"value": values, "n": [9, 3, 1, 5, 1, 1, 2, 1]})
+    assert proposals(counted, ["letters"]) == []
+    found = {one.value: (one.name, one.why) for one in proposals(counted, ["letters", "sound"])}
+    assert found == {
+        "Katherine Hill": ("Catherine Hill", "sounds the same"),
+        "Kathryn Hill": ("Catherine Hill", "sounds the same"),
+        "Nite Feeld": ("Knight Field", "sounds the same"),
+    }

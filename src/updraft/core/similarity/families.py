@@ -7,10 +7,14 @@ from typing import Literal, NamedTuple
 
 import polars as pl
 
-from updraft.core.similarity.spelling import folded, near_misses
+from updraft.core.similarity.spelling import folded, near_misses, sound_alikes
 
-Method = Literal["letters", "slips"]
-_WHY = {"letters": "only case, accents, blanks or signs differ", "slips": "a slip of the keyboard away"}
+Method = Literal["letters", "slips", "sound"]
+_WHY = {
+    "letters": "only case, accents, blanks or signs differ",
+    "slips": "a slip of the keyboard away",
+    "sound": "sounds the same",
+}
 
 
 class Proposal(NamedTuple):
@@ -28,8 +32,8 @@ def proposals(values: pl.DataFrame, methods: Collection[Method]) -> list[Proposa
         values: columns `value` (text, each once) and `n`, how often it stands.
 
     A family's name is its most frequent value; of several as frequent, one that is neither all capitals nor
-    all small letters, then the longest. Families by letters come first; slips are looked for among their
-    names.
+    all small letters, then the longest. Families by letters come first; slips, then those that sound the
+    same, are looked for among their names.
     """
     ranked = values.filter(pl.col("value").str.contains(r"\p{L}")).with_columns(
         key=folded(pl.col("value")) if "letters" in methods else pl.col("value"),
@@ -44,11 +48,17 @@ def proposals(values: pl.DataFrame, methods: Collection[Method]) -> list[Proposa
     slips: dict[str, str] = {}
     if "slips" in methods:
         slips = near_misses(families["name"].to_list(), families["n"].to_list())
+    sounds: dict[str, str] = {}
+    if "sound" in methods:
+        left = families.filter(~pl.col("name").is_in(list(slips)))
+        sounds = sound_alikes(left["name"].to_list(), left["n"].to_list())
     named: dict[str, str] = dict(families.select("key", "name").iter_rows())
     found = []
     for value, key in ranked.select("value", "key").iter_rows():
         own = named[key]
         name = slips.get(own, own)
+        name = sounds.get(name, name)
         if name != value:
-            found.append(Proposal(value, name, _WHY["slips" if own in slips else "letters"]))
+            why: Method = "slips" if own in slips else "sound" if own in sounds else "letters"
+            found.append(Proposal(value, name, _WHY[why]))
     return found

@@ -68,6 +68,31 @@ def near_misses(values: Sequence[str], counts: Sequence[int]) -> dict[str, str]:
     return {old: found.get(new, new) for old, new in found.items()}
 
 
+def sound_alikes(values: Sequence[str], counts: Sequence[int]) -> dict[str, str]:
+    """Rarer values that sound like a more frequent one, as English is spoken: rarer → frequent.
+
+    They have the same Metaphone code (Philips 1990) word for word, the same digits, and at least half of
+    their letters in common (normalised optimal string alignment).
+    """
+    import jellyfish
+    from rapidfuzz.distance import OSA
+
+    plain = pl.Series(values, dtype=pl.String).str.normalize("NFKD").str.replace_all(r"\p{M}", "")
+    words = plain.str.to_lowercase().str.replace_all(r"[^\p{L}\p{N}]+", " ").str.strip_chars().to_list()
+    ranked = sorted(range(len(values)), key=lambda at: -counts[at])  # stable: the first of equals
+    best: dict[tuple[str, ...], int] = {}
+    found: dict[str, str] = {}
+    for at in ranked:
+        letters = words[at]
+        if not letters.isascii() or sum(map(str.isalpha, letters)) < 4:
+            continue
+        key = tuple(w if any(map(str.isdigit, w)) else jellyfish.metaphone(w) or w for w in letters.split())
+        known = best.setdefault(key, at)
+        if known != at and OSA.normalized_similarity(letters, words[known]) >= 0.5:
+            found[values[at]] = values[known]
+    return found
+
+
 def _is_slip(rare: str, common: str, distance: int) -> bool:
     size = min(len(rare), len(common))
     if distance == 0 or size < 5 or (distance == 2 and size < 10):

@@ -44,7 +44,7 @@ class SendMailSettings(Settings):
     )
     name: str = setting(
         "Name of the attachment",
-        "without its ending; may hold {Column}",
+        "without its ending",
         widget="text",
         default="rows",
         when={"attach": ["xlsx", "csv"]},

@@ -35,7 +35,7 @@ class Said(Settings):
         when={"value": ["column"]},
     )
     address: str = setting(
-        "Address", "with columns: https://…/{Column}", widget="text", default="", when={"value": ["address"]}
+        "Address", "such as https://…/{Column}", widget="text", default="", when={"value": ["address"]}
     )
 
 
@@ -47,15 +47,13 @@ class Prefix(Settings):
 class WriteLinkedDataSettings(Settings):
     name: str = setting("File name", "ends in .ttl or .jsonld", widget="text", default="things.ttl")
     subject: str = setting(
-        "Address of each row's thing", "with columns: https://…/{Column}", widget="text", default=""
+        "Address of each row's thing", "such as https://…/{Column}", widget="text", default=""
     )
     type: str = setting("Each is a", "such as schema:Product", widget="class_term", default="")
     statements: tuple[Said, ...] = setting(
         "Statements", widget="items", default=(), one="statement", begun=True
     )
-    prefixes: tuple[Prefix, ...] = setting(
-        "Prefixes of your own", widget="items", default=(), one="prefix", more=True
-    )
+    prefixes: tuple[Prefix, ...] = setting("Prefixes of your own", widget="items", default=(), one="prefix")
 
 
 class WriteLinkedData(StepKind):

@@ -42,7 +42,7 @@ class AddReferenceFields(StepKind):
     words = ("extend", "enrich", "reconcile", "authority", "properties", "attributes", "wikidata", "augment")
     icon = "node-plus"
     needs = frozenset({"outside", "whole"})
-    outputs = (Out(main=True), Out("unmatched", "Rows that the reference does not know"))
+    outputs = (Out(main=True), Out("unmatched", "Rows it knows nothing of"))
     Settings = AddFieldsSettings
 
     def apply(self, tables: Tables, settings: AddFieldsSettings, context: Context) -> Result:
@@ -75,8 +75,8 @@ class AddReferenceFields(StepKind):
         unknown = met.filter(pl.col("\0known").is_null() & pl.col(_ID).is_not_null())
         counts = (
             Count(
-                "unmatched", unknown.select(pl.len()), "{n} rows with an identifier it does not know",
-                "warning", one="{n} row with an identifier it does not know", side="unmatched",
+                "unmatched", unknown.select(pl.len()), "{n} rows of whose thing it knows none of these",
+                "warning", one="{n} row of whose thing it knows none of these", side="unmatched",
             ),
         )  # fmt: skip
         result = met.select(*schema, *(pl.col(f"\0of {name}").alias(name) for name in names))

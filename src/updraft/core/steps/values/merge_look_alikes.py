@@ -15,6 +15,7 @@ class MergeLookAlikesSettings(Settings):
     column: str = setting("Column", widget="column", default="")
     letters: bool = setting("Alike but for case, accents, blanks and signs", widget="flag", default=True)
     slips: bool = setting("A slip of the keyboard away from a frequent one", widget="flag", default=True)
+    sound: bool = setting("Sounding the same, as English is spoken", widget="flag", default=False)
     undecided: Literal["merge", "leave"] = setting(
         "What nobody has decided",
         widget="choice",
@@ -54,6 +55,7 @@ class MergeLookAlikes(StepKind):
         methods: list[Method] = []
         methods += ["letters"] if settings.letters else []
         methods += ["slips"] if settings.slips else []
+        methods += ["sound"] if settings.sound else []
         if not methods:
             raise Problem(
                 "The ways of being alike",
@@ -107,7 +109,8 @@ class MergeLookAlikes(StepKind):
         return also(wanted, [settings.column])
 
     def sentence(self, settings: MergeLookAlikesSettings) -> str:
-        how = " and ".join(w for on, w in ((settings.letters, "letters"), (settings.slips, "slips")) if on)
+        on = ((settings.letters, "letters"), (settings.slips, "slips"), (settings.sound, "sound"))
+        how = " and ".join(word for chosen, word in on if chosen)
         return f"{settings.column or '…'} · by {how or '…'}"
 
 

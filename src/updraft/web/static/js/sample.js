@@ -1,6 +1,10 @@
 /** A part of an output's desk: the first of what it would deliver. */
 import { attempt, post } from "./api.js";
-import { h, icon } from "./dom.js";
+import { byId, h, icon } from "./dom.js";
+
+/** A page as it will be, with nothing in it that runs. */
+const page = (text) =>
+  h("iframe", { class: "sample-page", title: "Sample", sandbox: "", srcdoc: text });
 
 export class Sample {
   /** @param {() => any} tried the settings that are shown and not applied yet, or null */
@@ -34,8 +38,34 @@ export class Sample {
     this.place.replaceChildren(
       said ? h("p", { class: "muted small mb-1" }, said) : "",
       form === "html"
-        ? h("iframe", { class: "sample-page", title: "Sample", sandbox: "", srcdoc: text })
+        ? [page(text), this.larger(text)]
         : h("pre", { class: "sample-text", tabindex: "0" }, text),
+    );
+  }
+
+  larger(text) {
+    const open = () => {
+      const dialog = byId("dialog");
+      dialog.replaceChildren(
+        h(
+          "form",
+          { method: "dialog", class: "sample-large" },
+          h("h2", { id: "dialog-title" }, "The first of it"),
+          page(text),
+          h(
+            "div",
+            { class: "dialog-foot" },
+            h("button", { type: "submit", class: "btn btn-quiet" }, "Close"),
+          ),
+        ),
+      );
+      dialog.showModal();
+    };
+    return h(
+      "button",
+      { type: "button", class: "tiny-button", onclick: open },
+      icon("arrows-angle-expand"),
+      " Larger",
     );
   }
 }

@@ -30,7 +30,10 @@ export const tables = {
     this.act.compared = null;
     if (table) {
       byId("grid-empty").hidden = true;
+      const known = new Set(this.grid.table?.columns.map((column) => column.name));
       this.grid.show(table);
+      const made = table.columns.find((column) => !known.has(column.name));
+      if (draft && made) this.grid.reveal(made.name, false); // what the settings make is seen while they change
       if (this.desk.view === "column" && !fresh) this.columnDesk.show(this.columnDesk.name);
     } else this.shown.nothing(problem, this.state.steps[id]);
     this.describe(id, draft);
