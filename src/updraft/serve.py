@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import secrets
+import shutil
 import signal
 import subprocess
 import sys
@@ -104,24 +105,23 @@ def _secret(folders: Folders) -> str:
 
 
 def _furnish(folders: Folders) -> None:
-    """Put the example world in, once: its files, and the ready-made flow with a run waiting for the
+    """Put the example world in, once: its files, the ready-made flows, and a run of one waiting for the
     worker.
     """
-    from updraft.demo import build, build_material, march_report, stock_report
+    from updraft.demo import build, build_material, ready_made
 
     shelf = folders.data / "larkmoor"
-    paths = build(shelf)
+    build(shelf)
     build_material(shelf)
-    flows = FlowStore(folders)
-    flow = march_report()
-    mark = folders.data / "larkmoor" / ".furnished"
+    mark = shelf / ".furnished"
     if mark.exists():
         return
-    flows.create(stock_report(), "Came with the demo")
-    flow_id = flows.create(flow, "Came with the demo")
-    for path in paths:
-        (folders.files(flow_id) / path.name).write_bytes(path.read_bytes())
-    RunStore().create(flow_id, flow, 1, {})  # the worker takes what waits when it starts
+    flows = FlowStore(folders)
+    for ready in ready_made():
+        flow_id = flows.create(ready.flow, "Came with the demo")
+        for name in ready.files:
+            shutil.copy(shelf / name, folders.files(flow_id))
+    RunStore().create(flow_id, ready.flow, 1, {})  # the worker takes what waits when it starts
     mark.touch()
 
 
@@ -129,27 +129,21 @@ def _connect(folders: Folders, standins: StandIns) -> None:
     """Connections to the example world, with the addresses of this start."""
     store, lots = ConnectionStore(folders), folders.data / "larkmoor" / "seed_lots.sqlite"
     known = store.all()
-    for raw in (
+    for raw in connections_of(standins, lots):
+        name = str(raw["name"])
+        if known.get(name) != CONNECTION.validate_python(raw):
+            store.save(dict(raw), old=name if name in known else "")
+
+
+def connections_of(standins: StandIns, lots: Path) -> list[dict[str, object]]:
+    """The connections that the example world's flows name; `lots` is its database."""
+    shop = {"url": standins.shop, "writes": True, "auth": "bearer", "secret": standins.token}
+    ledger = {"url": standins.ledger, "auth": "basic", "user": standins.user, "secret": standins.password}
+    return [
         {"kind": "database", "name": "Seed lots", "dialect": "sqlite", "database": str(lots)},
-        {
-            "kind": "web",
-            "name": "Garden shop",
-            "url": standins.shop,
-            "writes": True,
-            "auth": "bearer",
-            "secret": standins.token,
-        },
-        {
-            "kind": "web",
-            "name": "Ledger",
-            "url": standins.ledger,
-            "auth": "basic",
-            "user": standins.user,
-            "secret": standins.password,
-        },
+        {"kind": "web", "name": "Garden shop", **shop},
+        {"kind": "web", "name": "Ledger", **ledger},
         {"kind": "web", "name": "Botanical reference", "url": standins.botany},
         {"kind": "mail", "name": "Store-room mail", "path": str(standins.mailbox)},
         {"kind": "mail", "name": "Outbox", "path": str(standins.outbox), "writes": True},
-    ):
-        if known.get(raw["name"]) != CONNECTION.validate_python(raw):
-            store.save(dict(raw), old=raw["name"] if raw["name"] in known else "")
+    ]

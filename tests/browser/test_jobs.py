@@ -1,14 +1,16 @@
 """Every job through the page: its flow is brought in, its files are, it is run, and what it delivers is right."""
 
+from pathlib import Path
+
 import pytest
 
 from tests.browser.conftest import settle
-from tests.jobs import JOBS
+from tests.jobs import JOBS, keep_sent
 from tests.jobs.test_jobs import material  # noqa: F401  a fixture
 
 
 @pytest.mark.parametrize("job", JOBS, ids=lambda job: job.name)
-def test_a_job_through_the_page(page, job, material, tmp_path, request):  # noqa: F811
+def test_a_job_through_the_page(page, app, job, material, tmp_path, request):  # noqa: F811
     document = tmp_path / "job.updraft.json"
     document.write_text(job.document)
     page.goto("/")
@@ -18,7 +20,7 @@ def test_a_job_through_the_page(page, job, material, tmp_path, request):  # noqa
     for name in job.files:
         page.evaluate(
             """async ([name, bytes]) => { const file = new File([new Uint8Array(bytes)], name); await updraft.uploadFile(file); }""",
-            [name, list((material / name).read_bytes())],
+            [Path(name).name, list((material / name).read_bytes())],
         )
     page.reload()
     page.wait_for_selector(".slick-row")
@@ -33,4 +35,6 @@ def test_a_job_through_the_page(page, job, material, tmp_path, request):  # noqa
         with page.expect_download() as download:
             link.click()
         download.value.save_as(out / link.inner_text().strip())
+    shop = next(c for c in page.request.get("/api/connections").json()["connections"] if c["name"] == "Garden shop")
+    keep_sent(out, app.data / "outbox", shop["where"])
     job.check(out, material)

@@ -245,3 +245,14 @@ def test_the_names_that_a_formula_reads():
     assert names_in("column('Ordered on')") == ({"Ordered on"}, frozenset())
     assert names_in("Ordered_on") == (None, frozenset()), "only the table tells how it is written"
     assert names_in("total(price, by=hub)") == ({"price", "hub"}, frozenset())
+
+
+def test_what_is_below_and_above_is_taken_of_the_number_that_was_meant():
+    for formula, expected in (("down", 16208), ("up", 16208)):
+        assert result(f"{formula}(8.104 * 1000 / 0.5)") == [expected]
+    assert result("down(2.006 * 1000 / 0.5)") == [4012] and result("up(1000 / 3)") == [334]
+
+
+def test_several_values_of_a_row_are_added_and_averaged():
+    assert result("sum(1, 2.5, None)") == [3.5] and result("mean(1, 2.5, None)") == [1.75]
+    assert result("sum(None, number('?'))") == [None] and result("mean(None, number('?'))") == [None]

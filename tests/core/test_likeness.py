@@ -130,7 +130,16 @@ def test_decided_names_stand_and_a_value_can_be_left_out(tmp_path):
 
 
 def test_what_sounds_the_same_is_one_family_only_when_asked():
-    values = ["Catherine Hill", "Katherine Hill", "Kathryn Hill", "Lot 12", "Lott 13", "Nite Feeld", "Knight Field", "Ёж"]
+    values = [
+        "Catherine Hill",
+        "Katherine Hill",
+        "Kathryn Hill",
+        "Lot 12",
+        "Lott 13",
+        "Nite Feeld",
+        "Knight Field",
+        "Ёж",
+    ]
     counted = pl.DataFrame({"value": values, "n": [9, 3, 1, 5, 1, 1, 2, 1]})
     assert proposals(counted, ["letters"]) == []
     found = {one.value: (one.name, one.why) for one in proposals(counted, ["letters", "sound"])}

@@ -9,14 +9,18 @@ from __future__ import annotations
 
 import csv
 import json
+import mailbox
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import httpx
 import openpyxl
 
 from updraft.core import Flow, Step, dump
+from updraft.demo.flows.making import Ready
+from updraft.standins.shop import TOKEN
 
 JOBS: list[Job] = []
 
@@ -27,29 +31,56 @@ class Job:
 
     Args:
         made: makes files that the example world lacks; gets the folder.
-        files: names of the files that the flow reads.
-        check: raises when what was delivered (a folder) is not what the material (a folder) says.
+        flow: what is run.
+        files: places of the files that the flow reads.
+        check: raises when what was delivered (a folder) is not what the material (a folder) says. What was sent stands
+            there, too: messages in `mail`, what the shop was told in `told.json`.
     """
 
     name: str
     files: tuple[str, ...]
-    steps: tuple[Step, ...]
+    flow: Flow
     check: Callable[[Path, Path], None]
     made: Callable[[Path], None] = lambda folder: None
-    decisions: dict[str, list[list[str]]] | None = None
 
     @property
     def document(self) -> str:
-        return dump(Flow(name=self.name, steps=self.steps, decisions=self.decisions or {}))
+        return dump(self.flow)
 
 
 def job(name: str, files: tuple[str, ...], *steps: Step, **more: Any) -> Callable[[Callable[[Path, Path], None]], None]:
     """Register a job; the function it stands above is its check."""
 
+    decisions = more.pop("decisions", {})
+
     def register(check: Callable[[Path, Path], None]) -> None:
-        JOBS.append(Job(name, files, steps, check, **more))
+        JOBS.append(Job(name, files, Flow(name=name, steps=steps, decisions=decisions), check, **more))
 
     return register
+
+
+def ready_job(ready: Ready, **more: Any) -> Callable[[Callable[[Path, Path], None]], None]:
+    """Register a job whose flow comes with the demo."""
+
+    def register(check: Callable[[Path, Path], None]) -> None:
+        flow = ready.flow.model_copy(update=more)
+        JOBS.append(Job(flow.name, ready.files, flow, check))
+
+    return register
+
+
+def keep_sent(out: Path, outbox: Path, shop: str) -> None:
+    """Put what was sent beside what was delivered, and empty the outbox."""
+    (out / "mail").mkdir(parents=True, exist_ok=True)
+    box = mailbox.Maildir(outbox)
+    for key in list(box.iterkeys()):
+        (out / "mail" / f"{key}.eml").write_bytes(box.get_bytes(key))
+        box.remove(key)
+    for _ in range(5):  # it has a bad moment now and then
+        answer = httpx.get(f"{shop}api/stock/told", headers={"Authorization": f"Bearer {TOKEN}"})
+        if answer.is_success:
+            break
+    (out / "told.json").write_text(answer.text)
 
 
 def step(id: str, kind: str, settings: dict[str, Any], table: str = "", **inputs: Any) -> Step:

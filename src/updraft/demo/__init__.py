@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 from lazy_loader import attach
 
 if TYPE_CHECKING:
-    from updraft.demo.flows import march_report, stock_report
+    from updraft.demo.flows import march_report, ready_made, stock_report
     from updraft.demo.material import build_material
     from updraft.demo.world import MONTHS, build
 
@@ -13,9 +13,9 @@ if TYPE_CHECKING:
 __getattr__, __dir__, _ = attach(
     __name__,
     submod_attrs={
-        "flows": ["march_report", "stock_report"],
+        "flows": ["march_report", "ready_made", "stock_report"],
         "material": ["build_material"],
         "world": ["MONTHS", "build"],
     },
 )
-__all__ = ["MONTHS", "build", "build_material", "march_report", "stock_report"]
+__all__ = ["MONTHS", "build", "build_material", "march_report", "ready_made", "stock_report"]

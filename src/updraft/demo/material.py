@@ -1,5 +1,5 @@
 """The rest of the example world's material: lot register, seed lots, hub requests, the germination
-laboratory.
+laboratory, varieties, and what other files of this package make.
 """
 
 from __future__ import annotations
@@ -19,6 +19,8 @@ from openpyxl.comments import Comment
 from openpyxl.styles import Font, PatternFill
 
 from updraft.demo.names import HUB_SPELLINGS, HUBS, SPECIES, SPECIES_WRITTEN, VARIETIES
+from updraft.demo.stores import build_stores
+from updraft.demo.tasting import build_tasting
 
 LOTS = 260
 _QUARANTINE = PatternFill("solid", fgColor="FFF4B6A6")
@@ -26,7 +28,8 @@ _QUARANTINE = PatternFill("solid", fgColor="FFF4B6A6")
 
 def build_material(folder: Path) -> list[Path]:
     """Write the files into the folder and return their paths."""
-    return [make(folder) for make in (_register, _seed_lots, _requests, _germination, _weights, _varieties)]
+    made = [make(folder) for make in (_register, _seed_lots, _requests, _germination, _weights, _varieties)]
+    return [*made, *build_tasting(folder), *build_stores(folder)]
 
 
 def lots() -> list[tuple[str, str, str, date, float]]:
@@ -85,6 +88,9 @@ def _seed_lots(folder: Path) -> Path:
             rows.append((lot, revision, variety, hub[:3].lower(), f"{harvested}", amount, unit))
     with closing(sqlite3.connect(path)) as db, db:
         db.execute("CREATE TABLE hubs (code TEXT PRIMARY KEY, name TEXT NOT NULL)")
+        db.execute("CREATE TABLE packets (variety TEXT PRIMARY KEY, grams REAL NOT NULL)")
+        grams = [(variety, pick.choice([0.5, 1.5, 2, 3, 5, 7.5, 25])) for variety in VARIETIES]
+        db.executemany("INSERT INTO packets VALUES (?, ?)", grams)
         db.execute(
             "CREATE TABLE lots (lot TEXT, revision INTEGER, variety TEXT, hub TEXT REFERENCES hubs (code), "
             "harvested DATE, amount REAL, unit TEXT, PRIMARY KEY (lot, revision))"

@@ -22,11 +22,13 @@ BUSY_EVERY = 9  # this many requests, one is answered with 503
 
 
 def make_shop(busy_every: int = BUSY_EVERY, per_minute: int = PER_MINUTE) -> Flask:
-    """The shop's web service. Paths: /api/sales (by page), /api/stock (by cursor), /api/gardens (by Link
-    header), /api/prices.csv (by offset)."""
+    """The shop's web service. Paths: /api/sales (by page), /api/stock (by cursor; a PUT to one of its
+    varieties is kept and listed at /api/stock/told), /api/gardens (by Link header), /api/prices.csv (by
+    offset)."""
     app = Flask(__name__)
     app.json.sort_keys = False  # type: ignore[attr-defined]
     asked, recent = count(1), deque[float]()
+    told: dict[str, Any] = {}
     sales = make_sales()
 
     @app.before_request
@@ -60,6 +62,17 @@ def make_shop(busy_every: int = BUSY_EVERY, per_minute: int = PER_MINUTE) -> Fla
         ][start : start + 10]
         more = start + 10 < len(VARIETIES)
         return jsonify(items=part, meta={"next": str(start + 10) if more else None})
+
+    @app.put("/api/stock/<variety>")
+    def tell_stock(variety: str) -> Any:
+        if variety not in VARIETIES:
+            return jsonify(error=f"The shop does not sell “{variety}”."), 404
+        told[variety] = request.get_json()
+        return jsonify(ok=True)
+
+    @app.get("/api/stock/told")
+    def list_told() -> Any:
+        return jsonify(told)
 
     @app.get("/api/gardens")
     def list_gardens() -> Any:

@@ -23,18 +23,23 @@ def round_(number: Term, places: Term) -> Term:
     if at < 0:
         step = 10.0**-at
         return Term((number.as_number() / step).round(0, mode="half_away_from_zero") * step, Kind.NUMBER)
-    # 2.345 lies a little below 2.345 in binary: fifteen figures say what was meant.
-    return Term(number.as_number().round_sig_figs(15).round(at, mode="half_away_from_zero"), Kind.NUMBER)
+    return Term(_meant(number).round(at, mode="half_away_from_zero"), Kind.NUMBER)
+
+
+def _meant(number: Term) -> pl.Expr:
+    """2.345 lies a little below 2.345 in binary, 8.104 * 1000 / 0.5 below 16208: fifteen figures say what was
+    meant."""
+    return number.as_number().round_sig_figs(15)
 
 
 @function("number: number", "the whole number below", "down(2.7)", "2")
 def down(number: Term) -> Term:
-    return Term(number.as_number().floor().cast(pl.Int64, strict=False), Kind.WHOLE)
+    return Term(_meant(number).floor().cast(pl.Int64, strict=False), Kind.WHOLE)
 
 
 @function("number: number", "the whole number above", "up(2.1)", "3")
 def up(number: Term) -> Term:
-    return Term(number.as_number().ceil().cast(pl.Int64, strict=False), Kind.WHOLE)
+    return Term(_meant(number).ceil().cast(pl.Int64, strict=False), Kind.WHOLE)
 
 
 @function("number: any", "as a whole number; empty where it has decimals", "whole('12')", "12")
@@ -75,6 +80,21 @@ def smallest(values: list[Term]) -> Term:
 @function("*values: any", "the largest of these, empty ones left out", "largest(3, None, 2)", "3")
 def largest(values: list[Term]) -> Term:
     return _across(values, pl.max_horizontal)
+
+
+@function("*values: number", "these added, empty ones left out; empty where all are", "sum(1, None, 2)", "3")
+def sum_(values: list[Term]) -> Term:
+    found = _across(values, pl.sum_horizontal)
+    return Term(pl.when(_any_filled(values)).then(found.expr), found.kind)
+
+
+@function("*values: number", "the mean of these, empty ones left out", "mean(1, None, 2)", "1.5")
+def mean(values: list[Term]) -> Term:
+    return Term(_across(values, pl.mean_horizontal).expr, Kind.NUMBER)
+
+
+def _any_filled(values: list[Term]) -> pl.Expr:
+    return pl.any_horizontal([value.expr.is_not_null() for value in values])
 
 
 def _across(values: list[Term], pick: object) -> Term:

@@ -37,9 +37,9 @@ export class Sample {
     if (text === undefined) return this.forget();
     this.place.replaceChildren(
       said ? h("p", { class: "muted small mb-1" }, said) : "",
-      form === "html"
+      ...(form === "html"
         ? [page(text), this.larger(text)]
-        : h("pre", { class: "sample-text", tabindex: "0" }, text),
+        : [h("pre", { class: "sample-text", tabindex: "0" }, text)]),
     );
   }
 

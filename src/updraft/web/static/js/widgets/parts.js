@@ -30,8 +30,9 @@ export const partWidgets = {
     const now = () => (form.settings.block ? `block:${form.settings.flow}` : form.settings.flow);
     const take = (value) => {
       form.settings.block = value.startsWith("block:");
-      Object.assign(form.settings, { revision: null, source: "", also: [], output: "" });
-      Object.assign(form.settings, { parameters: [] });
+      const anew = { revision: null, source: "", also: [], output: "", parameters: [] };
+      for (const [name, value] of Object.entries(anew))
+        if (name in form.schema.properties) form.settings[name] = value;
       field.set(value.replace(/^block:/, ""));
       learn(form);
       draw();
