@@ -9,6 +9,8 @@ from hypothesis import HealthCheck, settings
 from updraft.core import Engine, Files, Flow, Step
 from updraft.demo import build
 
+pytest.register_assert_rewrite("tests.jobs")
+
 # Laws, not speed, are tested; the bench fixture only lends a folder.
 settings.register_profile(
     "laws",

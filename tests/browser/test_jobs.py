@@ -19,7 +19,7 @@ def test_a_job_through_the_page(page, app, job, material, tmp_path, request):  #
     page.wait_for_function("() => globalThis.updraft?.state")
     for name in job.files:
         page.evaluate(
-            """async ([name, bytes]) => { const file = new File([new Uint8Array(bytes)], name); await updraft.uploadFile(file); }""",
+            """async ([name, bytes]) => { const file = new File([new Uint8Array(bytes)], name); await updraft.uploadFile(file, name.endsWith(".html")); }""",
             [Path(name).name, list((material / name).read_bytes())],
         )
     page.reload()

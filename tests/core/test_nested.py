@@ -45,11 +45,13 @@ def test_the_list_of_records_is_found_with_a_reason_and_objects_become_columns(t
 def test_nested_lists_are_expanded_or_taken_as_a_child_table_with_a_key(tmp_path):
     path = put(tmp_path, json.dumps(REQUESTS), "r.json")
     parent = read(path, ReadOptions(lists="leave_out", number=True)).frame
-    child = read(path, ReadOptions(records="/requests/*/lines", parent=("id",))).frame
+    child = read(path, ReadOptions(records="/requests/*/lines", parent=("id", "hub.name", "hub.lost"))).frame
     assert parent.columns == ["requests number", "id", "hub.code", "hub.name"]
-    assert child.columns == ["requests number", "requests.id", "variety", "amount"]
+    asked = ["requests.id", "requests.hub.name", "requests.hub.lost"]
+    assert child.columns == ["requests number", *asked, "variety", "amount"]
     joined = child.join(parent, on="requests number", how="left")
     assert joined["id"].to_list() == joined["requests.id"].to_list() == [7, 7]
+    assert joined["requests.hub.name"].to_list() == joined["hub.name"].to_list()
     assert child["amount"].to_list() == ["12 x 5 g", "3"], "mixed values are text"
     rows = read(path, ReadOptions(lists="expand")).frame
     assert rows.select("id", "tags", "lines.variety").rows() == [

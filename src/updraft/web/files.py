@@ -26,7 +26,8 @@ blueprint = Blueprint("files", __name__, url_prefix="/api/flows/<flow_id>/files"
 
 @blueprint.post("")
 def upload(flow_id: str) -> Any:
-    """Take a file (multipart field `file`) that can be read as a table; one that cannot is not kept.
+    """Take a file (multipart field `file`) that can be read as a table; one that cannot is not kept, unless
+    it is to be no table (`other`): a template, say.
 
     `folder` puts it into a folder of the flow's files. The same name with other content is kept beside the
     old one under a numbered name, since other steps and earlier revisions may use it.
@@ -46,7 +47,7 @@ def upload(flow_id: str) -> Any:
     beside = scratch / name  # under its own name, so that messages say it
     try:
         sent.save(beside)
-        found, _ = _described(beside, ReadOptions())
+        columns = () if request.form.get("other") else _described(beside, ReadOptions())[0].columns
         path = _place(folder, name, digest_of(beside))
         beside.replace(path)
     except OSError as error:
@@ -59,7 +60,7 @@ def upload(flow_id: str) -> Any:
     finally:
         beside.unlink(missing_ok=True)
         scratch.rmdir()
-    return jsonify(path=f"{within}/{path.name}" if within else path.name, columns=found.columns), 201
+    return jsonify(path=f"{within}/{path.name}" if within else path.name, columns=columns), 201
 
 
 @blueprint.get("")

@@ -122,7 +122,7 @@ def table_of_all(pages: list[Any], options: ReadOptions, *, name: str) -> tuple[
         row: dict[str, Any] = dict(keys) if options.number else dict(keys[:-1])
         for wanted in options.parent:
             row[f"{around[0]}.{wanted}" if around else wanted] = (
-                _whole(around[1].get(wanted)) if around else None
+                _whole(_member(around[1], wanted)) if around else None
             )
         if isinstance(record, dict) and not any(isinstance(value, _NESTED) for value in record.values()):
             table.add(row | record if row else record)  # most records are flat, and there may be many
@@ -132,6 +132,19 @@ def table_of_all(pages: list[Any], options: ReadOptions, *, name: str) -> tuple[
         for part in _lists(inner, options.lists):
             table.add(row | part)
     return table.table()
+
+
+def _member(record: dict[str, Any], name: str) -> Any:
+    """A member of a record, or one of a record within it: `outer.inner`, as columns are called."""
+    if name in record:
+        return record[name]
+    outer, dot, inner = name.partition(".")
+    while dot:
+        if isinstance(record.get(outer), dict):
+            return _member(record[outer], inner)
+        more, dot, inner = inner.partition(".")
+        outer = f"{outer}.{more}"
+    return None
 
 
 def _whole(value: Any) -> Any:

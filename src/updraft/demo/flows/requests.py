@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from updraft.core import Flow
 from updraft.demo.flows.making import Ready, read, step
+from updraft.demo.names import HUBS
 
 
 def requests() -> Ready:
@@ -43,13 +44,30 @@ def requests() -> Ready:
                 name="Amounts and days out of text",
             ),
             step(
-                "hub", "merge_look_alikes", {"column": "requests_hub.name"}, "amounts", name="One name a hub"
+                "hubs",
+                "type_in_a_table",
+                {"columns": ["Hub"], "rows": [[hub] for hub in HUBS]},
+                name="Names of the hubs",
+            ),
+            step(
+                "hub",
+                "look_up_alike",
+                {
+                    "column": "requests_hub.name",
+                    "reference": "Hub",
+                    "least": 55,
+                    "bring": [{"column": "Hub"}],
+                    "likeness": "",
+                },
+                "amounts",
+                reference="hubs",
+                name="One name a hub",
             ),
             step(
                 "asked",
                 "summarise",
                 {
-                    "by": ["requests_hub.name", "variety"],
+                    "by": ["Hub", "variety"],
                     "figures": [
                         {"figure": "sum", "column": "total_g", "name": "Grams asked for"},
                         {"figure": "max", "column": "day", "name": "Last asked"},
@@ -88,7 +106,7 @@ def requests() -> Ready:
                 "join",
                 {
                     "keys": [
-                        {"column": "requests_hub.name", "reference": "Hub"},
+                        {"column": "Hub", "reference": "Hub"},
                         {"column": "variety", "reference": "Variety"},
                     ],
                     "rows": "left",

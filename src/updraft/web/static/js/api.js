@@ -78,10 +78,12 @@ export async function attempt(action) {
 }
 
 /** Upload one file into a flow, perhaps into a folder there; gives its `path` and the `columns` found in it. */
-export async function upload(flow, file, folder = "") {
+/** Keep a file with a flow; `other` is one that is no table. */
+export async function upload(flow, file, folder = "", other = false) {
   const form = new FormData();
   form.append("file", file, file.name);
   if (folder) form.append("folder", folder);
+  if (other) form.append("other", "yes");
   return api(`/api/flows/${flow}/files`, { method: "POST", body: form });
 }
 

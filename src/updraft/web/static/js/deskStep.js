@@ -138,7 +138,7 @@ export class StepDesk {
           : studio.values(this.incoming[this.main], column, search),
       formats: (column, kind) => studio.formats(this.incoming[this.main], column, kind),
       files: () => studio.files(),
-      upload: (file) => studio.uploadFile(file),
+      upload: (file, other) => studio.uploadFile(file, other),
       flow: studio.flow,
       edit: (edits) => studio.edit(edits),
     };

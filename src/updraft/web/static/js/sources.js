@@ -36,8 +36,9 @@ export const sources = {
     return attempt(async () => (await api(`/api/flows/${this.flow}/files`)).files);
   },
 
-  uploadFile(file) {
-    return attempt(async () => (await upload(this.flow, file)).path);
+  /** Keep a file with the flow; `other` is one that is no table. */
+  uploadFile(file, other = false) {
+    return attempt(async () => (await upload(this.flow, file, "", other)).path);
   },
 
   /** Take other records of the same file as a table with a lane of its own. */

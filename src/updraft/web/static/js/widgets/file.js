@@ -29,6 +29,17 @@ const FORMATS = [
   ["sqlite", "SQLite file"],
 ];
 
+/** The single values of a record and of records within it, called as columns are. */
+function single(nodes, before) {
+  return nodes.flatMap((node) =>
+    node.shape === "value"
+      ? [{ name: before + node.name, kind: "" }]
+      : node.shape === "record"
+        ? single(node.children, `${before}${node.name}.`)
+        : [],
+  );
+}
+
 export const fileWidgets = {
   file(field) {
     const place = h("div");
@@ -257,9 +268,7 @@ export const fileWidgets = {
       const node = outer === null ? null : all(found.raw.tree).find((n) => n.path === outer);
       box.hidden = !node;
       if (!node) return;
-      const names = node.children
-        .filter((child) => child.shape === "value")
-        .map((child) => ({ name: child.name, kind: "" }));
+      const names = single(node.children, "");
       place.replaceChildren(
         h(
           "details",
