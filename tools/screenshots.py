@@ -114,17 +114,13 @@ def views(page: Page, world: Path) -> None:
     page.wait_for_selector(".raw-node.chosen")
     settle(page)
     shot("service")
-    source(page, "type in")
-    page.get_by_label("Name of column 1").fill("Hub")
-    page.get_by_label("Name of column 2").fill("Share")
-    for row, (hub, share) in enumerate(
-        [("Aldermere", "0.25"), ("North Fen", "0.5"), ("Coldwater", "0.25")], start=1
-    ):
-        page.get_by_label(f"Hub, row {row}").fill(hub)
-        page.get_by_label(f"Share, row {row}").fill(share)
-    page.wait_for_function("() => updraft.table?.rows === 3")
+    page.goto("/")
+    page.get_by_role("link", name="Varieties as linked data", exact=True).click()
+    page.wait_for_selector(".slick-row")
+    page.locator("[data-step=match]").click()
+    page.locator(".question").nth(1).scroll_into_view_if_needed()
     settle(page)
-    shot("cells")
+    shot("match")
     page.goto("/connections")
     shot("connections")
     page.goto("/")

@@ -46,7 +46,7 @@ def lots(client, material):
         "database": str(material / "seed_lots.sqlite"),
     }
     saved = client.post("/api/connections", body)
-    assert saved.status_code == 201 and saved.json["said"] == "Reached: 2 tables."
+    assert saved.status_code == 201 and saved.json["said"] == "Reached: 3 tables."
     return client
 
 

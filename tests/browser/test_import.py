@@ -204,7 +204,7 @@ def test_a_connection_is_made_tested_changed_and_deleted(page, app):
     assert not violations(page)
     page.get_by_label("Path of the file").fill(str(app.data / "larkmoor/seed_lots.sqlite"))
     page.get_by_role("button", name="Test and save").click()
-    page.locator(".notice", has_text="“Hubs” saved. Reached: 2 tables.").wait_for()
+    page.locator(".notice", has_text="“Hubs” saved. Reached: 3 tables.").wait_for()
     page.get_by_role("button", name="Hubs", exact=True).click()
     page.get_by_label("Name", exact=True).fill("Hub list")
     page.get_by_role("button", name="Test and save").click()

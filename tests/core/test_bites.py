@@ -144,7 +144,7 @@ print(json.dumps([len(found), found[0], all(one == found[0] for one in found)]))
 
 def test_families_are_found_in_order_and_a_kind_is_loaded_by_its_name_alone():
     families = list(dict.fromkeys(kind.family for kind in kinds().values() if kind.family != "Test"))
-    assert families[0] == "Bring in" and families[-1] == "Deliver" and len(families) == 8
+    assert families[0] == "Bring in" and families[-1] == "Deliver" and len(families) == 9
     script = (
         "import sys; from updraft.core.steps import kinds; k = kinds()['drop_rows']\n"
         "print(k.family, sorted(m for m in sys.modules if m.startswith('updraft.core.steps.') and m.count('.') > 3))"

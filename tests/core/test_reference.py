@@ -9,6 +9,7 @@ from tests.core.test_services import server
 from updraft.core import Engine, Files, Flow, Problem, Step
 from updraft.core.connect import Outside, WebService
 from updraft.core.flow.decisions import Decision, Decisions
+from updraft.core.steps import kinds
 from updraft.standins import StandIns
 from updraft.standins.botany import taxa
 
@@ -159,3 +160,38 @@ def test_too_many_names_are_not_asked_for(outside, tmp_path, monkeypatch):
     monkeypatch.setattr("updraft.core.steps.references.match_to_reference._MOST", 3)
     with pytest.raises(Problem, match="3 at most"):
         match(outside, tmp_path)
+
+
+@pytest.mark.parametrize("rows", [[], [None, None]], ids=["no rows", "all empty"])
+def test_a_table_without_rows_or_names_asks_nothing(outside, tmp_path, rows):
+    found = match(outside, tmp_path, names=rows)
+    assert found.frames[""]["Matched id"].to_list() == rows and found.frames["open"].height == 0
+    table = pl.DataFrame({"id": pl.Series(rows, dtype=pl.String)})
+    fields = {"column": "id", "fields": [{"property": "family"}]}
+    assert look(outside, tmp_path, "add_reference_fields", fields, table).frames[""].rows() == [(None, None)] * len(
+        rows
+    )
+
+
+def test_the_columns_that_are_read_are_enough(outside, tmp_path):
+    told = {"column": "plant", "connection": "Plants", "evidence": [{"property": "family", "column": "family"}]}
+    table = pl.DataFrame({"plant": ["Zea mais", "Zea mays"], "family": ["Poaceae", None], "other": [1, 2]})
+    for kind, settings, made in (
+        ("match_to_reference", {**told, "least": 90}, "Matched id"),
+        (
+            "add_reference_fields",
+            {"connection": "Plants", "column": "plant", "fields": [{"property": "family"}]},
+            "Family",
+        ),
+    ):
+        chosen = kinds()[kind].Settings.model_validate(settings)
+        needed = [name for name in table.columns if name in kinds()[kind].reads(chosen, frozenset([made]), "table")]
+        assert "other" not in needed
+        few = table.select(needed)
+        if kind == "add_reference_fields":
+            few, table = (
+                few.with_columns(plant=pl.lit(ID["Zea mays"])),
+                table.drop("family").with_columns(plant=pl.lit(ID["Zea mays"])),
+            )
+        whole, less = (look(outside, tmp_path, kind, settings, one).frames[""][made].to_list() for one in (table, few))
+        assert whole == less and all(whole)

@@ -270,3 +270,19 @@ def test_terms_are_found_by_words_of_their_names():
         "schema:Person", "foaf:Person", "prov:Person",
     )  # fmt: skip
     assert search("qqqq", classes=False) == []
+
+
+def test_a_million_groups_are_refused_before_any_is_made(tmp_path, outbox):
+    many = pl.DataFrame({"n": pl.int_range(1_000_000, eager=True)}).with_columns(mail=pl.lit("a@b.example"))
+    shop = WebService(name="Shop", url="https://shop.example/", writes=True)
+    outside = Outside({"Outbox": outbox[1], "Shop": shop})
+    mail = {**MAIL, "by": ["n"], "subject": "x", "text": "", "name": "rows"}
+    for kind, settings, said in (
+        ("fill_report", {"by": ["n"]}, "1,000,000; 2,000 are the most"),
+        ("send_mail", mail, "1,000,000; 2,000 are the most"),
+        ("send_to_web_service", {"connection": "Shop"}, "1,000,000; 20,000 are the most"),
+    ):
+        report = written(tmp_path, settings, many, kind, outside)
+        assert report.status == "failed" and said in str(report.error), report.error
+    assert written(tmp_path, {"by": ["n"], "first": 2, "name": "{n}.html"}, many, "fill_report").status == "ok"
+    assert sorted(path.name for path in (tmp_path / "out").iterdir()) == ["0.html", "1.html"]

@@ -25,9 +25,9 @@ def home() -> str:
     flows = []
     for flow in app.flows.list():
         last = app.runs.list(flow["id"], 1)
-        flows.append(
-            {**flow, "last": last[0] if last else None, "steps": len(app.flows.get(flow["id"]).flow.steps)}
-        )
+        saved = app.flows.get(flow["id"]).flow
+        known = {"steps": len(saved.steps), "note": saved.note.partition("\n")[0]}
+        flows.append({**flow, "last": last[0] if last else None, **known})
     return render_template("home.html", flows=flows)
 
 

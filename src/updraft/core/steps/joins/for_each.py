@@ -6,6 +6,7 @@ from updraft.core.figures import shown
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.grouping import groups_of
 from updraft.core.steps.parts import Part
 from updraft.core.steps.tables import Incoming, Tables
 
@@ -61,14 +62,6 @@ class ForEach(StepKind):
         need_columns(settings.by, table.columns, field="by")
         need_columns([given.column for given in settings.parameters], table.columns, field="parameters")
         groups = _groups(table, settings.by)
-        if len(groups) > _MOST:
-            raise Problem(
-                "For each",
-                f"the flow would run {len(groups):,} times; {_MOST:,} are the most.",
-                "Group by a column of fewer values, or take fewer rows before.",
-                field="by",
-                code="too_many",
-            )
         if not groups:  # the flow is asked once, so that the columns are there
             return Result(self._turn(table, 0, settings, context).clear())
         done = [self._turn(group, n, settings, context) for n, group in enumerate(groups, 1)]
@@ -96,5 +89,13 @@ class ForEach(StepKind):
 
 def _groups(table: pl.DataFrame, by: tuple[str, ...]) -> list[pl.DataFrame]:
     if by:
-        return table.partition_by(by, maintain_order=True)
+        return groups_of(table, by, _MOST, thing="The turns of the flow") if table.height else []
+    if table.height > _MOST:
+        raise Problem(
+            "For each",
+            f"the flow would run {table.height:,} times; {_MOST:,} are the most.",
+            "Group by a column of fewer values, or take fewer rows before.",
+            field="by",
+            code="too_many",
+        )
     return [table.slice(n, 1) for n in range(table.height)]

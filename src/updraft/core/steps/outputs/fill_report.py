@@ -10,6 +10,7 @@ from updraft.core.filling import Template
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.grouping import groups_of
 from updraft.core.steps.outputs.naming import made_plain, plain_name
 from updraft.core.steps.tables import Tables
 
@@ -72,14 +73,6 @@ class FillReport(StepKind):
         self, table: pl.DataFrame, settings: FillReportSettings, outlet: Outlet
     ) -> Iterator[FileDelivery]:
         groups = _groups(table, settings)
-        if len(groups) > _MOST:
-            raise Problem(
-                "The reports",
-                f"there would be {len(groups):,}; {_MOST:,} are the most.",
-                "Group by a column of fewer values, or take only the first.",
-                field="by",
-                code="too_many",
-            )
         report = _report(table, settings, outlet)
         taken: set[str] = set()
         for group in groups:
@@ -100,8 +93,7 @@ class FillReport(StepKind):
 
 
 def _groups(table: pl.DataFrame, settings: FillReportSettings) -> list[pl.DataFrame]:
-    groups = table.partition_by(settings.by, maintain_order=True) if settings.by else [table]
-    return groups[: settings.first]
+    return groups_of(table, settings.by, _MOST, thing="The reports", first=settings.first)
 
 
 def _report(table: pl.DataFrame, settings: FillReportSettings, outlet: Outlet) -> "Report":

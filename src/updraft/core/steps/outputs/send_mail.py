@@ -15,6 +15,7 @@ from updraft.core.formats.write import write_csv, write_sheets
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.grouping import groups_of
 from updraft.core.steps.outputs.naming import made_plain
 from updraft.core.steps.tables import Tables
 
@@ -80,14 +81,6 @@ class SendMail(StepKind):
     ) -> Iterator[MailDelivery]:
         connection = outlet.outside.writable(settings.connection, MailFolder)
         groups = _groups(table, settings)
-        if len(groups) > _MOST:
-            raise Problem(
-                "The messages",
-                f"there would be {len(groups):,}; {_MOST:,} are the most.",
-                "Group by a column of fewer values.",
-                field="by",
-                code="too_many",
-            )
         messages = [_message(group, settings) for group in groups]
         yield MailDelivery(outlet, connection, messages, table.height)
 
@@ -112,7 +105,7 @@ class SendMail(StepKind):
 def _groups(table: pl.DataFrame, settings: SendMailSettings) -> list[pl.DataFrame]:
     if not table.height:
         return []
-    return table.partition_by(settings.by, maintain_order=True) if settings.by else [table]
+    return groups_of(table, settings.by, _MOST, thing="The messages")
 
 
 def _message(rows: pl.DataFrame, settings: SendMailSettings) -> EmailMessage:

@@ -78,15 +78,16 @@ class SendToWebService(StepKind):
 
     def prepare(self, table: pl.DataFrame, settings: SendSettings, outlet: Outlet) -> Iterator[WebDelivery]:
         connection = outlet.outside.writable(settings.connection, WebService)
-        requests = _requests(table, settings)
-        if len(requests) > _MOST:
+        many = {"row": table.height, "many": -(-table.height // settings.size), "all": 1}[settings.each]
+        if many > _MOST:
             raise Problem(
                 "The requests",
-                f"there would be {len(requests):,}; {_MOST:,} are the most.",
+                f"there would be {many:,}; {_MOST:,} are the most.",
                 "Send many rows in one request, or take fewer rows before.",
                 field="each",
                 code="too_many",
             )
+        requests = _requests(table, settings)
         headers = {pair.name: pair.value for pair in settings.headers if pair.name}
         yield WebDelivery(outlet, connection, settings.method, requests, headers, table.height)
 

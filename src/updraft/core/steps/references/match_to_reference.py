@@ -2,11 +2,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import polars as pl
 
-from updraft.core.connect.reconciling import Candidate, Query
 from updraft.core.problems import Problem
 from updraft.core.steps.asking import asked_reference
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
@@ -15,6 +14,9 @@ from updraft.core.steps.opening import New, new_setting, open_questions
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.steps.texts import text_of
 from updraft.core.values import Kind
+
+if TYPE_CHECKING:
+    from updraft.core.connect.reconciling import Candidate, Query
 
 NEW, LEFT = "(new)", "(left)"  # answers besides “identifier name”
 _MOST = 50_000  # names asked for
@@ -162,6 +164,8 @@ def _asked(
             field="column",
             code="too_many",
         )
+    from updraft.core.connect.reconciling import Query
+
     queries = []
     for text, *evidence in counted.select(*texts).iter_rows():
         told = zip(properties, evidence, strict=True)

@@ -1,0 +1,102 @@
+"""Names decided against a reference, a graph and reports made, through the page."""
+
+import pytest
+
+from tests.browser.conftest import settle, violations
+from tests.browser.hands import Mouse
+
+
+def opened(page, name: str, stop: str) -> None:
+    page.goto("/")
+    page.get_by_role("link", name=name, exact=True).first.click()
+    page.wait_for_selector(".slick-row")
+    page.locator(f"[data-step={stop}]").click()
+    page.wait_for_function(f"() => updraft.table?.step === '{stop}'")
+    settle(page)
+
+
+@pytest.fixture
+def copied(page):
+    """A copy of a ready flow, since tests share the app."""
+
+    def copy(name: str, stop: str) -> None:
+        page.goto("/")
+        page.get_by_role("button", name=f"Duplicate {name}", exact=True).first.click()
+        page.wait_for_url("**/flows/*")
+        page.wait_for_function("() => globalThis.updraft?.state")
+        page.locator(f"[data-step={stop}]").click()
+        page.wait_for_function(f"() => updraft.table?.step === '{stop}'")
+        settle(page)
+
+    return copy
+
+
+def names(page) -> list[str]:
+    return page.locator(".question").evaluate_all("list => list.map(item => item.dataset.name)")
+
+
+def test_doubtful_names_are_reviewed_and_stay_decided(page, copied):
+    copied("Varieties as linked data", "match")
+    page.get_by_text("5 names to decide").wait_for()
+    asked = names(page)
+    assert "Phaseolus coccinius" in asked and "Raphanus raphanus" in asked
+    assert page.get_by_role("button", name="Species (", exact=False).count() == 1, "the kind of thing is proposed"
+    page.get_by_role("button", name="Take Phaseolus coccineus for Phaseolus coccinius").click()
+    page.get_by_text("4 names to decide").wait_for()
+    search = page.get_by_role("searchbox", name="Search the reference for Raphanus raphanus")
+    search.fill("radish")
+    page.get_by_role("button", name="Take Raphanus sativus for Raphanus raphanus").click()
+    page.get_by_text("3 names to decide").wait_for()
+    page.get_by_role("button", name="Call it new: Cucumis sativa").click()
+    page.get_by_text("2 names to decide").wait_for()
+    page.get_by_role("button", name="Leave: Phaseolus vulgarus").click()
+    page.get_by_text("1 name to decide").wait_for()
+    settle(page)
+    assert violations(page) == []
+    page.reload()
+    page.wait_for_function("() => updraft.table?.step === 'match'")
+    page.get_by_text("1 name to decide").wait_for()
+    found = page.evaluate(
+        "async () => (await (await fetch(`/api/flows/${updraft.flow}/steps/match/decisions`)).json()).given"
+    )
+    assert {key: answer.partition(" ")[2] or answer for key, answer, *_ in found} == {
+        "Phaseolus coccinius": "Phaseolus coccineus",
+        "Raphanus raphanus": "Raphanus sativus",
+        "Cucumis sativa": "(new)",
+        "Phaseolus vulgarus": "(left)",
+    }
+    page.keyboard.press("Control+z")
+    page.get_by_text("2 names to decide").wait_for()
+
+
+def test_terms_are_found_and_the_graph_is_seen_before_it_is_written(page, copied):
+    hand = Mouse(page)
+    copied("Varieties as linked data", "graph")
+    page.get_by_role("button", name="See the first of it").click()
+    page.locator(".sample-text").get_by_text("dwc:scientificName").wait_for()
+    box = page.get_by_role("combobox", name="Each is a", exact=False)
+    box.fill("product")
+    page.locator(".finder-option", has_text="schema:Product").first.wait_for()
+    assert violations(page) == []
+    page.locator(".finder-option", has_text="schema:Product").first.click()
+    hand.button("Apply")
+    settle(page)
+    page.get_by_role("button", name="See the first of it").click()
+    page.locator(".sample-text").get_by_text("a schema:Product").first.wait_for()
+
+
+def test_a_report_is_seen_before_it_is_made_and_a_template_without_its_column_is_told(page, copied, tmp_path):
+    copied("A report for each variety", "report")
+    page.get_by_role("button", name="See the first of it").click()
+    sample = page.frame_locator(".sample-page")
+    sample.get_by_role("heading", name="Brandywine").wait_for()
+    assert sample.locator("rect").count() == 10
+    page.get_by_role("button", name="Larger").click()
+    page.get_by_role("dialog").get_by_role("button", name="Close").click()
+    (tmp_path / "other.html").write_text("<p>{{ first.Flavour }}</p>")
+    page.locator("input[type=file][id$=upload]").set_input_files(tmp_path / "other.html")
+    page.wait_for_function("() => updraft.drafts.get('report')?.template === 'other.html'")
+    settle(page)
+    page.get_by_role("button", name="See the first of it").click()
+    page.get_by_text("it asks for a column “Flavour”, and the table has none").wait_for()
+    assert violations(page) == []
