@@ -138,3 +138,22 @@ def open_demo(page: Page, stop: str | None = None) -> None:
         page.locator(f"[data-step={stop}]").click()
         page.wait_for_function(f"() => updraft.table?.step === '{stop}'")
         settle(page)
+
+
+KEEP = """async ([name, bytes]) => {
+  const file = new File([new Uint8Array(bytes)], name);
+  await updraft.uploadFile(file, name.endsWith(".html"));
+}"""
+
+
+def bring_flow(page: Page, document: Path, files: list[Path]) -> None:
+    """Import a flow with the files that it reads, and wait until it is computed."""
+    page.goto("/")
+    page.locator("#import-file").set_input_files(document)
+    page.wait_for_url("**/flows/*")
+    page.wait_for_function("() => globalThis.updraft?.state")
+    for file in files:
+        page.evaluate(KEEP, [file.name, list(file.read_bytes())])
+    page.reload()
+    page.wait_for_selector(".slick-row")
+    settle(page)

@@ -1,10 +1,8 @@
 """Every job through the page: its flow is brought in, its files are, it is run, and what it delivers is right."""
 
-from pathlib import Path
-
 import pytest
 
-from tests.browser.conftest import settle
+from tests.browser.conftest import bring_flow
 from tests.jobs import JOBS, keep_sent
 from tests.jobs.test_jobs import material  # noqa: F401  a fixture
 
@@ -13,18 +11,7 @@ from tests.jobs.test_jobs import material  # noqa: F401  a fixture
 def test_a_job_through_the_page(page, app, job, material, tmp_path, request):  # noqa: F811
     document = tmp_path / "job.updraft.json"
     document.write_text(job.document)
-    page.goto("/")
-    page.locator("#import-file").set_input_files(document)
-    page.wait_for_url("**/flows/*")
-    page.wait_for_function("() => globalThis.updraft?.state")
-    for name in job.files:
-        page.evaluate(
-            """async ([name, bytes]) => { const file = new File([new Uint8Array(bytes)], name); await updraft.uploadFile(file, name.endsWith(".html")); }""",
-            [Path(name).name, list((material / name).read_bytes())],
-        )
-    page.reload()
-    page.wait_for_selector(".slick-row")
-    settle(page)
+    bring_flow(page, document, [material / name for name in job.files])
     assert page.locator(".stop .said-problem, .stop-problem").count() == 0
     page.locator("#run").click()
     page.get_by_role("button", name="Run now").click()

@@ -13,6 +13,21 @@ from updraft.demo.flows.sold_out import sold_out
 from updraft.demo.flows.trial import trial
 from updraft.demo.flows.varieties import varieties
 
+__all__ = [
+    "Ready",
+    "laboratory",
+    "large_lots",
+    "ledger",
+    "march_report",
+    "packing",
+    "ready_made",
+    "requests",
+    "sold_out",
+    "stock_report",
+    "trial",
+    "varieties",
+]
+
 
 def ready_made() -> list[Ready]:
     """All of them, in the order they are made in."""

@@ -18,7 +18,7 @@ def laboratory() -> Ready:
     """All weeks below each other, empty fields left out, days written anew, lots to sow or to discard."""
     flow = Flow(
         name="Forty weeks of germination tests",
-        note="The next week's file is read, too, once it lies beside the others.",
+        note="Forty weekly files in one table; lots to sow, to test again or to discard, by rules.",
         steps=(
             read("tests", "week_*.xml", "Weekly tests", records="/week/test", parent=["@number"]),
             step("full", "remove_empty_columns", {}, "tests"),

@@ -27,7 +27,7 @@ def ledger() -> Ready:
     )
     flow = Flow(
         name="Open shipments with their lines",
-        note="Let “since” be “today” or “first of this month” for a flow that runs by itself.",
+        note="Heads since a day from the ledger, then for each its lines. “since” may be “today”.",
         parameters=(Parameter(name="since", value="2026-03-01", kind="date", note="shipped on or after"),),
         blocks={"Lines of a shipment": lines},
         steps=(

@@ -11,7 +11,7 @@ def large_lots() -> Ready:
     """Lots above 2 kg and not 2 itself; packets a kilogram; hub codes in one case, so that they meet."""
     flow = Flow(
         name="Large seed lots",
-        note="Read from the database, chosen there; packets by the grams of a packet.",
+        note="Lots above 2 kg, chosen in the database, in packets, with the names of their hubs.",
         steps=(
             step(
                 "lots",

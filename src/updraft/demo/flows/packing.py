@@ -10,7 +10,7 @@ def packing() -> Ready:
     """One form for each kind of packing, all weights in grams; what is no weight, or none, is put aside."""
     flow = Flow(
         name="How seed is packed",
-        note="Look at the weights on a logarithmic scale: open the column “Grams”.",
+        note="Kinds of packing by one name, weights over eight orders of magnitude in grams.",
         steps=(
             read("packs", "packing.csv", "Packs"),
             step("tidy", "tidy_text", {"columns": {"by": "names", "names": ["Packing"]}}, "packs"),

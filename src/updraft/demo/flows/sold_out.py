@@ -25,7 +25,7 @@ def sold_out() -> Ready:
     )
     flow = Flow(
         name="Sold out before sowing ends",
-        note="Live and daily at six, or when the store room's mail comes.",
+        note="Sales against stock and what is on the road; growers are mailed, the shop is told.",
         parameters=(
             Parameter(name="since", value="2026-03-20", kind="date", note="six weeks before today"),
             Parameter(name="weeks", value="6", kind="whole", note="weeks until sowing ends"),

@@ -108,12 +108,12 @@ export class Candidates {
       {
         type: "button",
         class: "candidate",
-        "aria-label": `Take ${one.name} for ${key}`,
         onclick: () => this.decisions.decide([[key, `${one.id} ${one.name}`]]),
       },
       h("span", { class: "candidate-name" }, one.name),
       h("span", { class: "candidate-score" }, String(Math.round(one.score * 10) / 10)),
       h("span", { class: "candidate-about" }, [one.about, one.id].filter(Boolean).join(" · ")),
+      h("span", { class: "visually-hidden" }, `: take it for ${key}`),
       icon("check2"),
     );
   }

@@ -20,8 +20,9 @@ export function finder(field, how) {
     field.set(name);
     took(name);
   };
+  let begun = field.value ?? ""; // what stood there when the box was entered: all is offered then
   const find = async () => {
-    const asked = ask(input.value === field.form.settings[field.name] ? "" : input.value);
+    const asked = ask(input.value === begun ? "" : input.value);
     if (!asked) return;
     if (list.hidden) list.replaceChildren(h("div", { class: "muted small p-2" }, "Looking…"));
     list.hidden = false;
@@ -72,7 +73,10 @@ export function finder(field, how) {
     placeholder: hint,
     autocomplete: "off",
     spellcheck: "false",
-    onfocus: find,
+    onfocus: () => {
+      begun = input.value;
+      find();
+    },
     oninput: () => {
       if (free) field.set(input.value);
       typing();
