@@ -117,6 +117,8 @@ def test_fields_of_a_reference_come_by_identifier(outside, tmp_path):
     assert found.frames[""]["Family"].to_list() == ["Poaceae", None, None, "Solanaceae", "Poaceae"]
     assert found.frames[""]["Also"].to_list()[3] == "Lycopersicon esculentum; Lycopersicon lycopersicum"
     assert [(fact.code, fact.count) for fact in found.facts] == [("unmatched", 1)]
+    again = look(outside, tmp_path, "add_reference_fields", {"column": "id", "fields": fields[:1] * 2}, table)
+    assert again.frames[""].columns == ["id", "Family", "Family 2"]
     first = look(
         outside, tmp_path, "add_reference_fields", {"column": "id", "fields": fields, "several": "first"}, table
     )

@@ -16,7 +16,7 @@ _ID = "\0id"  # a name no file can bring
 
 class Field(Settings):
     property: str = setting("Property", "of the reference", widget="property", default="")
-    name: str = setting("Called", "empty takes the reference's name", widget="text", default="")
+    name: str = setting("Called", "empty takes the reference's name for it", widget="text", default="")
 
 
 class AddFieldsSettings(Settings):
@@ -61,8 +61,12 @@ class AddReferenceFields(StepKind):
         titles = {term.id: term.name for term in meta}
         names: list[str] = []
         for one in wanted:
-            name = one.name.strip() or titles.get(one.property, one.property)
-            names.append(need_new(name, [*schema, *names], field="fields"))
+            taken, name = [*schema, *names], one.name.strip()
+            if not name:  # a name that nobody gave gets out of the way, as in a join
+                name = titles.get(one.property, one.property)
+                while name in taken:
+                    name += " 2"
+            names.append(need_new(name, taken, field="fields"))
         known = [name for name in keys if any(rows.get(name, {}).values())]
         cells = {
             f"\0of {name}": [self._cell(rows[key].get(one.property, []), settings) for key in known]

@@ -132,6 +132,7 @@ export class StepDesk {
     return {
       columns: (port) => (source ? this.form?.outside : this.incoming[port]?.columns) ?? [],
       reference: () => this.reference(),
+      chosen: (name, form) => this.chosen(name, form),
       values: (column, search) =>
         source
           ? outsideValues(this.form, column, search)
@@ -142,6 +143,13 @@ export class StepDesk {
       flow: studio.flow,
       edit: (edits) => studio.edit(edits),
     };
+  }
+
+  /** What a reference offers follows from which it is, and from the column whose names it is asked for. */
+  chosen(name, form) {
+    if (form !== this.form || !this.kind.remote || this.kind.role === "source") return;
+    if (["connection", "column", "type"].includes(name))
+      for (const other of ["type", "evidence", "fields"]) if (other !== name) form.remake(other);
   }
 
   /** What the reference calls things: kinds, proposed from some names of the column, and properties. Asked once. */

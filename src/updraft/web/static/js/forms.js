@@ -72,6 +72,7 @@ export class Form {
       set: (value) => {
         this.settings[name] = value;
         this.showWhen();
+        this.context.chosen?.(name, this);
         this.changed(this.settings);
       },
     });
