@@ -11,7 +11,7 @@ import polars as pl
 from updraft.core.figures.text import shown
 from updraft.core.problems import Problem, missing_column
 
-_HOLE = re.compile(r"\{([^{}]+)\}")
+_MARK = re.compile(r"\{\{|\}\}|\{([^{}]+)\}")  # from the left: a brace that is meant, or a hole
 
 
 @dataclass(frozen=True)
@@ -23,12 +23,19 @@ class Template:
     @property
     def parts(self) -> list[tuple[bool, str]]:
         """Its parts in order: whether one is a hole, and the text or the column's name."""
-        hidden = self.text.replace("{{", "\0").replace("}}", "\1")
         found: list[tuple[bool, str]] = []
-        for place, part in enumerate(_HOLE.split(hidden)):
-            if part:
-                found.append((place % 2 == 1, part.replace("\0", "{").replace("\1", "}")))
-        return found
+        at, plain = 0, ""
+        for mark in _MARK.finditer(self.text):
+            plain += self.text[at : mark.start()]
+            at = mark.end()
+            if mark[1] is None:
+                plain += mark[0][0]
+                continue
+            found += [(False, plain)] if plain else []
+            found.append((True, mark[1]))
+            plain = ""
+        plain += self.text[at:]
+        return [*found, (False, plain)] if plain else found
 
     @property
     def columns(self) -> list[str]:

@@ -98,14 +98,16 @@ class Reference:
         answer = self._object(self._form("queries", asked)) if asked else {}
         for found in answer.values():
             results = found.get("result") if isinstance(found, dict) else None
-            for term in _terms((results or [{}])[0].get("type")):
+            first = results[0] if isinstance(results, list) and results else None
+            for term in _terms(first.get("type") if isinstance(first, dict) else None):
                 counted[term] = counted.get(term, 0) + 1
         own = [term for term in _terms(self.about.get("defaultTypes")) if term not in counted]
         return [*sorted(counted.items(), key=lambda one: -one[1]), *((term, 0) for term in own)]
 
     def properties(self, kind: str = "") -> list[Term]:
         """What it knows of things of a kind; nothing where it does not say."""
-        place = (self.about.get("extend") or {}).get("propose_properties")
+        extend = self.about.get("extend")
+        place = extend.get("propose_properties") if isinstance(extend, dict) else None
         if not isinstance(place, dict):
             return []
         url = f"{place.get('service_url', '')}{place.get('service_path', '')}"

@@ -27,5 +27,6 @@ def plain_name(name: str) -> str:
 
 
 def made_plain(text: str) -> str:
-    """A text as a part of a file's name: what no system takes becomes a -."""
-    return _BAD.sub("-", text).strip(" .")[:80]
+    """A text as a part of a file's name: what no system takes becomes a -, and what is too long is cut."""
+    short = _BAD.sub("-", text).encode()[:150].decode(errors="ignore")
+    return re.sub(r"^[\s.]+|[\s.]+$", "", short)
