@@ -140,20 +140,21 @@ def open_demo(page: Page, stop: str | None = None) -> None:
         settle(page)
 
 
-KEEP = """async ([name, bytes]) => {
-  const file = new File([new Uint8Array(bytes)], name);
-  await updraft.uploadFile(file, name.endsWith(".html"));
+BRING = """async ([text, files]) => {
+  const { api, upload } = await import("/static/js/api.js");
+  const body = new FormData();
+  body.append("file", new File([text], "flow.updraft.json"));
+  const { id } = await api("/api/flows/import", { method: "POST", body });
+  for (const [name, bytes] of files)
+    await upload(id, new File([new Uint8Array(bytes)], name), "", name.endsWith(".html"));
+  return id;
 }"""
 
 
-def bring_flow(page: Page, document: Path, files: list[Path]) -> None:
-    """Import a flow with the files that it reads, and wait until it is computed."""
+def bring_flow(page: Page, text: str, files: list[Path]) -> None:
+    """Import a flow with the files that it reads, as the pages do, open it and wait until it is computed."""
     page.goto("/")
-    page.locator("#import-file").set_input_files(document)
-    page.wait_for_url("**/flows/*")
-    page.wait_for_function("() => globalThis.updraft?.state")
-    for file in files:
-        page.evaluate(KEEP, [file.name, list(file.read_bytes())])
-    page.reload()
+    flow_id = page.evaluate(BRING, [text, [[file.name, list(file.read_bytes())] for file in files]])
+    page.goto(f"/flows/{flow_id}")
     page.wait_for_selector(".slick-row")
     settle(page)

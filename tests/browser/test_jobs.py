@@ -9,9 +9,7 @@ from tests.jobs.test_jobs import material  # noqa: F401  a fixture
 
 @pytest.mark.parametrize("job", JOBS, ids=lambda job: job.name)
 def test_a_job_through_the_page(page, app, job, material, tmp_path, request):  # noqa: F811
-    document = tmp_path / "job.updraft.json"
-    document.write_text(job.document)
-    bring_flow(page, document, [material / name for name in job.files])
+    bring_flow(page, job.document, [material / name for name in job.files])
     assert page.locator(".stop .said-problem, .stop-problem").count() == 0
     page.locator("#run").click()
     page.get_by_role("button", name="Run now").click()

@@ -9,13 +9,11 @@ from updraft.demo.flows import Ready, trial, varieties
 
 
 @pytest.fixture
-def copied(page, app, tmp_path):
+def copied(page, app):
     """A copy of a ready flow at a step, since tests share the app."""
 
     def copy(ready: Ready, stop: str) -> None:
-        document = tmp_path / "copy.updraft.json"
-        document.write_text(dump(ready.flow))
-        bring_flow(page, document, [app.data / "larkmoor" / name for name in ready.files])
+        bring_flow(page, dump(ready.flow), [app.data / "larkmoor" / name for name in ready.files])
         page.locator(f"[data-step={stop}]").click()
         page.wait_for_function(f"() => updraft.table?.step === '{stop}'")
         settle(page)
