@@ -73,6 +73,7 @@ def test_terms_are_found_and_the_graph_is_seen_before_it_is_written(page, copied
     page.locator(".finder-option", has_text="schema:Product").first.wait_for()
     assert violations(page) == []
     page.locator(".finder-option", has_text="schema:Product").first.click()
+    page.wait_for_function("() => updraft.drafts.get('graph')?.type === 'schema:Product'")
     hand.button("Apply")
     settle(page)
     page.get_by_role("button", name="See the first of it").click()

@@ -43,8 +43,7 @@ class WebDelivery(Delivery):
         self._requests, self._headers = requests, headers
         many = f"{len(requests):,} {'request' if len(requests) == 1 else 'requests'}"
         to = f"{connection.name} · {method} · {many}"
-        paths = sorted({request.path for request in requests})
-        place = f"{connection.url} {method} {paths[0] if paths else ''}"
+        place = f"{connection.url} {outlet.step}"  # several steps may send to one service
         self.effect = Effect(to, place, rows, final=True)
 
     def commit(self) -> Delivered:
