@@ -34,6 +34,7 @@ def serve(data: Path, port: int, *, demo: bool = False, allow: frozenset[str] = 
         demo: put the example world in, and start its stand-ins beside the app.
         allow: addresses (host:port) of this machine or a private network that flows may ask.
     """
+    os.umask(0o077)  # what lies in the data folder is its owner's alone; the worker takes this over
     folders = Folders(data)
     open_database(folders.database)
     _, execute = make_queue(folders)

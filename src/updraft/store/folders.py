@@ -14,7 +14,7 @@ class Folders:
 
     def __init__(self, data: Path) -> None:
         self.data = data.resolve()
-        self.data.mkdir(parents=True, exist_ok=True)
+        self.data.mkdir(mode=0o700, parents=True, exist_ok=True)
 
     @property
     def database(self) -> Path:

@@ -26,6 +26,7 @@ from updraft.core.insight import Focus, column_values, counted_values, ordered_v
 from updraft.core.insight.compare import gone_and_new
 from updraft.core.values import Kind, is_blank, kind_of
 from updraft.store.folders import safe_name
+from updraft.web.attaching import attached
 from updraft.web.detecting import detecting
 from updraft.web.memory import remembered
 from updraft.web.studio import studio
@@ -262,9 +263,7 @@ def whole_profile(flow_id: str, key: str) -> Any:
 
 
 def _download(text: str, name: str, kind: str) -> Response:
-    response = Response(text, mimetype=kind)
-    response.headers.set("Content-Disposition", "attachment", filename=name)
-    return response
+    return attached(Response(text, mimetype=kind), name)
 
 
 @blueprint.get("/compare")

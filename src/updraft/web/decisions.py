@@ -10,6 +10,7 @@ from updraft.core import Flow, Problem, Ref
 from updraft.core.flow.decisions import Decisions
 from updraft.core.steps import kinds
 from updraft.store.folders import safe_name
+from updraft.web.attaching import attached
 from updraft.web.changes import change
 from updraft.web.state import flow_state
 from updraft.web.studio import studio
@@ -56,8 +57,7 @@ def export(flow_id: str, step_id: str) -> Response:
     flow = studio().flows.get(flow_id).flow
     response = Response(flow.decided(step_id).to_csv(), mimetype="text/csv")
     name = safe_name(f"{flow.name.replace('/', '-')} {step_id}.csv")
-    response.headers.set("Content-Disposition", "attachment", filename=name)
-    return response
+    return attached(response, name)
 
 
 @blueprint.post("/decisions.csv")

@@ -48,8 +48,7 @@ def upload(flow_id: str) -> Any:
     try:
         sent.save(beside)
         columns = () if request.form.get("other") else _described(beside, ReadOptions())[0].columns
-        path = _place(folder, name, digest_of(beside))
-        beside.replace(path)
+        path = _placed(beside, folder)
     except OSError as error:
         raise Problem(
             name,
@@ -131,8 +130,18 @@ def _described(path: Path, options: ReadOptions) -> tuple[Detected, dict[str, An
     return remembered(("detected", stat.st_ino, stat.st_size, stat.st_mtime_ns, options), make)
 
 
-def _place(folder: Path, name: str, digest: str) -> Path:
-    path, number = folder / name, 2
-    while path.exists() and digest_of(path) != digest:
-        path, number = folder / f"{Path(name).stem} ({number}){Path(name).suffix}", number + 1
-    return path
+def _placed(beside: Path, folder: Path) -> Path:
+    """Put a file into a folder, under a numbered name where others have its name, and say where it lies.
+
+    The name is taken by making it, so that of two uploads at the same moment only one gets it.
+    """
+    digest, path, number = digest_of(beside), folder / beside.name, 2
+    while True:
+        try:
+            path.touch(exist_ok=False)
+        except FileExistsError:
+            if digest_of(path) != digest:
+                path, number = folder / f"{beside.stem} ({number}){beside.suffix}", number + 1
+                continue
+        beside.replace(path)
+        return path

@@ -13,6 +13,7 @@ from updraft.core.engine.parameters import parameters_of
 from updraft.core.flow.document import SUFFIX
 from updraft.core.steps import find_kinds
 from updraft.store.folders import safe_name
+from updraft.web.attaching import attached
 from updraft.web.changes import change
 from updraft.web.state import flow_state
 from updraft.web.studio import studio
@@ -107,10 +108,7 @@ def delete(flow_id: str) -> Any:
 def export(flow_id: str) -> Response:
     flow = studio().flows.get(flow_id).flow
     response = Response(dump(flow), mimetype="application/json")
-    response.headers.set(
-        "Content-Disposition", "attachment", filename=safe_name(f"{flow.name.replace('/', '-')}{SUFFIX}")
-    )
-    return response
+    return attached(response, safe_name(f"{flow.name.replace('/', '-')}{SUFFIX}"))
 
 
 @blueprint.post("/<flow_id>/runs")

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
+from urllib.parse import unquote, urlsplit
 
 import polars as pl
 import sqlalchemy as sa
@@ -20,6 +21,9 @@ from updraft.core.formats.columnar import from_rows
 from updraft.core.problems import Problem, nearest
 
 CHUNK = 50_000  # rows fetched at a time
+_COMMENT = re.compile(
+    r"('(?:[^']|'')*'|\"(?:[^\"]|\"\")*\"|`[^`]*`)|--[^\n]*|/\*.*?\*/", re.S
+)  # or what is quoted
 _DRIVERS = {"postgresql": "postgresql+psycopg", "mysql": "mysql+pymysql"}
 
 
@@ -168,7 +172,7 @@ def one_select(sql: str) -> str:
 
     This is a courtesy with a clear message; that nothing is written is held by the read-only transaction.
     """
-    plain = re.sub(r"--[^\n]*|/\*.*?\*/", " ", sql, flags=re.S).strip()
+    plain = _COMMENT.sub(lambda part: part[1] or " ", sql).strip()
     plain = plain[:-1].rstrip() if plain.endswith(";") else plain
     if not plain:
         raise Problem("The SQL", "nothing is typed yet.", "Type a query.", field="sql", code="unfinished")
@@ -200,6 +204,8 @@ def _engine(connection: Database, *, write: bool = False) -> sa.Engine:
             raw.create_function(
                 "lower", 1, lambda text: text.lower() if isinstance(text, str) else text, deterministic=True
             )
+            if not write:
+                raw.execute("PRAGMA query_only = ON")
         if url.get_backend_name() == "mysql" and not write:
             raw.cursor().execute("SET SESSION TRANSACTION READ ONLY")
 
@@ -209,22 +215,11 @@ def _engine(connection: Database, *, write: bool = False) -> sa.Engine:
 def _url(connection: Database, write: bool) -> sa.URL:
     if connection.dialect == "other":
         url = sa.make_url(connection.url)
+        if url.get_backend_name() == "sqlite":  # opened as any other SQLite file is
+            return _sqlite(connection, url.database or "", write)
         return url.set(password=connection.secret) if connection.secret else url
     if connection.dialect == "sqlite":
-        path = Path(connection.database).expanduser()
-        if not path.is_file():
-            raise Problem(
-                f"Connection “{connection.name}”",
-                f"the file {connection.database} is not here.",
-                "Correct its path on the page Connections.",
-                field="connection",
-                code="no_file",
-            )
-        return sa.URL.create(
-            "sqlite",
-            database=f"file:{path.resolve()}",
-            query={"mode": "rw" if write else "ro", "uri": "true"},
-        )
+        return _sqlite(connection, connection.database, write)
     return sa.URL.create(
         _DRIVERS[connection.dialect],
         connection.user or None,
@@ -233,6 +228,23 @@ def _url(connection: Database, write: bool) -> sa.URL:
         connection.port,
         connection.database or None,
     )
+
+
+def _sqlite(connection: Database, place: str, write: bool) -> sa.URL:
+    """The address of a SQLite file that is there; only that it may be written to opens it for writing."""
+    if place.startswith("file:"):
+        place = unquote(urlsplit(place).path)
+    path = Path(place).expanduser()
+    if not path.is_file():
+        raise Problem(
+            f"Connection “{connection.name}”",
+            f"the file {place or '(none)'} is not here.",
+            "Correct its path on the page Connections.",
+            field="connection",
+            code="no_file",
+        )
+    mode = "rw" if write else "ro"
+    return sa.URL.create("sqlite", database=path.resolve().as_uri(), query={"mode": mode, "uri": "true"})
 
 
 def _arguments(url: sa.URL, write: bool) -> dict[str, Any]:

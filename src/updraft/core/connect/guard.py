@@ -40,6 +40,14 @@ class GuardedBackend(httpcore.NetworkBackend):
         try:
             found = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
         except OSError as error:
+            if isinstance(error, socket.gaierror) and error.errno == socket.EAI_NONAME:
+                raise Problem(  # for good, so nothing is tried again
+                    host,
+                    "there is no machine of this name.",
+                    "See that the address is right.",
+                    field="connection",
+                    code="unreachable",
+                ) from None
             raise httpcore.ConnectError(f"{host} is not known ({error.strerror})") from None
         addresses = list(dict.fromkeys(str(entry[4][0]) for entry in found))
         if host not in self._allow and f"{host}:{port}" not in self._allow:
@@ -64,11 +72,20 @@ class GuardedBackend(httpcore.NetworkBackend):
         self._plain.sleep(seconds)
 
 
+# IPv6 addresses that stand for IPv4 ones elsewhere, or that only a site uses: what they reach cannot be told.
+_NEVER = [
+    ipaddress.ip_network(network)
+    for network in ("64:ff9b::/96", "64:ff9b:1::/48", "::/96", "::ffff:0:0:0/96", "fec0::/10")
+]
+
+
 def is_public(address: str) -> bool:
     """Whether an IP address belongs to the public internet; an IPv4 address inside an IPv6 one counts as
     itself.
     """
     ip = ipaddress.ip_address(address.split("%")[0])
+    if any(ip in network for network in _NEVER if network.version == ip.version):
+        return False
     inside = getattr(ip, "ipv4_mapped", None) or getattr(ip, "sixtofour", None)
     return all(part.is_global and not part.is_multicast for part in (ip, inside) if part is not None)
 

@@ -38,6 +38,13 @@ class Database(_Connection):
     user: str = ""
     url: str = ""
 
+    @field_validator("url")
+    @classmethod
+    def _without_password(cls, url: str) -> str:
+        if re.match(r"[^:/]+://[^/@]*:[^/@]*@", url):
+            raise ValueError("the password stands in a field of its own, not in the URL")
+        return url
+
 
 class WebService(_Connection):
     """A web service below one address.
@@ -61,6 +68,8 @@ class WebService(_Connection):
     def _is_http(cls, url: str) -> str:
         if not re.match(r"https?://[^/\s]+", url):
             raise ValueError("the address must begin with http:// or https://")
+        if "@" in re.split(r"[/?#]", url.split("://", 1)[1])[0]:
+            raise ValueError("user and password stand in fields of their own, not in the address")
         return url
 
 

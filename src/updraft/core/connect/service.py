@@ -268,7 +268,7 @@ class Service:
             f"{what}, {tries} times." if tries > 1 else f"{what}.",
             "See that the address is right and the service runs.",
             field="connection",
-            code="web",
+            code="unreachable",
         )
 
 

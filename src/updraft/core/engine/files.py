@@ -71,7 +71,17 @@ class Files:
             )
         if path in self.given:
             return self.given[path]
-        found = (self.folder / path).resolve()
+        try:
+            found = (self.folder / path).resolve()
+            there = found.is_file()
+        except (OSError, ValueError):  # too long, or with signs that no file's name has
+            raise Problem(
+                f"{path[:60]}…" if len(path) > 60 else repr(path),
+                "no file can be called so.",
+                "Choose another file.",
+                field="path",
+                code="no_file",
+            ) from None
         if self.confined and not found.is_relative_to(self.folder):
             raise Problem(
                 path,
@@ -80,7 +90,7 @@ class Files:
                 field="path",
                 code="outside",
             )
-        if not found.is_file():
+        if not there:
             around = [p.name for p in self.folder.iterdir() if p.is_file()] if self.folder.is_dir() else []
             near = nearest(Path(path).name, around)
             raise Problem(

@@ -58,7 +58,7 @@ def load(text: str, *, source: str = "The flow file") -> Flow:
             kind of step loads: it can be looked at and mended.
     """
     try:
-        body = json.loads(text)
+        body = json.loads(text.removeprefix("\ufeff"))
     except (ValueError, RecursionError) as error:
         where = f" (line {error.lineno})" if isinstance(error, json.JSONDecodeError) else ""
         raise Problem(

@@ -46,6 +46,9 @@ def setting(title: str, help: str = "", *, widget: str = "", default: Any = ...,
         "description": help or None,
         "json_schema_extra": extra or None,
     }
+    for hint, bound in (("minimum", "ge"), ("maximum", "le")):
+        if hint in hints:  # what the form keeps to holds for flow files, too
+            keywords[bound] = hints[hint]
     if isinstance(default, list | dict | BaseModel):
         return Field(default_factory=lambda: default, **keywords)
     return Field(default, **keywords)

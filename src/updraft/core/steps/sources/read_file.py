@@ -15,6 +15,9 @@ _LINES = [*_TEXT, "workbook"]
 _NESTED = ["json", "json_lines", "xml"]
 
 
+_MOST_SKIPPED = 1_000_000  # lines
+
+
 class MarkSetting(Settings):
     column: str
     what: Literal["fill", "bold", "strike", "comment"] = "fill"
@@ -68,7 +71,13 @@ class ReadingSettings(Settings):
         "One row per value", "record, path, attribute, value", widget="flag", default=False, only=_NESTED
     )
     skip: int | None = setting(
-        "Lines to skip", "above the header", widget="number", default=None, minimum=0, only=_LINES
+        "Lines to skip",
+        "above the header",
+        widget="number",
+        default=None,
+        minimum=0,
+        maximum=_MOST_SKIPPED,
+        only=_LINES,
     )
     header: Literal["first", "none"] | None = setting(
         "Header",
@@ -89,7 +98,14 @@ class ReadingSettings(Settings):
         more=True,
     )
     skip_after: int = setting(
-        "Lines to skip below it", "units, say", widget="number", default=0, minimum=0, only=_LINES, more=True
+        "Lines to skip below it",
+        "units, say",
+        widget="number",
+        default=0,
+        minimum=0,
+        maximum=_MOST_SKIPPED,
+        only=_LINES,
+        more=True,
     )
     delimiter: str | None = setting("Delimiter", widget="delimiter", default=None, only=["delimited"])
     widths: tuple[int, ...] = setting(
