@@ -12,7 +12,7 @@ class SettleGroupsSettings(Settings):
     )
     columns: tuple[str, ...] = setting("Columns to settle", widget="names", default=())
     percent: int = setting(
-        "Share that decides", "percent of the group's filled cells", widget="number", default=60, minimum=51
+        "Share that decides", "percent of the group's filled cells", widget="number", default=60, minimum=50
     )
 
 
