@@ -255,6 +255,9 @@ def test_what_linked_data_lacks_is_said(tmp_path):
     ):
         report = written(tmp_path, {**LINKED, **change}, kind="write_linked_data")
         assert report.status == "failed" and said in str(report.error), report.error
+    one = {**LINKED, "subject": BASE + "all", "name": "one.ttl"}
+    assert written(tmp_path, one, kind="write_linked_data").status == "ok"
+    assert set(Graph().parse(tmp_path / "out/one.ttl").subjects()) == {URIRef(BASE + "all")}
     few = LOTS.with_columns(lot=pl.Series(["a", None, "c"]))
     report = written(tmp_path, LINKED, few, "write_linked_data")
     assert report.status == "ok" and ("no_address", 1) in {

@@ -136,7 +136,13 @@ def test_a_database_is_written_whole_or_not_at_all(tmp_path, store):
         (pl.DataFrame({"lot": ["a", "a"]}), "strict", "key", {"keys": ["lot"]}, "1 rows have the key of another one"),
         (pl.DataFrame({"lot": ["a"]}), "strict", "key", {}, "no column is chosen yet"),
         (pl.DataFrame({"lot": ["a"]}), " ", "append", {}, "it has no name yet"),
-        (LOTS, "s", "append", {"connection": store[1].model_copy(update={"writes": False})}, "it is for reading only"),
+        (
+            LOTS,
+            "s",
+            "append",
+            {"connection": store[1].model_copy(update={"writes": False})},
+            "may only read through it",
+        ),
     ):
         report = to_database(tmp_path, store, table, name, mode, **more)
         assert report.status == "failed" and said in str(report.error), report.error

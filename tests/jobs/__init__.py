@@ -19,8 +19,22 @@ import httpx
 import openpyxl
 
 from updraft.core import Flow, Step, dump
-from updraft.demo.flows.making import Ready
+from updraft.demo.flows.making import Ready, read, step
 from updraft.standins.shop import TOKEN
+
+__all__ = [
+    "JOBS",
+    "Job",
+    "csv_rows",
+    "job",
+    "json_rows",
+    "keep_sent",
+    "one_blank",
+    "read",
+    "ready_job",
+    "sheet_rows",
+    "step",
+]
 
 JOBS: list[Job] = []
 
@@ -81,14 +95,6 @@ def keep_sent(out: Path, outbox: Path, shop: str) -> None:
         if answer.is_success:
             break
     (out / "told.json").write_text(answer.text)
-
-
-def step(id: str, kind: str, settings: dict[str, Any], table: str = "", **inputs: Any) -> Step:
-    return Step(id=id, kind=kind, settings=settings, inputs={**({"table": table} if table else {}), **inputs})
-
-
-def read(id: str, path: str, **settings: Any) -> Step:
-    return step(id, "read_file", {"path": path, **settings})
 
 
 def csv_rows(path: Path) -> list[dict[str, str]]:

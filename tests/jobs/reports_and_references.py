@@ -1,12 +1,13 @@
 """Jobs whose flows come with the demo: what lies outside asked, references matched, reports made, messages sent."""
 
+import csv
 import json
 import math
 import re
 import sqlite3
 import statistics
 from collections import defaultdict
-from datetime import date
+from datetime import date, timedelta
 from email import policy
 from email.parser import BytesParser
 from io import BytesIO
@@ -22,7 +23,7 @@ from updraft.demo.stores import PACKINGS
 from updraft.demo.tasting import AGAIN, CODES, TRAITS, TRIAL
 from updraft.standins.botany import taxa
 from updraft.standins.ledger import make_entities
-from updraft.standins.mailbox import FIRST
+from updraft.standins.mailbox import DAYS, FIRST, _stock
 from updraft.standins.shop import make_sales
 
 GRAMS = {"g": 1, "kg": 1000, "mg": 0.001}
@@ -162,10 +163,6 @@ def sold_out_before_sowing_ends(out, world):
 
 
 def _stock_of_the_last_day():
-    import csv
-
-    from updraft.standins.mailbox import DAYS, _stock, timedelta
-
     [attached] = _stock(FIRST + timedelta(days=DAYS - 1)).iter_attachments()
     return csv.DictReader(attached.get_content().splitlines(), delimiter=";")
 

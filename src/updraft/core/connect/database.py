@@ -47,19 +47,12 @@ def connected(connection: Database) -> Iterator[sa.Connection]:
 
 @contextmanager
 def writing(connection: Database) -> Iterator[sa.Connection]:
-    """A transaction that writes: kept when the block ends well, taken back whole when it does not.
+    """A transaction that writes: kept when the block ends well, taken back whole when it does not. Whether
+    flows may write is asked before, by `Outside.writable`.
 
     Raises:
-        Problem: the connection is for reading only, cannot be reached, or the database refuses something.
+        Problem: it cannot be reached, or the database refuses something.
     """
-    if not connection.writes:
-        raise Problem(
-            f"Connection “{connection.name}”",
-            "it is for reading only.",
-            "Allow writing on the page Connections, or choose another one.",
-            field="connection",
-            code="read_only",
-        )
     engine = _engine(connection, write=True)
     try:
         with engine.begin() as transaction:

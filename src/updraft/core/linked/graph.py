@@ -77,16 +77,14 @@ def written(graph: Graph, form: Literal["turtle", "json-ld"]) -> str:
     """The graph as text, things in the order of their addresses."""
     if form == "turtle":
         return graph.serialize(format="turtle")
-    used = {prefix: str(base) for prefix, base in graph.namespaces() if _uses(graph, str(base))}
+    terms = {str(term) for term in _terms(graph)}
+    known = {prefix: str(base) for prefix, base in graph.namespaces()}
+    used = {prefix: base for prefix, base in known.items() if any(term.startswith(base) for term in terms)}
     return graph.serialize(format="json-ld", context=used, indent=1, ensure_ascii=False, sort_keys=True)
 
 
-def _uses(graph: Graph, base: str) -> bool:
-    """Whether any term of a graph begins with an address; looks only as far as it must."""
-    return any(str(part).startswith(base) for part in _terms(graph))
-
-
 def _terms(graph: Graph) -> Iterator[Any]:
+    """What stands in a graph that a prefix can shorten: predicates, kinds of things, types of values."""
     yield from set(graph.predicates())
     yield from set(graph.objects(predicate=RDF.type))
     yield from {value.datatype for value in graph.objects() if isinstance(value, Value) and value.datatype}

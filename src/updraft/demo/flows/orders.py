@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from updraft.core import Flow, Parameter, Step
+from updraft.demo.flows.making import look_up
 from updraft.demo.names import HUB_SPELLINGS, HUBS, SPELLINGS
 
 
@@ -106,19 +107,8 @@ def stock_report() -> Flow:
     mail and typed cells.
     """
 
-    def look_up(name: str, table: str, reference: str, keys: dict[str, str], *bring: str) -> Step:
-        inputs = {"table": table, "reference": reference}
-        return Step(
-            id=name.lower().replace(" ", "_"),
-            name=name,
-            kind="look_up",
-            inputs=inputs,
-            settings={
-                "keys": [{"column": column, "reference": other} for column, other in keys.items()],
-                "many": "first",
-                "bring": [{"column": column} for column in bring],
-            },
-        )
+    def bring(name: str, table: str, reference: str, keys: dict[str, str], column: str) -> Step:
+        return look_up(name.lower().replace(" ", "_"), table, reference, keys, column, name=name)
 
     def by(table: str, columns: list[str], column: str, name: str) -> Step:
         figure = (
@@ -151,7 +141,7 @@ def stock_report() -> Flow:
                 name="Shipments",
                 settings={"connection": "Ledger", "entity": "Shipments"},
             ),
-            look_up("Hub of the shipment", "lines", "shipments", {"Shipment": "Shipment"}, "Hub"),
+            bring("Hub of the shipment", "lines", "shipments", {"Shipment": "Shipment"}, "Hub"),
             by("hub_of_the_shipment", ["Hub", "Variety"], "Packets", "Packets shipped"),
             Step(
                 id="lots",
@@ -172,9 +162,9 @@ def stock_report() -> Flow:
                 inputs={"table": "lots"},
                 settings={"keys": ["lot"]},
             ),
-            look_up("Hub of the lot", "one_each", "hubs", {"hub": "Code"}, "Hub"),
+            bring("Hub of the lot", "one_each", "hubs", {"hub": "Code"}, "Hub"),
             by("hub_of_the_lot", ["Hub", "variety"], "", "Lots"),
-            look_up(
+            bring(
                 "Lots there",
                 "hub_of_the_shipment_by",
                 "hub_of_the_lot_by",
@@ -194,7 +184,7 @@ def stock_report() -> Flow:
                 },
             ),
             by("sales", ["lines.variety"], "lines.packets", "Packets sold in the shop"),
-            look_up(
+            bring(
                 "Sold in the shop",
                 "lots_there",
                 "sales_by",
@@ -208,7 +198,7 @@ def stock_report() -> Flow:
                 settings={"connection": "Store-room mail"},
             ),
             by("mail", ["Hub", "Variety"], "Kilograms", "Kilograms in store"),
-            look_up("Kilograms left", "sold_in_the_shop", "mail_by", both, "Kilograms in store"),
+            bring("Kilograms left", "sold_in_the_shop", "mail_by", both, "Kilograms in store"),
             Step(
                 id="write",
                 kind="write_file",

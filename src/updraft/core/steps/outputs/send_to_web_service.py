@@ -16,7 +16,7 @@ from updraft.core.steps.sources.call_web_service import Pair
 from updraft.core.steps.tables import Tables
 
 _MOST = 20_000  # requests
-_SHOWN = 3  # requests in the sample
+_SHOWN, _SHOWN_ROWS = 3, 100  # requests and rows in the sample
 
 
 class SendSettings(Settings):
@@ -92,10 +92,12 @@ class SendToWebService(StepKind):
         yield WebDelivery(outlet, connection, settings.method, requests, headers, table.height)
 
     def sample(self, table: pl.DataFrame, settings: SendSettings, outlet: Outlet) -> Sample:
-        few = table.head(_SHOWN) if settings.each == "row" else table
+        rows = {"row": _SHOWN, "many": _SHOWN * settings.size, "all": _SHOWN_ROWS}[settings.each]
+        few = table.head(min(rows, _SHOWN_ROWS))
         shown = _requests(few, settings)[:_SHOWN]
         text = "\n\n".join(f"{settings.method} {one.path or '/'}\n{one.body}" for one in shown)
-        return Sample(text[:20_000], said=f"the first {len(shown)}" if len(shown) > 1 else "")
+        part = f"the first {few.height:,} of {table.height:,} rows" if few.height < table.height else ""
+        return Sample(text, said=part)
 
     def sentence(self, settings: SendSettings) -> str:
         where = settings.connection or "no connection yet"

@@ -50,7 +50,7 @@ class WriteDatabase(StepKind):
     def prepare(
         self, table: pl.DataFrame, settings: WriteDatabaseSettings, outlet: Outlet
     ) -> Iterator[DatabaseDelivery]:
-        connection = outlet.outside.connection(settings.connection, Database)
+        connection = outlet.outside.writable(settings.connection, Database)
         if not settings.table.strip():
             raise Problem("The table", "it has no name yet.", "Type one.", field="table", code="unfinished")
         nested = [name for name, dtype in table.schema.items() if dtype.is_nested()]

@@ -78,21 +78,17 @@ class WriteLinkedData(StepKind):
                 Template(said.address).check(known, field="statements")
             elif said.column or said.term:
                 need_columns([said.column], known, field="statements")
-        without = pl.any_horizontal(pl.col(name).is_null() for name in subject.columns or [])
-        counts = (
-            (
-                Count(
-                    "no_address",
-                    tables.main.select(without.sum()),
-                    "{n} rows get no address and are left out",
-                    "warning",
-                    one="{n} row gets no address and is left out",
-                ),
-            )
-            if subject.columns
-            else ()
+        if not subject.columns:  # all rows speak of one thing
+            return Result(tables.main, touched=())
+        without = pl.any_horizontal(pl.col(name).is_null() for name in subject.columns)
+        no_address = Count(
+            "no_address",
+            tables.main.select(without.sum()),
+            "{n} rows get no address and are left out",
+            "warning",
+            one="{n} row gets no address and is left out",
         )
-        return Result(tables.main, touched=(), counts=counts)
+        return Result(tables.main, touched=(), counts=(no_address,))
 
     def prepare(
         self, table: pl.DataFrame, settings: WriteLinkedDataSettings, outlet: Outlet

@@ -148,8 +148,8 @@ export class StepDesk {
   /** What a reference offers follows from which it is, and from the column whose names it is asked for. */
   chosen(name, form) {
     if (form !== this.form || !this.kind.remote || this.kind.role === "source") return;
-    if (["connection", "column", "type"].includes(name))
-      for (const other of ["type", "evidence", "fields"]) if (other !== name) form.remake(other);
+    if (["connection", "column"].includes(name))
+      for (const other of ["type", "evidence", "fields"]) form.remake(other);
   }
 
   /** What the reference calls things: kinds, proposed from some names of the column, and properties. Asked once. */
