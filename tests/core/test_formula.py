@@ -247,6 +247,13 @@ def test_the_names_that_a_formula_reads():
     assert names_in("total(price, by=hub)") == ({"price", "hub"}, frozenset())
 
 
+def test_a_column_goes_into_a_text_that_is_written_out():
+    rows = [(None, None, hub, None, None) for hub in ("Fen", None, "Dale")]
+    assert result("replace('at e', 'e', hub)", rows) == ["at Fen", None, "at Dale"]
+    assert result("replace(upper('at e'), 'E', hub + hub)", rows) == ["AT FenFen", None, "AT DaleDale"]
+    assert result("replace(hub, 'e', upper('x'))", rows) == ["FXn", None, "DalX"]
+
+
 def test_what_is_below_and_above_is_taken_of_the_number_that_was_meant():
     for formula, expected in (("down", 16208), ("up", 16208)):
         assert result(f"{formula}(8.104 * 1000 / 0.5)") == [expected]

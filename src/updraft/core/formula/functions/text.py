@@ -137,7 +137,10 @@ def _mark(mark: Term) -> str:
 def replace(text: Term, old: Term, new: Term) -> Term:
     if not old.is_constant:
         raise Misfit("what is replaced must be written out here.", "Type it, not a column.")
-    fresh = text.expr.str.replace_all(_mark(old), new.expr.fill_null(""), literal=True)
+    instead = new.expr.fill_null("")
+    # A text that is written out is made as long as the column that goes into it: Polars does not do it here.
+    whole = text.expr if new.is_constant else pl.concat_str(text.expr, instead.str.head(0))
+    fresh = whole.str.replace_all(_mark(old), instead, literal=True)
     return _text(pl.when(new.expr.is_not_null()).then(fresh))
 
 
