@@ -80,13 +80,25 @@ def fits(finding: Finding, plant: Plant, garden: Garden) -> bool:
     return not plant.rows or any(garden.ids[row] in plant.rows for row in finding.rows)
 
 
+def read_right(garden: Garden, plant: Plant) -> bool:
+    """Whether reading alone made the planted cells what they should be: words for empty in a column of numbers."""
+    frame, places = garden.frame(), {own: place for place, own in enumerate(garden.ids)}
+    return bool(plant.cells) and all(
+        name in frame.columns
+        and row in places
+        and as_text(frame[name][places[row]])
+        in [as_text(one) for one in (value if isinstance(value, tuple) else (value,))]
+        for (row, name), value in plant.cells.items()
+    )
+
+
 def weigh(garden: Garden, name: str, score: Score) -> None:
     """Look at a messy table, then repair it, and add to the score."""
     frame = garden.frame()
     found = find(frame, garden.others)
     for plant in garden.plants:
         score.planted[plant.group] += 1
-        if any(fits(finding, plant, garden) for finding in found):
+        if any(fits(finding, plant, garden) for finding in found) or read_right(garden, plant):
             score.found[plant.group] += 1
         else:
             score.misses.append(

@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.planting import messy_table
 from tests.scoring import measure
 from updraft.core.insight import apply_repair, find, repair_all
 from updraft.core.insight.findings import CODES
@@ -276,3 +277,10 @@ def test_duplicates_up_to_blanks_go_only_once_the_blanks_are_gone():
 def test_what_a_repair_did_is_judged_by_the_table(code, after, harmless):
     before = pl.DataFrame({"Lot": ["01", "2", "2"], "Grams": ["1", "2", "2"]})
     assert did_no_harm(Finding(code, (), 1, "", ""), before, pl.DataFrame(after)) is harmless
+
+
+@pytest.mark.parametrize("seed", range(0, 60, 3))
+def test_looking_again_at_what_changed_says_what_a_fresh_look_says(seed):
+    garden = messy_table(seed)
+    mended, _, left = repair_all(garden.frame(), garden.others)
+    assert [(f.key, f.count, f.open) for f in left] == [(f.key, f.count, f.open) for f in find(mended, garden.others)]

@@ -1,32 +1,44 @@
-"""Files inside .zip and .gz: which one is meant, and its content as a file to read."""
+"""Files inside .zip, .gz, .bz2, .xz and .zst: which one is meant, and its content as a file to read."""
 
 from __future__ import annotations
 
+import bz2
 import errno
 import fnmatch
 import gzip
+import lzma
 import tempfile
 import zipfile
 import zlib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
 from typing import IO, Any
+
+import zstandard
 
 from updraft.core.problems import Problem
 
 MOST_BYTES = 8 << 30  # unpacked; a packed file can claim to be far larger than any disk
 MOST_TIMES = 200  # what packs more tightly than this, beyond _HARMLESS, was made to fill a disk or a memory
 _HARMLESS = 256 << 20
+# How it is packed → its first bytes, and what opens it.
+_STREAMS: dict[str, tuple[bytes, Callable[[Path], Any]]] = {
+    "gz": (b"\x1f\x8b", gzip.open),
+    "bz2": (b"BZh", bz2.open),
+    "xz": (b"\xfd7zXZ\0", lzma.open),
+    "zst": (b"\x28\xb5\x2f\xfd", zstandard.open),
+}
 _WORKBOOK_PARTS = ("[Content_Types].xml", "mimetype", "xl/workbook.bin")
 
 
 def packing(path: Path) -> str | None:
-    """`zip`, `gz`, or None; workbooks are packed too, but are no archive here."""
+    """`zip`, `gz`, `bz2`, `xz`, `zst`, or None; workbooks are packed too, but are no archive here."""
     with path.open("rb") as file:
-        start = file.read(4)
-    if start.startswith(b"\x1f\x8b"):
-        return "gz"
+        start = file.read(6)
+    for how, (mark, _) in _STREAMS.items():
+        if start.startswith(mark) and (how != "bz2" or start[3:4].isdigit()):
+            return how
     if not start.startswith(b"PK"):
         return None
     try:
@@ -80,7 +92,7 @@ def unpacked(path: Path, how: str, member: str = "") -> Iterator[Path]:
     name = (
         PurePosixPath(member).name
         if how == "zip"
-        else (path.stem if path.suffix.lower() == ".gz" else path.name)
+        else (path.stem if path.suffix.lower() == f".{how}" else path.name)
     )
     with tempfile.TemporaryDirectory(prefix="updraft-") as folder:
         target = Path(folder) / (name or "file")
@@ -92,13 +104,15 @@ def unpacked(path: Path, how: str, member: str = "") -> Iterator[Path]:
                     with archive.open(member) as source, target.open("wb") as into:
                         _copy(source, into, path, info.compress_size)
             else:
-                with gzip.open(path) as source, target.open("wb") as into:
+                with _STREAMS[how][1](path) as source, target.open("wb") as into:
                     _copy(source, into, path, path.stat().st_size)
         except (
             zipfile.BadZipFile,
             gzip.BadGzipFile,
             EOFError,
             zlib.error,
+            lzma.LZMAError,
+            zstandard.ZstdError,
             NotImplementedError,
             OSError,
         ) as error:

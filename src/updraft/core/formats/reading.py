@@ -61,7 +61,7 @@ def read(path: Path, options: ReadOptions | None = None, columns: frozenset[str]
     options = options or ReadOptions()
     _check_there(path)
     how = packed.packing(path)
-    if how == "gz":
+    if how not in (None, "zip"):
         with packed.unpacked(path, how) as inside:
             return read(inside, options, columns)
     if how == "zip":

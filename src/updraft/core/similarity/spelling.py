@@ -4,12 +4,48 @@ slips.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Iterator, Sequence
 
 import polars as pl
 
-_BLANKS = r"[\s\u{a0}\u{200b}\u{200c}\u{200d}\u{2060}\u{feff}]+"
-MOST = 3000  # values compared pair by pair; beyond that a column is no list of categories
+# Blanks of every kind and signs without width; not the joiners (U+200C, U+200D), which Persian and Hindi
+# write with.
+_BLANKS = r"[\s\u{a0}\u{200b}\u{2060}\u{feff}]+"
+_BLOCK = 60  # texts of one block that are compared; what more of them share says nothing
+_OPPOSITES = {
+    frozenset(pair.split("/"))
+    for pair in [
+        "north/south",
+        "east/west",
+        "northern/southern",
+        "eastern/western",
+        "male/female",
+        "man/woman",
+        "upper/lower",
+        "inner/outer",
+        "left/right",
+        "high/low",
+        "before/after",
+        "minor/major",
+        "mono/poly",
+        "maximum/minimum",
+        "increase/decrease",
+        "import/export",
+        "imports/exports",
+        "internal/external",
+        "first/last",
+        "under/over",
+        "within/without",
+        "inside/outside",
+        "input/output",
+        "minimal/maximal",
+        "interior/exterior",
+        "positive/negative",
+        "odd/even",
+        "even/odd",
+    ]
+}
 
 
 def tidied_blanks(text: pl.Expr) -> pl.Expr:
@@ -38,34 +74,95 @@ def near_misses(values: Sequence[str], counts: Sequence[int]) -> dict[str, str]:
     A slip is one letter changed, left out, added or swapped with its neighbour (two from ten letters on):
     optimal string alignment distance, after Damerau (1964). The words in another order, or a word shortened
     with a point, count too. Digits must be the same, and the rare value must be at most a third as frequent
-    as the other one.
+    as the other one. Words that also stand in other values, or that are opposites, are words of their own.
+    """
+    texts, many = list(values), list(counts)
+    lower = [text.lower() for text in texts]
+    own = _Words(lower)
+    best: dict[int, tuple[int, int, int]] = {}
+    for one, other, distance in [*close_pairs(lower, many), *_reworded_pairs(lower)]:
+        for rare, common in ((one, other), (other, one)):
+            if many[common] < 3 * many[rare] or not (
+                distance == 0 or _is_slip(lower[rare], lower[common], distance, many[rare], many[common])
+            ):
+                continue
+            if distance and own.tell_apart(lower[rare], lower[common]):
+                continue
+            rank = (-distance, many[common], -common)
+            if rare not in best or rank > best[rare]:
+                best[rare] = rank
+    found = {texts[rare]: texts[-place] for rare, (_, _, place) in sorted(best.items())}
+    # A slip of a slip leads to the same good value.
+    return {old: found.get(new, new) for old, new in found.items()}
+
+
+def close_pairs(texts: Sequence[str], counts: Sequence[int]) -> Iterator[tuple[int, int, int]]:
+    """Pairs of texts at most two letters apart (one below ten letters), as places and distance, each once.
+
+    Blocking: texts one letter apart share a text with one letter left out (after Mor and Fraenkel 1982); of
+    two edits at least one third of a long text is spared, so it shares its start, end or middle third. Only
+    texts of one block are compared, of which one is three times as frequent as the other; a block of more
+    than 60 is left out.
     """
     import numpy as np
     from rapidfuzz import process
     from rapidfuzz.distance import OSA
 
-    texts, many = list(values), np.asarray(counts)
-    if len(texts) < 2 or len(texts) > MOST:
-        return {}
-    lower = [text.lower() for text in texts]
-    distances = process.cdist(lower, lower, scorer=OSA.distance, score_cutoff=2, dtype=np.uint8, workers=1)
-    found: dict[str, str] = {}
-    for rare in np.argsort(many, kind="stable"):
-        common = [
-            int(c)
-            for c in np.flatnonzero(distances[rare] <= 2)
-            if c != rare
-            and many[c] >= 3 * many[rare]
-            and _is_slip(lower[rare], lower[c], int(distances[rare, c]))
-        ]
-        common += [
-            c for c in range(len(texts)) if many[c] >= 3 * many[rare] and _reworded(lower[rare], lower[c])
-        ]
-        if common:
-            best = max(common, key=lambda c: (-int(distances[rare, c]), int(many[c])))
-            found[texts[rare]] = texts[best]
-    # A slip of a slip leads to the same good value.
-    return {old: found.get(new, new) for old, new in found.items()}
+    size = pl.col("text").str.len_chars()
+    frame = pl.DataFrame({"text": list(texts), "n": list(counts)}, schema={"text": pl.String, "n": pl.Int64})
+    frame = (
+        frame.with_row_index("at")
+        .with_columns(size.cast(pl.Int32).alias("size"))
+        .filter(size.is_between(4, 120))
+    )
+    keys = pl.concat(_keys(frame)) if frame.height else pl.DataFrame()
+    if not keys.height:
+        return
+    keys = keys.unique().filter(pl.len().over("key").is_between(2, _BLOCK))
+    pairs = (
+        keys.join(keys, on="key", suffix=" of other")
+        .filter(pl.col("at") < pl.col("at of other"))
+        .select("at", "at of other")
+        .unique()
+        .sort("at", "at of other")
+    )
+    both = pairs.join(frame, on="at", maintain_order="left").join(
+        frame, left_on="at of other", right_on="at", suffix=" of other", maintain_order="left"
+    )
+    low, high = pl.min_horizontal("n", "n of other"), pl.max_horizontal("n", "n of other")
+    both = both.filter((high >= 3 * low) & ((pl.col("size") - pl.col("size of other")).abs() <= 2))
+    distances = process.cpdist(
+        both["text"].to_list(),
+        both["text of other"].to_list(),
+        scorer=OSA.distance,
+        score_cutoff=2,
+        dtype=np.uint8,
+        workers=-1,
+    )
+    close = both.select("at", "at of other").with_columns(pl.Series("apart", distances))
+    yield from close.filter(pl.col("apart").is_between(1, 2)).iter_rows()
+
+
+def _keys(frame: pl.DataFrame) -> Iterator[pl.DataFrame]:
+    """For each text the keys of its blocks, as numbers: `at`, `key`."""
+    text, size = pl.col("text"), pl.col("size")
+
+    def keyed(rows: pl.DataFrame, mark: str, key: pl.Expr) -> pl.DataFrame:
+        return rows.select("at", pl.concat_str(pl.lit(mark), key).hash().alias("key"))
+
+    some = frame.filter(size <= 60)
+    yield keyed(some, "-", text)
+    for n in range(max(some["size"].to_list(), default=0)):
+        longer = some.filter(size > n)
+        yield keyed(longer, "-", pl.concat_str(text.str.slice(0, n), text.str.slice(n + 1)))
+    long = frame.filter(size >= 10)
+    for by in (-1, 1):
+        third = (size + by) // 3
+        told = third.cast(pl.String)
+        yield keyed(long, "<", pl.concat_str(told, text.str.slice(0, third)))
+        yield keyed(long, ">", pl.concat_str(told, text.str.slice(-third, third)))
+        for shift in (-1, 0, 1):
+            yield keyed(long, "=", pl.concat_str(told, text.str.slice(third + shift, third)))
 
 
 def sound_alikes(values: Sequence[str], counts: Sequence[int]) -> dict[str, str]:
@@ -93,25 +190,64 @@ def sound_alikes(values: Sequence[str], counts: Sequence[int]) -> dict[str, str]
     return found
 
 
-def _is_slip(rare: str, common: str, distance: int) -> bool:
+def _is_slip(rare: str, common: str, distance: int, few: int, many: int) -> bool:
     size = min(len(rare), len(common))
-    if distance == 0 or size < 5 or (distance == 2 and size < 10):
+    if distance == 0 or size < 4 or len(common) < 5 or (distance == 2 and size < 10):
         return False
+    if size < 6 and (few > 2 or many < 10 * few):
+        return False  # short names lie close to each other
+    if rare[0] != common[0] and many < 20 * few:
+        return False  # hands seldom slip on the first letter; Harry and Larry are two people
     if [c for c in rare if c.isdigit()] != [c for c in common if c.isdigit()]:
         return False
     return sum(c.isalpha() for c in rare) >= 0.7 * len(rare)
 
 
-def _reworded(rare: str, common: str) -> bool:
-    if rare == common or " " not in common:
-        return False
-    one, other = rare.split(), common.split()
-    if len(one) != len(other):
-        return False
-    if sorted(one) == sorted(other):
-        return True
-    short = any(a.endswith(".") for a in one)
-    return short and all(
+def _reworded_pairs(texts: Sequence[str]) -> list[tuple[int, int, int]]:
+    """Pairs with the same words in another order, or with a word shortened with a point: distance 0."""
+    sorts: dict[tuple[str, ...], list[int]] = {}
+    starts: dict[str, list[int]] = {}
+    for at, text in enumerate(texts):
+        words = text.split()
+        if 1 < len(words) <= 8:
+            sorts.setdefault(tuple(sorted(words)), []).append(at)
+            starts.setdefault("".join(word[0] for word in words), []).append(at)
+    found = [
+        (one, other, 0)
+        for places in sorts.values()
+        for n, one in enumerate(places[:_BLOCK])
+        for other in places[n + 1 : _BLOCK]
+    ]
+    for places in starts.values():
+        shortened = [at for at in places if any(word.endswith(".") for word in texts[at].split())]
+        found += [
+            (one, other, 0)
+            for one in shortened[:_BLOCK]
+            for other in places[:_BLOCK]
+            if one != other and _shortens(texts[one].split(), texts[other].split())
+        ]
+    return found
+
+
+def _shortens(one: Sequence[str], other: Sequence[str]) -> bool:
+    return all(
         a == b or (a.endswith(".") and len(a) > 1 and b.startswith(a[:-1]))
         for a, b in zip(one, other, strict=True)
     )
+
+
+class _Words:
+    """In how many of the texts each word stands."""
+
+    def __init__(self, texts: Sequence[str]) -> None:
+        self.many = Counter(word for text in texts for word in set(text.split()))
+
+    def tell_apart(self, one: str, other: str) -> bool:
+        """Whether two texts differ in a word that is one of its own: an opposite, or used elsewhere too."""
+        first, second = one.split(), other.split()
+        if len(first) != len(second):
+            return False
+        apart = [(a, b) for a, b in zip(first, second, strict=True) if a != b]
+        if any(frozenset(pair) in _OPPOSITES for pair in apart):
+            return True
+        return len(first) > 1 and all(self.many[a] > 1 and self.many[b] > 1 for a, b in apart)

@@ -7,7 +7,7 @@ from lazy_loader import attach
 if TYPE_CHECKING:
     from updraft.core.values.coded import by_value, changed_by_value
     from updraft.core.values.convert import FORMATS, converted, guess_format
-    from updraft.core.values.decide import Decision, decide
+    from updraft.core.values.decide import TWINS, Decision, decide
     from updraft.core.values.kinds import DTYPES, TITLES, Kind, is_blank, kind_of
 
 # Nothing is imported before it is used: a command starts with what it needs.
@@ -16,7 +16,7 @@ __getattr__, __dir__, _ = attach(
     submod_attrs={
         "coded": ["by_value", "changed_by_value"],
         "convert": ["FORMATS", "converted", "guess_format"],
-        "decide": ["Decision", "decide"],
+        "decide": ["TWINS", "Decision", "decide"],
         "kinds": ["DTYPES", "Kind", "TITLES", "is_blank", "kind_of"],
     },
 )
@@ -24,6 +24,7 @@ __all__ = [
     "DTYPES",
     "FORMATS",
     "TITLES",
+    "TWINS",
     "Decision",
     "Kind",
     "by_value",

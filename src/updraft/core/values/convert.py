@@ -27,7 +27,10 @@ _LETTERS = [
     ("D", "%-d"),
     ("hh", "%H"),
     ("mm", "%M"),
+    ("ss.f", "%S%.f"),
     ("ss", "%S"),
+    ("AM", "%p"),
+    ("h", "%-I"),
 ]
 _LETTER = re.compile("|".join(letters for letters, _ in _LETTERS))
 
@@ -43,18 +46,41 @@ FORMATS: dict[Kind, tuple[str, ...]] = {
         "MM/DD/YY",
         "YYYY/MM/DD",
         "DD-MM-YYYY",
+        "D.M.YYYY",
+        "D/M/YYYY",
+        "M/D/YYYY",
+        "D/M/YY",
+        "M/D/YY",
         "D Mon YYYY",
         "D Month YYYY",
         "Mon D, YYYY",
+        "Month D, YYYY",
+        "Mon D YYYY",
+        "D-Mon-YYYY",
+        "D-Mon-YY",
+        "Mon-D-YYYY",
+        "YYYY.MM.DD",
         "YYYYMMDD",
     ),
     Kind.DATETIME: (
         "YYYY-MM-DD hh:mm:ss",
         "YYYY-MM-DDThh:mm:ss",
+        "YYYY-MM-DDThh:mm:ssZ",
+        "YYYY-MM-DD hh:mm:ss.f",
+        "YYYY-MM-DDThh:mm:ss.f",
+        "YYYY-MM-DDThh:mm:ss.fZ",
         "YYYY-MM-DD hh:mm",
+        "YYYY/MM/DD hh:mm",
+        "YYYY/MM/DD hh:mm:ss",
         "DD.MM.YYYY hh:mm",
         "DD/MM/YYYY hh:mm",
         "MM/DD/YYYY hh:mm",
+        "D/M/YYYY hh:mm",
+        "M/D/YYYY hh:mm",
+        "D/M/YYYY hh:mm:ss",
+        "M/D/YYYY hh:mm:ss",
+        "D/M/YYYY h:mm AM",
+        "M/D/YYYY h:mm AM",
     ),
     Kind.NUMBER: ("1,234.5", "1.234,5", "1 234,5"),
 }
@@ -99,6 +125,9 @@ def _guard(form: str) -> str:
             "Mon": r"\p{L}{3}",
             "M": r"\d{1,2}",
             "D": r"\d{1,2}",
+            "h": r"\d{1,2}",
+            "ss.f": r"\d{2}\.\d{1,9}",
+            "AM": r"[AaPp][Mm]",
         }.get(letters, r"\d{2}")
 
     parts, last = [], 0
@@ -159,7 +188,7 @@ def _date(text: pl.Expr, kind: Kind, form: str) -> pl.Expr:
     if kind is Kind.DATE:
         read = text.str.to_date(pattern, strict=False)
     else:
-        if "%H" not in pattern:
+        if "%H" not in pattern and "%-I" not in pattern:
             return _date(text, Kind.DATE, form).cast(pl.Datetime("us"))
         read = text.str.to_datetime(pattern, strict=False, time_unit="us")
     return pl.when(text.str.contains(_guard(form))).then(read).otherwise(None)
@@ -176,7 +205,7 @@ def _number(text: pl.Expr, form: str) -> pl.Expr:
         )
     thousands, point = _MARKS[form]
     mark, dot = f"[{thousands}]", re.escape(point)
-    fits = text.str.contains(rf"^[+-]?(\d{{1,3}}({mark}\d{{3}})+|\d+)({dot}\d+)?$")
+    fits = text.str.contains(rf"^[+-]?(\d{{1,3}}({mark}\d{{3}})+|\d+)({dot}\d+)?$|^[+-]?{dot}\d+$")
     plain = text.str.replace_all(mark, "")
     plain = plain.str.replace(",", ".", literal=True) if point == "," else plain
     return pl.when(fits).then(plain.cast(pl.Float64, strict=False)).otherwise(None)

@@ -7,7 +7,7 @@ be either way round, columns in which a single value does not fit.
 from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 import polars as pl
@@ -17,18 +17,37 @@ from updraft.core.values.kinds import DTYPES, TITLES, Kind, kind_of
 
 SAMPLE = 400  # values looked at to shortlist kinds; the decision itself always uses all values
 _MAX_DIGITS = 15  # beyond this a float is no longer exact
-_NUMBER = r"^-?(0|[1-9]\d*)(\.\d+)?([eE][+-]?\d{1,2})?$"
+_NUMBER = r"^-?((0|[1-9]\d*)(\.\d*)?|\.\d+)([eE][+-]?\d{1,3})?$"
 # Reading "04/05/2026" either way round gives two different days, and "1,234" two numbers; only values can
 # decide.
 _NUMBERS = {"point": "1,234.5", "comma": "1.234,5"}
-_TWINS = {
+TWINS = {
     "1,234.5": "1.234,5",
     "1.234,5": "1,234.5",
     "DD/MM/YYYY": "MM/DD/YYYY",
     "MM/DD/YYYY": "DD/MM/YYYY",
     "DD/MM/YY": "MM/DD/YY",
     "MM/DD/YY": "DD/MM/YY",
+    "D/M/YYYY": "M/D/YYYY",
+    "M/D/YYYY": "D/M/YYYY",
+    "D/M/YY": "M/D/YY",
+    "M/D/YY": "D/M/YY",
+    "DD/MM/YYYY hh:mm": "MM/DD/YYYY hh:mm",
+    "MM/DD/YYYY hh:mm": "DD/MM/YYYY hh:mm",
+    "D/M/YYYY hh:mm": "M/D/YYYY hh:mm",
+    "M/D/YYYY hh:mm": "D/M/YYYY hh:mm",
+    "D/M/YYYY hh:mm:ss": "M/D/YYYY hh:mm:ss",
+    "M/D/YYYY hh:mm:ss": "D/M/YYYY hh:mm:ss",
+    "D/M/YYYY h:mm AM": "M/D/YYYY h:mm AM",
+    "M/D/YYYY h:mm AM": "D/M/YYYY h:mm AM",
 }
+# What programs write where a number, a date or an answer is missing. Among words it may be a word or a code.
+_MISSING = frozenset({
+    "", "na", "n/a", "n.a.", "#n/a", "<na>", "nan", "null", "nil", "none", "-", "--", "–", "—", ".", "..",
+    "...", "?", "#num!", "#value!", "#div/0!", "#ref!", "#name?",
+})  # fmt: skip
+_LONGEST_MISSING = max(map(len, _MISSING))
+_LEAST_SHARE = 0.1  # of the cells, that must be values for the others to be read as missing
 
 
 @dataclass(frozen=True)
@@ -69,6 +88,39 @@ def _decide_column(series: pl.Series, numbers: str | None) -> tuple[pl.Series, D
 
 
 def _decide_text(series: pl.Series, numbers: str | None) -> tuple[pl.Series, Decision]:
+    found, decision = _decide_filled(series, numbers)
+    if decision.kind is not Kind.TEXT or decision.doubt:
+        return found, decision
+    words = _words_for_missing(series)
+    if not words:
+        return found, decision
+    as_text = pl.col(series.name)
+    meant = series.to_frame().select(pl.when(~as_text.is_in(words)).then(as_text)).to_series()
+    values, filled = meant.len() - meant.null_count(), series.len() - series.null_count()
+    if values < 3 or values < _LEAST_SHARE * filled:
+        return found, decision
+    other, better = _decide_filled(meant, numbers)
+    if better.kind is Kind.TEXT:
+        return found, replace(
+            decision, doubt=better.doubt, evidence=better.evidence
+        ) if better.doubt else decision
+    told = [f"“{word.strip()}”" if word.strip() else "nothing but blanks" for word in words[:3]]
+    evidence = (
+        f"{better.evidence}; {filled - values:,} with {', '.join(dict.fromkeys(told))} are read as empty"
+    )
+    return other, replace(better, evidence=evidence)
+
+
+def _words_for_missing(series: pl.Series) -> list[str]:
+    """Words for missing as they stand in a text column."""
+    short = series.filter(series.str.len_bytes() <= _LONGEST_MISSING + 4)
+    if not short.len():
+        return []
+    found = short.drop_nulls().unique().sort()
+    return found.filter(found.str.strip_chars().str.to_lowercase().is_in(_MISSING)).to_list()
+
+
+def _decide_filled(series: pl.Series, numbers: str | None) -> tuple[pl.Series, Decision]:
     name, filled = series.name, series.len() - series.null_count()
     if not filled:
         return series, Decision(name, Kind.TEXT, "", "no value at all")
@@ -79,11 +131,15 @@ def _decide_text(series: pl.Series, numbers: str | None) -> tuple[pl.Series, Dec
         read, plain = _read(series, kind, form)
         if read.null_count() > series.null_count():
             continue
-        if kind in (Kind.WHOLE, Kind.NUMBER) and _would_lose(series, padded=not plain):
+        if kind in (Kind.WHOLE, Kind.NUMBER) and _would_lose(series, kind, padded=not plain):
             return series, Decision(
-                name, Kind.TEXT, "", "its digits have leading zeros, or are more than 15", doubt=True
+                name,
+                Kind.TEXT,
+                "",
+                "its digits are a code: leading zeros, a plus sign, an E between them, or more than 15",
+                doubt=True,
             )
-        twin = None if form == _NUMBERS.get(numbers or "") else _TWINS.get(form)
+        twin = None if form == _NUMBERS.get(numbers or "") else TWINS.get(form)
         if twin and _read(series, kind, twin)[0].null_count() == series.null_count():
             return series, Decision(
                 name,
@@ -113,7 +169,7 @@ def _candidates(sample: pl.Series, numbers: str | None) -> list[tuple[Kind, str]
     found: list[tuple[Kind, str]] = []
     if first.lower() in ("yes", "no", "true", "false"):
         found.append((Kind.YES_NO, ""))
-    if first[0].isdigit() or first[0] == "-":
+    if first[0].isdigit() or first[0] in "-.":
         if numbers == "comma":
             return [(Kind.NUMBER, _NUMBERS["comma"]), *_dates(first)]
         found += [(Kind.WHOLE, ""), (Kind.NUMBER, "")]
@@ -175,8 +231,8 @@ def _by_value(series: pl.Series, answers: pl.DataFrame) -> pl.Series:
     )
 
 
-def _would_lose(series: pl.Series, padded: bool) -> bool:
-    """Whether any number has leading zeros, a plus sign, or too many digits to be kept exactly."""
+def _would_lose(series: pl.Series, kind: Kind, padded: bool) -> bool:
+    """Whether any is a code by its leading zeros, a plus sign or an E between digits, or is too long."""
     if padded:
         series = series.str.strip_chars()
     text = pl.col(series.name)
@@ -188,12 +244,14 @@ def _would_lose(series: pl.Series, padded: bool) -> bool:
         return True
     if facts["starts 0"][0] and series.filter(series.str.starts_with("0")).str.contains(r"^0\d").any():
         return True
+    if kind is Kind.NUMBER and series.str.contains(r"^-?\d+[eE]\d+$").any():
+        return True  # a code such as 6E2; numbers have a point or a sign there
     if (facts["longest"][0] or 0) <= _MAX_DIGITS:
         return False
-    # A decimal fraction of up to 17 digits comes back from a float as it was written; a whole number does
-    # not.
+    # A fraction of more digits than a float holds was a float in the program that wrote it; a whole number
+    # was not.
     long = series.filter(series.str.len_bytes() > _MAX_DIGITS)
-    return bool(long.str.contains(r"^-?\d{16,}(\.|$)|[1-9](\.?\d){17,}").any())
+    return bool(long.str.contains(r"^-?\d{16,}(\.|$)").any())
 
 
 def _plural(kind: Kind) -> str:

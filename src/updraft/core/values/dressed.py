@@ -10,6 +10,7 @@ from collections.abc import Mapping
 import polars as pl
 
 CURRENCY = r"(?:[€$£¥₹₺₽]|EUR|USD|GBP|CHF|JPY|SEK|NOK|DKK|PLN|CZK)"
+SIGNS = {"€": "EUR", "$": "USD", "£": "GBP", "¥": "JPY"}  # where a sign and a code are likely one currency
 # Unit → (what is measured, how many of the smallest unit listed). SI and customary units of trade.
 UNITS: dict[str, tuple[str, float]] = {
     "mg": ("mass", 0.001),

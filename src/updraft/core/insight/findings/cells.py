@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import polars as pl
 
 from updraft.core.insight.findings.model import Finding, Repair, chosen, plural, short, step, where
-from updraft.core.insight.findings.view import View
+from updraft.core.insight.findings.view import Column, View
 
 _SIGNS = ("; ", ";", " | ", "|", " / ", "/", ", ", ",", " + ", " & ")
 _COMPOUND = (" - ", " – ", " / ", "/", " | ", "|", "; ", ";", ": ", ", ", ",", " x ", "_", " (")
@@ -127,6 +127,8 @@ def compound_cells(view: View) -> Iterator[Finding]:
             fewer = min(part["p"].n_unique() for part in parts)
             if any(part["n"].sum() < 0.95 * float(words["n"].sum()) for part in parts):
                 continue
+            if any(part["p"].n_unique() == 1 for part in parts):
+                continue  # a prefix that all share is no part
             if "mixed" in natures and len(set(natures)) == 1:
                 continue
             if len(set(natures)) < 2 and not (
@@ -168,7 +170,7 @@ def _nature(parts: pl.Series) -> str:
 
 
 def _part_names(name: str, many: int, view: View) -> list[str]:
-    taken = {c.name for c in view.columns} - {name}
+    taken = set(view.frame.columns) - {name}
     names: list[str] = []
     for place in range(many):
         fresh = f"{name} {place + 1}"
@@ -181,16 +183,17 @@ def _part_names(name: str, many: int, view: View) -> list[str]:
 def sparse_groups(view: View) -> Iterator[Finding]:
     """Values that stand only on the first row of their group, the rest of which is left empty.
 
-    Threshold: among the first half of the columns; the first row filled; 20 to 95 % of the cells empty; no value begins
-    two groups (one in ten may); columns to the right are filled.
+    Threshold: the first column, and those that follow it and are alike; the first row filled; 20 to 95 % of the cells empty;
+    no value begins two groups (one in ten may); two groups of three have more than one row; columns to the right are filled.
     """
     if view.height < 8 or len(view.columns) < 2:
         return
-    found = []
+    found: list[Column] = []
     for column in view.columns[: max(1, (len(view.columns) + 1) // 2)]:
         empty = column.empty
         if (
             column.nested
+            or column.place > len(found)
             or not 0.2 * view.height <= empty <= 0.95 * view.height
             or bool(column.blank[0])
             or column.role == "free"
@@ -204,7 +207,7 @@ def sparse_groups(view: View) -> Iterator[Finding]:
         # Groups of one row each next to long empty stretches are remarks, not groups.
         runs = column.blank.rle().struct.unnest()
         gaps = runs.filter(runs["value"])["len"]
-        if gaps.len() < 2 or column.filled > 1.7 * (gaps.len() + 1):
+        if gaps.len() < 2 or column.filled > 1.5 * (gaps.len() + 1):
             continue
         found.append(column)
     if found:
@@ -246,17 +249,18 @@ _SERIES = (
 def values_as_columns(view: View) -> Iterator[Finding]:
     """Columns whose names are values of one series: months, years, quarters, weekdays, days, or one stem with numbers.
 
-    Threshold: three columns of a calendar, four of a stem with numbers; all of numbers, or all of one kind.
+    Threshold: three columns of a calendar, four of a stem with numbers that are years or run without a gap; all of numbers,
+    or all of one kind. Not where each holds only 0 and 1 (they say which, as numbers), nor where the stem itself is a column.
     """
     names = [c.name for c in view.columns]
     for title, pattern in _SERIES:
         fits = [name for name in names if re.search(pattern, name.strip())]
-        if len(fits) >= 3 and len(fits) < len(names) and _one_kind(view, fits):
+        if len(fits) >= 3 and len(fits) < len(names) and _one_kind(view, fits) and not _flags(view, fits):
             yield _as_rows(view, fits, title, pattern)
             return
     stems: dict[str, list[str]] = {}
     for name in names:
-        match = re.fullmatch(r"(\D{1,30}?)[\s_.-]*\d{1,4}", name.strip())
+        match = re.fullmatch(r"(\D{1,30}?)[\s_-]*\d{1,4}", name.strip())
         if match and match.group(1).strip():
             stems.setdefault(match.group(1).strip(), []).append(name)
     for stem, fits in stems.items():
@@ -264,10 +268,29 @@ def values_as_columns(view: View) -> Iterator[Finding]:
             len(fits) >= 4
             and len(fits) < len(names)
             and not re.fullmatch(r"(?i)(column|field|unnamed:?|f|_)", stem)
+            and stem not in names
+            and not re.search(r"[()\[\]]|\.$", stem)
+            and _runs(fits)
             and _one_kind(view, fits)
+            and not _flags(view, fits)
         ):
             yield _as_rows(view, fits, stem, rf"^{re.escape(stem)}[\s_.-]*\d{{1,4}}$")
             return
+
+
+def _runs(names: list[str]) -> bool:
+    """Whether the numbers behind a stem are years, or follow each other from 0 or 1."""
+    numbers = sorted(int(re.findall(r"\d+", name)[-1]) for name in names)
+    years = all(1900 <= n <= 2100 for n in numbers)
+    return years or (numbers[0] <= 1 and numbers == list(range(numbers[0], numbers[0] + len(numbers))))
+
+
+def _flags(view: View, names: list[str]) -> bool:
+    """Whether each column holds but 0 and 1: a category spread over columns for a model, not measures."""
+    return all(
+        c.is_number and c.distinct <= 2 and c.counts["value"].cast(pl.Float64).is_in([0.0, 1.0]).all()
+        for c in (view.column(name) for name in names)
+    )
 
 
 def _one_kind(view: View, names: list[str]) -> bool:

@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 import polars as pl
 
-from updraft.core.insight.findings.model import Finding, Repair, plural, short, step
+from updraft.core.insight.findings.model import Finding, Repair, plural, short, step, where
+from updraft.core.insight.findings.naming import names_a_key, ranks
 from updraft.core.insight.findings.view import Column, View
 from updraft.core.values import Kind
 
@@ -35,7 +36,10 @@ def expected_doubles(view: View, columns: Sequence[Column]) -> float:
 def duplicate_rows(view: View) -> Iterator[Finding]:
     """Rows equal in every column, blanks at the ends and doubled ones apart.
 
-    Threshold: three columns at least, and ten times as many such rows as chance would make (see `expected_doubles`).
+    Threshold: three columns at least, ten times as many such rows as chance would make (see `expected_doubles`), and a
+    column that tells things apart: a code, a name or a moment of which seven of ten are distinct. Where nothing does but
+    half of the values of a measure differ, such few rows may be two things that measure alike; a person decides. Where not
+    even that, nothing is said.
     """
     if len(view.columns) < 3 or view.height < 4:
         return
@@ -45,6 +49,12 @@ def duplicate_rows(view: View) -> Iterator[Finding]:
         or rows.len() * 2 > view.height
         or expected_doubles(view, view.columns) * 10 > rows.len()
     ):
+        return
+    known = identified(view, view.height - rows.len())
+    measured = rows.len() <= max(2, view.height // 500) and any(
+        c.distinct * 2 >= view.height for c in view.columns
+    )
+    if not known and not measured:
         return
     examples = [
         " · ".join(str(v) for v in view.frame.row(int(row))[:3] if v is not None) for row in rows.head(3)
@@ -65,8 +75,25 @@ def duplicate_rows(view: View) -> Iterator[Finding]:
                 (step("remove_duplicates", **({"ignore_blanks": True} if blanks else {})),),
             ),
         ),
-        weight=88,
+        open=not known,
+        weight=88 if known else 45,
     )
+
+
+def identified(view: View, things: int, but: Column | None = None) -> bool:
+    """Whether a column tells things apart: seven of ten of its values differ, and they are names, codes or moments."""
+    for column in view.columns:
+        if column is but or column.distinct < 0.7 * things or column.nested:
+            continue
+        if column.is_date or (
+            column.is_text and column.role in ("identifier", "name") and column.numbers is None
+        ):
+            return True
+        if column.place == 0 and column.distinct == things:
+            return True  # one row for each year, state or whatever stands first
+        if column.kind is Kind.WHOLE and (names_a_key(column.name) or _numbers_rows(column)):
+            return True
+    return False
 
 
 def _again(hashes: np.ndarray[Any, Any]) -> pl.Series:
@@ -77,8 +104,9 @@ def _again(hashes: np.ndarray[Any, Any]) -> pl.Series:
 def almost_keys(view: View) -> Iterator[Finding]:
     """A column of codes in which nearly every value differs, but a few stand twice in rows that are not equal.
 
-    Threshold: at least 95 % of the filled cells distinct; codes of one shape, or whole numbers; and either the values run
-    regularly, or more doubles than numbers drawn from their range would have in one of a hundred tables (birthday problem).
+    Threshold: at least 95 % of the filled cells distinct; codes of one shape, or whole numbers that are named a key or run
+    regularly in the first column (measures are no keys); and either the values run regularly, or more doubles than numbers
+    drawn from their range would have in one of a hundred tables (birthday problem).
     """
     if view.height < 20 or len(view.columns) < 2:
         return
@@ -109,6 +137,7 @@ def almost_keys(view: View) -> Iterator[Finding]:
             short(column.texts(doubles["value"])),
             rows,
             (
+                *_marking(column, doubles["value"]),
                 Repair(
                     f"Keep the fullest row for each {column.name}",
                     (step("remove_duplicates", keys=[column.name], stays="fullest"),),
@@ -118,9 +147,22 @@ def almost_keys(view: View) -> Iterator[Finding]:
         )
 
 
+def _marking(column: Column, values: pl.Series) -> tuple[Repair, ...]:
+    """Two things under one key, or one thing twice: nobody but a person can tell, so the rows are marked first."""
+    rule = where(column.name, "one_of", values=column.texts(values))
+    marked = step("mark_rows", name=f"{column.name} twice", rule=rule)
+    return (Repair(f"Mark the rows that share a {column.name}", (marked,)),) if values.len() <= 500 else ()
+
+
+def _numbers_rows(column: Column) -> bool:
+    return column.place == 0 and not ranks(column.name) and _regular(column)
+
+
 def _is_code(column: Column) -> bool:
     if column.kind is Kind.WHOLE:
-        return True
+        return names_a_key(column.name) or _numbers_rows(column)
+    if column.is_text and column.meant["value"].head(200).str.contains(r"^-?\d*[.,]\d+$").any():
+        return False  # measures kept as text
     if column.role != "identifier" or column.meant["value"].head(200).str.contains(_DAY).sum() * 2 > min(
         column.meant.height, 200
     ):
@@ -171,7 +213,8 @@ def _unlikely(many: int, expected: float) -> bool:
 def two_identifiers(view: View) -> Iterator[Finding]:
     """Rows that are equal in everything but the identifier.
 
-    Threshold: another three columns at least that agree, and ten times as many rows as chance would make.
+    Threshold: another three columns at least that agree, one of which tells things apart (see `identified`), and ten times
+    as many rows as chance would make; where none tells them apart, a thousand times as many, at most 2 % of the rows.
     """
     if len(view.columns) < 4 or view.height < 10:
         return
@@ -184,6 +227,9 @@ def two_identifiers(view: View) -> Iterator[Finding]:
         equal = set(_again(view.row_hashes).to_list())
         rows = pl.Series([row for row in _again(hashes) if row not in equal], dtype=pl.UInt32)
         if not rows.len() or rows.len() * 5 > view.height or expected_doubles(view, others) * 10 > rows.len():
+            continue
+        rare = rows.len() * 50 <= view.height and expected_doubles(view, others) * 1000 <= rows.len()
+        if not rare and not identified(view, view.height - rows.len(), but=key):
             continue
         series = pl.Series(hashes)
         both = series.is_in(series.gather(rows).unique().implode()).arg_true()

@@ -9,13 +9,20 @@ import polars as pl
 
 from updraft.core.insight.findings import (
     cells,
+    contents,
+    date_text,
     doubles,
     groups,
-    kinds,
     meeting,
+    near_rows,
+    number_text,
     numbers,
     placeholders,
+    places,
+    repeats,
+    series,
     structure,
+    sums,
     writing,
 )
 from updraft.core.insight.findings.model import Finding, Repair, Step, step
@@ -28,16 +35,28 @@ Detector = Callable[[View], Iterable[Finding]]
 # Rows that are no data are found first; the rest is looked at without them.
 ROWS: tuple[Detector, ...] = (
     structure.repeated_headers,
+    places.second_header,
     structure.totals,
+    places.summary_rows,
     structure.footers,
     structure.blank_rows,
 )
-DETECTORS: tuple[Detector, ...] = (
-    structure.blank_columns, doubles.duplicate_rows, doubles.almost_keys, doubles.two_identifiers,
+ROW_CODES = frozenset({
+    "repeated_header", "second_header", "totals", "summary_rows", "footer_lines", "blank_rows", "misplaced_header",
+})  # fmt: skip
+# Each looks at one column after another; what is done to a column says nothing of the next.
+OWN: tuple[Detector, ...] = (
     writing.stray_blanks, writing.control_characters, writing.broken_text, writing.variants, writing.look_alikes,
-    placeholders.placeholders, kinds.numbers_as_text, kinds.dates_as_text, kinds.far_dates, numbers.numbers_out_of_line,
-    cells.packed_cells, cells.compound_cells, cells.sparse_groups, cells.values_as_columns, groups.dependencies,
-    meeting.keys_that_miss,
+    placeholders.placeholders, number_text.numbers_as_text, number_text.mixed_currencies,
+    date_text.dates_as_text, date_text.dates_as_numbers, date_text.far_dates, numbers.numbers_out_of_line,
+    cells.packed_cells, cells.compound_cells, contents.html_entities, contents.yes_no_words, contents.json_cells,
+    contents.odd_shapes, contents.impossible_values, series.date_gaps,
+)  # fmt: skip
+ACROSS: tuple[Detector, ...] = (
+    structure.blank_columns, doubles.duplicate_rows, doubles.almost_keys, doubles.two_identifiers, cells.sparse_groups,
+    cells.values_as_columns, groups.dependencies, meeting.keys_that_miss, places.swapped_cells, places.shifted_cells,
+    near_rows.near_duplicates, series.start_after_end, sums.sums_that_miss, repeats.constant_columns,
+    repeats.identical_columns,
 )  # fmt: skip
 
 # Every code a finding can have, with what it is called in short.
@@ -45,11 +64,14 @@ CODES: dict[str, str] = {
     "misplaced_header": "header out of place",
     "repeated_header": "header repeated",
     "totals": "totals",
+    "second_header": "header that goes on",
+    "summary_rows": "summaries",
     "footer_lines": "titles and footers",
     "blank_rows": "blank rows",
     "blank_columns": "blank columns",
     "duplicate_rows": "duplicate rows",
     "almost_key": "almost a key",
+    "near_duplicates": "rows nearly the same",
     "two_identifiers": "one thing, two identifiers",
     "stray_blanks": "stray blanks",
     "control_characters": "control characters",
@@ -60,6 +82,7 @@ CODES: dict[str, str] = {
     "numbers_as_text": "numbers as text",
     "number_writing": "dressed numbers",
     "units_in_cells": "units in cells",
+    "mixed_currencies": "several currencies",
     "dates_as_text": "dates as text",
     "date_forms": "several date forms",
     "date_order_open": "day or month first",
@@ -74,6 +97,18 @@ CODES: dict[str, str] = {
     "values_as_columns": "values as columns",
     "broken_dependency": "broken dependency",
     "agreed_gaps": "gaps the group agrees on",
+    "swapped_cells": "swapped cells",
+    "shifted_cells": "shifted cells",
+    "html_entities": "entities of HTML",
+    "yes_no_words": "yes and no in several words",
+    "json_cells": "JSON in cells",
+    "odd_shapes": "addresses that are none",
+    "impossible_values": "impossible values",
+    "start_after_end": "start after end",
+    "date_gaps": "gaps and repeats of days",
+    "sums_that_miss": "sums that miss",
+    "constant_columns": "columns of one value",
+    "identical_columns": "columns twice",
     "keys_that_miss": "keys that miss",
 }
 
@@ -90,7 +125,35 @@ def find(
         others: other tables of the flow by name, for keys that should meet there.
         stopped: asked between detectors; once true, what was found so far is given.
     """
-    view = View(table, dict(others or {}))
+    return Look(table, dict(others or {}), stopped).findings
+
+
+class Look:
+    """One look at a table, and what it found; a second one after some columns changed does not begin from nothing.
+
+    Args:
+        after: an earlier look at the same rows.
+        changed: the columns that are not what they were at that look.
+    """
+
+    def __init__(
+        self,
+        table: pl.DataFrame,
+        others: dict[str, pl.DataFrame],
+        stopped: Callable[[], bool] = lambda: False,
+        after: Look | None = None,
+        changed: frozenset[str] = frozenset(),
+    ) -> None:
+        known: View | None = after.view if after is not None and after.view.height == table.height else None
+        self.view: View = View(table, others, known=known, changed=changed)
+        self.findings: list[Finding] = (
+            _looked(self.view, stopped)
+            if known is None or after is None
+            else _again(self.view, after.findings, changed, stopped)
+        )
+
+
+def _looked(view: View, stopped: Callable[[], bool]) -> list[Finding]:
     if not view.height or not view.columns:
         return []
     found = list(structure.misplaced_header(view))
@@ -98,14 +161,46 @@ def find(
         return [replace(finding, open=True) for finding in found]
     found = _told_once([finding for detector in ROWS for finding in detector(view)])
     below = _without_rows(view, found)
-    for detector in DETECTORS:
+    for detector in (*OWN, *ACROSS):
         if stopped():
             break
         found += [below.seen_from_above(finding) for finding in detector(below.view)]
+    return _told(found, view)
+
+
+def _again(
+    view: View, before: list[Finding], changed: frozenset[str], stopped: Callable[[], bool]
+) -> list[Finding]:
+    """What is to be said after some columns changed: the others are as they were, and so are the rows."""
+    across = {code for detector in ACROSS for code in _SAID_ACROSS[detector]}
+    found = [f for f in before if f.code not in across and not changed & set(f.columns)]
+    some = view.only(changed)
+    for detector in (*OWN, *ACROSS):
+        if stopped():
+            break
+        found += detector(some if detector in OWN else view)
+    return _told(found, view)
+
+
+def _told(found: list[Finding], view: View) -> list[Finding]:
     told = (
-        replace(f, open=bool(f.repairs) and not may_be_safe(f)) for f in _without_echoes(found, table.columns)
+        replace(f, open=bool(f.repairs) and not may_be_safe(f))
+        for f in _without_echoes(found, view.frame.columns)
     )
     return sorted(told, key=lambda f: (-f.weight, f.columns, f.code))
+
+
+# What the detectors say that look at several columns at once.
+_SAID_ACROSS: dict[Detector, tuple[str, ...]] = {
+    structure.blank_columns: ("blank_columns",), doubles.duplicate_rows: ("duplicate_rows",),
+    doubles.almost_keys: ("almost_key",), doubles.two_identifiers: ("two_identifiers",),
+    cells.sparse_groups: ("fill_down",), cells.values_as_columns: ("values_as_columns",),
+    groups.dependencies: ("broken_dependency", "agreed_gaps"), meeting.keys_that_miss: ("keys_that_miss",),
+    places.swapped_cells: ("swapped_cells",), places.shifted_cells: ("shifted_cells",),
+    near_rows.near_duplicates: ("near_duplicates",), series.start_after_end: ("start_after_end",),
+    sums.sums_that_miss: ("sums_that_miss",), repeats.constant_columns: ("constant_columns",),
+    repeats.identical_columns: ("identical_columns",),
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -173,7 +268,11 @@ def _told_once(found: list[Finding]) -> list[Finding]:
 
 # Findings of the first code explain those of the others that lie in the same column (or anywhere) and rows.
 _ECHOES: dict[str, tuple[str, ...]] = {
-    "duplicate_rows": ("almost_key",),
+    "duplicate_rows": ("almost_key", "near_duplicates", "date_gaps"),
+    "shifted_cells": ("swapped_cells", "numbers_as_text", "variants", "look_alikes"),
+    "swapped_cells": ("numbers_as_text",),
+    "near_duplicates": ("almost_key", "two_identifiers", "look_alikes", "date_gaps"),
+    "impossible_values": ("outliers",), "far_dates": ("date_gaps",),
     "control_characters": ("variants", "look_alikes", "broken_dependency"),
     "variants": ("broken_dependency", "keys_that_miss", "look_alikes"), "look_alikes": ("broken_dependency", "keys_that_miss"),
     "stray_blanks": ("broken_dependency", "keys_that_miss"),
@@ -193,7 +292,7 @@ def _without_echoes(found: list[Finding], names: list[str]) -> Iterator[Finding]
             for f in found
             if finding.code in _ECHOES.get(f.code, ())
             and f is not finding
-            and (f.code == "duplicate_rows" or set(f.columns) & set(finding.columns))
+            and (not f.columns or set(f.columns) & set(finding.columns))
         ]
         # Two rows that share one key and differ in another: the key that stands further left is the one that counts.
         keys = {"almost_key": "two_identifiers", "two_identifiers": "almost_key"}.get(finding.code)

@@ -9,6 +9,7 @@ import numpy as np
 import polars as pl
 
 from updraft.core.insight.findings.model import Finding, Repair, plural, short, step
+from updraft.core.insight.findings.naming import names_a_code
 from updraft.core.insight.findings.view import Column, View
 from updraft.core.similarity import tidied_blanks
 from updraft.core.values import Kind, by_value
@@ -21,6 +22,8 @@ Codes = np.ndarray[Any, np.dtype[np.int32]]
 
 def dependencies(view: View) -> Iterator[Finding]:
     """Columns that determine another one, but for few rows.
+
+    Measures determine nothing: of columns of numbers only those named as codes take part.
 
     Threshold: groups of three rows on average; in 97 % of the rows of groups the value is that of the majority (a
     majority of 60 %); at most 15 % of the groups are broken; the values would not agree as well by chance; and, for gaps,
@@ -84,6 +87,8 @@ def _may_take_part(column: Column, height: int) -> bool:
         or column.is_date
         or column.role == "free"
         or column.kind is Kind.YES_NO
+        or (column.kind is Kind.WHOLE and not names_a_code(column.name))
+        or (column.is_text and column.numbers is not None)
     ):
         return False
     return 3 <= column.distinct <= max(column.filled / 3, 3) and column.filled >= 0.5 * height

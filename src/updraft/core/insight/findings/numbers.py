@@ -9,6 +9,7 @@ import numpy as np
 import polars as pl
 
 from updraft.core.insight.findings.model import Finding, Repair, plural, short, step, where
+from updraft.core.insight.findings.naming import may_be_negative, names_a_code, names_a_year, never_zero
 from updraft.core.insight.findings.placeholders import odd_numbers
 from updraft.core.insight.findings.view import Column, View
 from updraft.core.steps.conditions import Rule, compiled
@@ -20,8 +21,11 @@ _LEAST = 30  # filled cells below which nothing is said about what is usual
 
 def numbers_out_of_line(view: View) -> Iterator[Finding]:
     """Every column of numbers that is no key: first mixed units, then outliers; negatives and zeros on their own."""
+    outliers: list[Finding] = []
     for column in view.columns:
         if not column.is_number or column.filled < _LEAST or column.distinct < 5 or _is_key(column):
+            continue
+        if names_a_code(column.name) or names_a_year(column.name):
             continue
         values = column.series.cast(pl.Float64).drop_nulls().to_numpy()
         values = values[np.isfinite(values)]
@@ -34,7 +38,34 @@ def numbers_out_of_line(view: View) -> Iterator[Finding]:
         if any(finding.code == "negatives" for finding in signs):
             values = values[values >= 0]
         mixed = list(_units(column, values))
-        yield from mixed or _outliers(column, values)
+        yield from mixed
+        outliers += [] if mixed else _outliers(column, values)
+    yield from _by_row(outliers)
+
+
+def _by_row(outliers: list[Finding]) -> Iterator[Finding]:
+    """Outliers of four columns and more that lie in one and the same row are told once: it is the row that is odd."""
+    rows = [tuple(f.rows.to_list()) for f in outliers]
+    for row in dict.fromkeys(rows):
+        same = [f for f, own in zip(outliers, rows, strict=True) if own == row]
+        if len(same) < 4 or len(row) > 1:
+            yield from same
+            continue
+        rule = {"match": "any", "of": [condition for f in same for condition in (f.rule or {})["of"]]}
+        names = tuple(name for f in same for name in f.columns)
+        yield Finding(
+            "outliers",
+            names,
+            1,
+            f"Row {row[0] + 1:,} lies far from the others in {len(names)} columns",
+            "A row that is odd in many columns is often no data: a header, a total, another unit. Said where four columns and more "
+            "have their only outlier in one row.",
+            tuple(f.examples[0] for f in same[:5]),
+            same[0].rows,
+            (Repair("Mark the row with a new column", (step("mark_rows", name="Out of line", rule=rule),)),),
+            rule,
+            weight=58,
+        )
 
 
 def _is_key(column: Column) -> bool:
@@ -54,11 +85,21 @@ def _steady(column: Column) -> bool:
 
 
 def _signs(column: Column, values: Numbers) -> Iterator[Finding]:
-    """Negatives or zeros in at most 2 % of the cells, when no other is. A negative tail of what goes on below zero is none."""
+    """Negatives or zeros in at most 2 % of the cells, when no other is. A negative tail of what goes on below zero is none.
+
+    In small tables two are enough, where no other number lies near 0.
+
+    A zero is odd among fractions, the smallest of which is a quarter of the middle, or where the name says that nothing
+    can be 0 (a weight, a price). Counts, scores and years of schooling have zeros.
+    """
     above, below, zeros = values[values > 0], values[values < 0], values[values == 0]
     if (
         len(below)
-        and len(below) <= 0.02 * len(values)
+        and not may_be_negative(column.name)
+        and (
+            len(below) <= 0.02 * len(values)
+            or (len(below) <= 2 and len(values) >= 40 and np.min(above, initial=0) >= 0.05 * np.median(above))
+        )
         and len(above) > 0.9 * len(values)
         and float(np.median(-below)) >= float(np.quantile(above, 0.1))
     ):
@@ -87,16 +128,16 @@ def _signs(column: Column, values: Numbers) -> Iterator[Finding]:
         )
     if len(zeros) and len(zeros) <= 0.02 * len(values) and not len(below) and len(above):
         low, middle = float(np.min(above)), float(np.median(above))
-        if low >= 0.05 * middle or (
-            low >= 1 and column.kind is Kind.WHOLE and middle >= 8 and float(np.quantile(above, 0.02)) >= 2
-        ):
+        named = never_zero(column.name) and low >= 0.05 * middle
+        if named or (column.kind is Kind.NUMBER and _mostly_fractions(above) and low >= 0.25 * middle):
             rule = where(column.name, "equals", value="0")
             yield Finding(
                 "zeros",
                 (column.name,),
                 len(zeros),
                 f"{plural(len(zeros), 'cell', 'cells')} of {column.name} {'is' if len(zeros) == 1 else 'are'} 0, the others {low:g} and more",
-                "A zero put for “not known” draws every mean down. Said where at most 2 % are 0 and the smallest other number is well above.",
+                "A zero put for “not known” draws every mean down. Said where at most 2 % are 0 and the smallest other number is well above, "
+                "among fractions or where the name says that nothing can be 0.",
                 ("0",),
                 (column.series == 0).fill_null(False).arg_true(),
                 (
@@ -111,11 +152,17 @@ def _signs(column: Column, values: Numbers) -> Iterator[Finding]:
             )
 
 
+def _mostly_fractions(values: Numbers) -> bool:
+    return bool(np.mean(values % 1 != 0) > 0.3)
+
+
 def _units(column: Column, values: Numbers) -> Iterator[Finding]:
     """Two clusters a power of ten apart: the same thing in two units.
 
-    Threshold: positive numbers, the smaller cluster at least 0.5 % and two, medians within a factor of 2.5 of 100, 1,000 or
-    1,000,000 apart, and between the clusters a gap at least three times as wide as any inside them.
+    Threshold: positive numbers of thirty values; the smaller cluster at least 0.5 % and three different values, medians
+    within a factor of 2.5 of 100, 1,000 or 1,000,000 apart; between the clusters a gap of half a power of ten (a whole one
+    where the clusters are 1,000 apart and more), the larger one no wider than six tenths of that distance, at least three times as wide as any inside them; and brought to the other
+    unit, nine tenths of the smaller cluster lie where the larger one does.
     """
     logs = np.sort(np.log10(values[values > 0]))
     if len(logs) < max(_LEAST, 0.98 * len(values)):
@@ -140,6 +187,17 @@ def _units(column: Column, values: Numbers) -> Iterator[Finding]:
     if max(np.ptp(low), np.ptp(high)) > 2.2 or gaps[at] < 3 * float(np.quantile(others, 0.99)):
         return
     few_are_small = len(low) <= len(high)
+    few, rest = (low, high) if few_are_small else (high, low)
+    moved = few + power if few_are_small else few - power
+    inside = (moved >= np.min(rest) - 0.1) & (moved <= np.max(rest) + 0.1)
+    if (
+        len(np.unique(few)) < 3
+        or len(np.unique(logs)) < _LEAST
+        or gaps[at] < (0.5 if power == 2 else 1.0)
+        or np.mean(inside) < 0.9
+        or np.ptp(np.quantile(rest, [0.01, 0.99])) > 0.6 * power
+    ):
+        return
     border = 10 ** ((logs[at] + logs[at + 1]) / 2)
     edge = float(f"{border:.3g}")
     edge = int(edge) if column.kind is Kind.WHOLE else edge
@@ -152,6 +210,8 @@ def _units(column: Column, values: Numbers) -> Iterator[Finding]:
         (column.series.cast(pl.Float64) < edge) if few_are_small else (column.series.cast(pl.Float64) > edge)
     )
     rows = test.fill_null(False).arg_true()
+    if rows.len() > 4 and int(rows[-1]) - int(rows[0]) + 1 == rows.len():
+        return  # one stretch of the table: a time when it was less, rather than another unit
     times = 10.0 ** (power if few_are_small else -power)
     # A column of whole numbers cannot hold a thousandth: it is a number first.
     first = (

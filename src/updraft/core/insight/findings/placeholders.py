@@ -20,6 +20,7 @@ from updraft.core.insight.findings.model import (
     step,
     where,
 )
+from updraft.core.insight.findings.naming import names_a_code
 from updraft.core.insight.findings.unknown import is_placeholder
 from updraft.core.similarity import tidied_blanks
 from updraft.core.values import Kind, decide
@@ -83,6 +84,7 @@ def _words(column: Column) -> pl.Series:
         return found["value"].head(0)
     # A column of short signs may use one of these as a sign among others.
     others = column.meant["value"]
+    found = found.filter(~_stands_among_its_like(column, tidy))
     lone = found.filter(tidy.str.len_chars() == 1)
     if (
         others.len()
@@ -97,10 +99,24 @@ def _words(column: Column) -> pl.Series:
     return found["value"]
 
 
+def _stands_among_its_like(column: Column, tidy: pl.Expr) -> pl.Expr:
+    """Whether a word that could be a code or a name (TBC, NAN, the surname Null) is written as the column's other values are."""
+    shapes = column.meant.select(
+        pl.col("value").str.replace_all(r"\p{Lu}", "A").str.replace_all(r"\p{Ll}+", "a").alias("shape"), "n"
+    )
+    usual = (
+        shapes.group_by("shape")
+        .agg(pl.col("n").sum())
+        .filter(pl.col("n") * 5 >= float(shapes["n"].sum()))["shape"]
+    )
+    shape = tidy.str.replace_all(r"\p{Lu}", "A").str.replace_all(r"\p{Ll}+", "a")
+    return tidy.str.to_lowercase().is_in(["nan", "null", "tbc", "tbd"]) & shape.is_in(usual.implode())
+
+
 def odd_numbers(column: Column) -> pl.Series:
     series = column.series.drop_nulls()
     none = series.head(0)
-    if series.len() < 20 or column.distinct < 3:
+    if series.len() < 20 or column.distinct < 3 or names_a_code(column.name):
         return none
     candidates = column.counts.filter(pl.col("value").cast(pl.Float64).is_in(list(_NUMBERS)))
     if not candidates.height or candidates.height > 3:
@@ -115,7 +131,8 @@ def odd_numbers(column: Column) -> pl.Series:
     for value, many in candidates.iter_rows():
         number = float(value)
         far = number >= 99 and number > high and number >= 10 * max(abs(body), 1)
-        minus = number < 0 <= low and (number <= -9 or many >= 2)
+        # −1 is a step down among −1, 0 and 1; among many values of which none is below 0 it stands for none.
+        minus = number < 0 <= low and (number <= -9 or (many >= 2 and column.distinct >= 12))
         if (far or minus) and (many >= 2 or abs(number) >= 999) and many * 2 <= series.len():
             good.append(value)
     return pl.Series(good, dtype=column.series.dtype)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -12,7 +12,7 @@ from pydantic import ValidationError
 from updraft.core.engine.door import Door
 from updraft.core.engine.files import Files
 from updraft.core.engine.table import Table, compute
-from updraft.core.insight.findings.finding import find
+from updraft.core.insight.findings.finding import ROW_CODES, Look
 from updraft.core.insight.findings.model import Finding, Repair, plural
 from updraft.core.insight.findings.safe import did_no_harm
 from updraft.core.problems import Problem
@@ -73,7 +73,10 @@ def repair_all(
     *,
     open_too: bool = False,
 ) -> tuple[pl.DataFrame, list[Repaired], list[Finding]]:
-    """Take the first repair of every finding that cannot harm, the most serious first, and look again after each.
+    """Take the first repair of every finding that cannot harm, the most serious first.
+
+    What changes nothing but columns of its own is taken from one look; the next one looks at what changed. Only where rows
+    or columns came or went all is looked at again.
 
     What a person decides is left; so is a finding that comes back after its repair, one whose repair turned out to lose
     something, and those whose key is in `skip`.
@@ -86,29 +89,52 @@ def repair_all(
     """
     done: list[Repaired] = []
     tried: set[tuple[str, tuple[str, ...]]] = set()
-    found = find(table, others)
+    look = Look(table, dict(others or {}))
     for _ in range(_ROUNDS):
-        next_ = next(
-            (
-                f
-                for f in found
-                if f.repairs
-                and (open_too or not f.open)
-                and f.key not in skip
-                and (f.code, f.columns) not in tried
-            ),
-            None,
-        )
-        if next_ is None:
+        before, table = table, _round(table, look.findings, done, tried, skip, open_too)
+        if table is before:
             break
-        tried.add((next_.code, next_.columns))
+        changed = frozenset(name for name in table.columns if not _unchanged(before, table, name))
+        # In the same rows, what did not change need not be looked at again.
+        same = set(table.columns) <= set(before.columns) and before.height == table.height
+        rows = any(f.code in ROW_CODES for f in look.findings)  # columns are judged without such rows
+        look = Look(table, dict(others or {}), after=look if same and not rows else None, changed=changed)
+    return table, done, look.findings
+
+
+def _round(
+    table: pl.DataFrame,
+    found: Sequence[Finding],
+    done: list[Repaired],
+    tried: set[tuple[str, tuple[str, ...]]],
+    skip: frozenset[str],
+    open_too: bool,
+) -> pl.DataFrame:
+    """Take the repairs of one look, as long as they do not touch the same columns and no row or column came or went."""
+    touched: set[str] = set()
+    for finding in found:
+        key = (finding.code, finding.columns)
+        if not finding.repairs or (finding.open and not open_too) or finding.key in skip or key in tried:
+            continue
+        if touched and (not finding.columns or touched & set(finding.columns)):
+            continue  # it was found in what has changed since
+        tried.add(key)
         try:
-            mended, effect = apply_repair(table, next_.repairs[0])
+            mended, effect = apply_repair(table, finding.repairs[0])
         except Problem:
             continue  # it stays among the findings that are left
-        if not open_too and not did_no_harm(next_, table, mended):
+        if not open_too and not did_no_harm(finding, table, mended):
             continue
+        shape = table.height, table.columns
         table = mended
-        done.append(Repaired(next_, next_.repairs[0], effect))
-        found = find(table, others)
-    return table, done, found
+        done.append(Repaired(finding, finding.repairs[0], effect))
+        touched |= set(finding.columns)
+        if shape != (table.height, table.columns):
+            break
+    return table
+
+
+def _unchanged(before: pl.DataFrame, after: pl.DataFrame, name: str) -> bool:
+    if name not in before.columns or before.schema[name] != after.schema[name]:
+        return False
+    return before.height == after.height and before[name].equals(after[name], null_equal=True)

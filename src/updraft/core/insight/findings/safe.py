@@ -68,5 +68,5 @@ def _is_mild(step: Step, code: str) -> bool:
 def _kept(old: pl.Series, new: pl.Series) -> bool:
     if new.null_count() > old.null_count():
         return False
-    turned = isinstance(old.dtype, pl.String) and not isinstance(new.dtype, pl.String)
+    turned = isinstance(old.dtype, pl.String) and new.dtype.is_numeric()
     return not (turned and bool(old.str.contains(_CODE_LIKE).any()))

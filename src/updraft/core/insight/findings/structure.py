@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from typing import Any
 
@@ -43,6 +44,8 @@ def misplaced_header(view: View) -> Iterator[Finding]:
             and names.str.contains(_GENERIC).sum() < len(names)
         ):
             continue
+        if _is_like_those_below(view, place, cells, below):
+            continue
         above = f", below {plural(place, 'line', 'lines')} of titles" if place else ""
         yield Finding(
             "misplaced_header",
@@ -60,7 +63,29 @@ def misplaced_header(view: View) -> Iterator[Finding]:
 
 
 def _is_number(text: str) -> bool:
-    return any(c.isdigit() for c in text) and not any(c.isalpha() for c in text)
+    return any(c.isdigit() for c in text) and (
+        not any(c.isalpha() for c in text)
+        or re.fullmatch(r"[-+]?[\d.,]+[eE][-+]?\d+", text.strip()) is not None
+    )
+
+
+def _is_like_those_below(view: View, place: int, cells: list[str], next_: list[str]) -> bool:
+    """Whether the cells of a row have, column by column, the shape of those below: then it is one of them."""
+    like = 0
+    for column, cell in zip(view.columns, cells, strict=True):
+        below = [str(v).strip() for v in column.series.slice(place + 1, 30).drop_nulls().to_list()]
+        shapes = [_shape_of(text) for text in below]
+        like += bool(cell) and shapes.count(_shape_of(cell)) * 2 >= max(len(shapes), 1) and bool(shapes)
+    filled = sum(bool(cell) for cell in cells)
+    words_only = not any(_is_number(text) for text in next_ if text)
+    return like * 2 >= filled if words_only else like * 2 > filled
+
+
+def _shape_of(text: str) -> str:
+    if _is_number(text):
+        return "9"
+    fine = re.sub(r"[^\W\d_]", lambda m: "A" if m.group().isupper() else "a", re.sub(r"\d+", "9", text))
+    return fine if len(fine) <= 4 and fine.isupper() else re.sub(r"a+", "a", fine)
 
 
 def repeated_headers(view: View) -> Iterator[Finding]:
@@ -144,8 +169,9 @@ def blank_columns(view: View) -> Iterator[Finding]:
 def totals(view: View) -> Iterator[Finding]:
     """Totals and subtotals, verified by adding up.
 
-    A candidate says total, or is empty in at least half of the columns that are otherwise filled. It is a total when, in
-    a column of numbers, it is the sum of all other rows, or of those since the candidate before it (to 1e-6, or 0.006).
+    A candidate says total, or is empty in at least half of the columns that are otherwise filled and in all of those that
+    name things (text, dates). It is a total when, in a column of numbers, it is the sum of all other rows, or of those since
+    the candidate before it (to 1e-6, or 0.006); without the word, of at least three.
     """
     figures = [(c, c.numbers) for c in view.columns if c.numbers is not None]
     if view.height < 4 or not figures:
@@ -207,11 +233,20 @@ def _sparse(view: View) -> np.ndarray[Any, np.dtype[np.bool_]]:
     usual = [c for c in view.columns if c.filled * 10 >= view.height * 6]
     if len(usual) < 3:
         return np.zeros(view.height, dtype=bool)
+    naming = [c for c in usual if c.is_date or (c.is_text and c.numbers is None)]
     blanks = np.zeros(view.height, dtype=np.uint16)
+    nameless = np.full(view.height, bool(naming))
     for column in usual:
         if column.empty:
             blanks += column.blank.to_numpy()
-    return blanks * 2 >= len(usual)
+    said = np.zeros(view.height, dtype=np.uint16)
+    for column in naming:
+        said += ~column.blank.to_numpy()
+    # One name may be left: what the total is of.
+    sparse: np.ndarray[Any, np.dtype[np.bool_]] = blanks * 2 >= len(usual)
+    few: np.ndarray[Any, np.dtype[np.bool_]] = said <= (1 if len(naming) > 1 else 0)
+    found: np.ndarray[Any, np.dtype[np.bool_]] = np.logical_and.reduce([sparse, nameless, few])
+    return found
 
 
 def _verified(
@@ -229,10 +264,10 @@ def _verified(
             value = numbers[place]
             if np.isfinite(value) and value != 0:
                 own = upto[place] - (upto[before] if before >= 0 else 0)
-                wide = (place - before - 1) >= (1 if worded[place] else 2)
+                wide = (place - before - 1) >= (1 if worded[place] else 3)
                 near = max(abs(value) * 1e-6, 0.006)
                 if (abs(own - value) <= near and wide) or (
-                    len(data) > 3
+                    len(data) > (3 if worded[place] else 5)
                     and (abs(upto[-1] - value) <= near or (abs(upto[place] - value) <= near and place > 2))
                 ):
                     sure.add(int(place))

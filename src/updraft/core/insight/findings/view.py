@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
+from copy import copy
 from functools import cached_property
 from typing import Any
+from zlib import crc32
 
 import numpy as np
 import polars as pl
@@ -15,10 +17,10 @@ from updraft.core.similarity import tidied_blanks
 from updraft.core.values import DTYPES, Kind, by_value, is_blank, kind_of
 from updraft.core.values.dressed import undressed
 
-MAX_COLUMNS = 400  # columns that are looked at one by one; a wider table is looked at as far as this
+MAX_COLUMNS = 2000  # columns that are looked at one by one; a wider table is looked at as far as this
 _TYPICAL = 20_000  # distinct values by which a column is told to be a code, a category or free text
 # Every blank that `tidied_blanks` would change.
-UNTIDY = "^\\s|\\s$|\\s\\s|[\t\n\r\u00a0\u2000-\u200d\u202f\u205f\u2060\u3000\ufeff]"
+UNTIDY = "^\\s|\\s$|\\s\\s|[\t\n\r\u00a0\u2000-\u200b\u202f\u205f\u2060\u3000\ufeff]"
 _LONG = 4000  # characters of a cell that are looked at
 
 
@@ -101,7 +103,7 @@ class Column:
         elif self.untidy:
             series = by_value(series, tidied_blanks)
             series = series.to_frame().select(pl.when(pl.first() != "").then(pl.first())).to_series()
-        return series.hash(self.place + 1).to_numpy()
+        return series.hash(crc32(self.name.encode())).to_numpy()
 
     @cached_property
     def role(self) -> str:
@@ -188,6 +190,7 @@ class View:
         frame: the whole table in memory.
         others: other tables of the flow, by what they are called.
         above, gone: a view of the same table with more rows, and the numbers of those that this one lacks.
+        known, changed: a view of the same rows, and the columns that are not what they were.
     """
 
     def __init__(
@@ -196,13 +199,28 @@ class View:
         others: dict[str, pl.DataFrame] | None = None,
         above: View | None = None,
         gone: pl.Series | None = None,
+        known: View | None = None,
+        changed: Collection[str] = (),
     ) -> None:
         self.frame, self.others = frame, others or {}
-        self.columns: list[Column] = [
-            Column(series, place, None if above is None or gone is None else (above.columns[place], gone))
-            for place, series in enumerate(frame.get_columns()[:MAX_COLUMNS])
-        ]
+        kept = {c.name: c for c in known.columns if c.name not in changed} if known is not None else {}
+        self.columns: list[Column] = []
+        for place, series in enumerate(frame.get_columns()[:MAX_COLUMNS]):
+            old = kept.get(series.name)
+            if old is not None and old.series.dtype == series.dtype:
+                self.columns.append(old)
+                continue
+            source = None if above is None or gone is None else (above.columns[place], gone)
+            self.columns.append(Column(series, place, source))
         self.height = frame.height
+
+    def only(self, names: Collection[str]) -> View:
+        """The same view with some of its columns."""
+        some = copy(self)
+        some.columns = [c for c in self.columns if c.name in names]
+        some.__dict__.pop("texts", None)
+        some.__dict__.pop("usual", None)
+        return some
 
     def less(self, gone: pl.Series, frame: pl.DataFrame) -> View:
         """The view of the table without some rows; what is known of its columns is used."""

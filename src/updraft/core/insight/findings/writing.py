@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
 import polars as pl
 
 from updraft.core.insight.findings.model import Finding, Repair, chosen, plural, recode, short, step, where
+from updraft.core.insight.findings.naming import names_a_code
 from updraft.core.insight.findings.view import Column, View
 from updraft.core.similarity import folded, near_misses, tidied_blanks
 from updraft.core.steps.values.tidy_text import BROKEN
+from updraft.core.values import Kind
 
 # The signs themselves, not their escapes: these patterns go into rules, which Python's re must accept too.
 _STRAY = "^\\s|\\s$|[ \u00a0]{2,}"
-_ODD_BLANKS = "[\u00a0\u202f\u200b\u200c\u200d\u2060\ufeff]"
+_ODD_BLANKS = "[\u00a0\u202f\u200b\u2060\ufeff]"  # the joiners without width are letters in Persian and Hindi
 _CONTROL = "[\\x00-\\x08\\x0b\\x0c\\x0e-\\x1f\\x7f\u0085]"
 
 
@@ -116,10 +119,12 @@ def broken_text(view: View) -> Iterator[Finding]:
 def variants(view: View) -> Iterator[Finding]:
     """Values that differ only in case, accents or punctuation (and in blanks, where no digit is in them).
 
-    Threshold: two spellings of one folded key of at least three signs, in text that is not free text.
+    Threshold: two spellings of one folded key of at least three signs, in text that is neither free text nor codes. The most
+    frequent stays; of two as frequent none is rewritten. Two that differ in blanks alone and are both frequent, or that
+    another column tells apart, are two things.
     """
     for column in view.texts:
-        if column.role == "free" or not column.meant.height:
+        if column.role in ("free", "identifier") or not column.meant.height:
             continue
         sound = column.meant.lazy().filter(~pl.col("value").str.contains(_CONTROL))
         keyed = sound.with_columns(folded(pl.col("value")).alias("key")).filter(
@@ -128,38 +133,94 @@ def variants(view: View) -> Iterator[Finding]:
         several = keyed.filter(pl.len().over("key") > 1).collect()
         if not several.height:
             continue
-        changes, groups = _winners(several)
-        if not changes:
+        changes, ties, groups = _winners(several, Apart(view, column))
+        if not groups:
             continue
-        rows = column.rows_meaning(list(changes))
+        told = [*changes, *ties]
+        rows = column.rows_meaning(told)
+        left = f"; {len(ties):,} of them as frequent as another and left" if ties else ""
         yield Finding(
             "variants",
             (column.name,),
             rows.len(),
-            f"{column.name} has {len(changes) + groups:,} spellings of {plural(groups, 'name', 'names')}",
+            f"{column.name} has {len(told) + groups:,} spellings of {plural(groups, 'name', 'names')}{left}",
             "They differ only in case, accents or punctuation, and are counted as different things. Said of text that is no free text, "
             "of values of three letters or more.",
-            short(list(changes)),
+            short(told),
             rows,
-            _recoding(column, changes),
+            _recoding(column, changes) if changes else (),
             weight=72 + min(10, groups / 2),
         )
 
 
-def _winners(several: pl.DataFrame) -> tuple[dict[str, str], int]:
-    """Each other spelling → the one that stays: the most frequent; then one neither all capitals nor all small; then the longest."""
-    ranked = several.with_columns(
-        mixed=(pl.col("value") != pl.col("value").str.to_lowercase())
-        & (pl.col("value") != pl.col("value").str.to_uppercase()),
-        size=pl.col("value").str.len_chars(),
-    ).sort(["key", "n", "mixed", "size", "value"], descending=[False, True, True, True, False])
+def _winners(several: pl.DataFrame, apart: Apart) -> tuple[dict[str, str], list[str], int]:
+    """Each rarer spelling → the most frequent one; those of which none is; and how many names they are of."""
     changes: dict[str, str] = {}
+    ties: list[str] = []
     groups = 0
-    for _, group in ranked.group_by("key", maintain_order=True):
-        values = group["value"].to_list()
-        groups += 1
-        changes |= dict.fromkeys(values[1:], values[0])
-    return changes, groups
+    for _, group in several.sort(["key", "n", "value"], descending=[False, True, False]).group_by(
+        "key", maintain_order=True
+    ):
+        (first, most), *others = group.select("value", "n").iter_rows()
+        others = [
+            (value, n)
+            for value, n in others
+            if not _are_two(first, most, value, n) and not apart(first, value)
+        ]
+        groups += bool(others)
+        for value, n in others:
+            if n < most:
+                changes[value] = first
+            else:
+                ties.append(value)
+    return changes, ties, groups
+
+
+def _are_two(one: str, many: int, other: str, few: int) -> bool:
+    """Whether two spellings that differ in blanks alone are both frequent: Newcastle and New Castle."""
+    same = re.sub(r"\s", "", one.lower()) == re.sub(r"\s", "", other.lower())
+    return same and one.lower() != other.lower() and few >= 5 and few * 10 >= many
+
+
+class Apart:
+    """Tells whether another column says of two values of a column that they are two things.
+
+    Another column tells when it has one value for nearly every value of this one (95 %, of which five stand in several
+    rows), is a name or a code and no measure, and has different values for the two.
+    """
+
+    def __init__(self, view: View, column: Column) -> None:
+        self.view, self.column = view, column
+        self._telling: list[tuple[str, dict[str, str]]] | None = None
+
+    def __call__(self, one: str, other: str) -> bool:
+        if self._telling is None:
+            self._telling = list(self._look())
+        return any(
+            one in known and other in known and known[one] != known[other] for _, known in self._telling
+        )
+
+    def _look(self) -> Iterator[tuple[str, dict[str, str]]]:
+        value = tidied_blanks(pl.col(self.column.name)).alias("value")
+        for other in self.view.columns:
+            fits = (
+                other.is_text and other.role in ("category", "identifier", "name") and other.numbers is None
+            )
+            if other is self.column or not (fits or (other.kind is Kind.WHOLE and names_a_code(other.name))):
+                continue
+            if other.distinct < 3 or other.distinct > 2 * self.column.distinct or other.name == "value":
+                continue
+            pairs = (
+                self.view.frame.lazy()
+                .select(value, pl.col(other.name).cast(pl.String).alias("said"))
+                .drop_nulls()
+                .group_by("value")
+                .agg(pl.col("said").first(), pl.col("said").n_unique().alias("kinds"), pl.len().alias("n"))
+                .collect()
+            )
+            several = pairs.filter(pl.col("n") > 1)
+            if several.height >= 5 and int((several["kinds"] == 1).sum()) >= 0.95 * several.height:
+                yield other.name, dict(pairs.filter(pl.col("kinds") == 1).select("value", "said").iter_rows())
 
 
 def look_alikes(view: View) -> Iterator[Finding]:
@@ -177,7 +238,9 @@ def look_alikes(view: View) -> Iterator[Finding]:
         # One value for each folded key: what differs only in writing is told by `variants`.
         values = keyed.group_by("key", maintain_order=True).agg(pl.col("value").first(), pl.col("n").sum())
         slips = near_misses(values["value"].to_list(), values["n"].to_list())
-        if not slips:
+        apart = Apart(view, column)
+        slips = {rare: common for rare, common in slips.items() if not apart(rare, common)}
+        if not slips or _all_alike(slips, values):
             continue
         same = dict(values.select("value", "key").iter_rows())
         changes = {
@@ -199,6 +262,13 @@ def look_alikes(view: View) -> Iterator[Finding]:
             _recoding(column, changes),
             weight=74 + min(8, len(changes) / 2),
         )
+
+
+def _all_alike(slips: dict[str, str], values: pl.DataFrame) -> bool:
+    """Whether a fifth of the names are alike and not far rarer than those they are like: then being alike says nothing."""
+    many = dict(values.select("value", "n").iter_rows())
+    usual = sum(many[common] < 20 * many[rare] for rare, common in slips.items())
+    return len(slips) > 3 and len(slips) * 5 > values.height and usual * 4 > len(slips)
 
 
 def _recoding(column: Column, changes: dict[str, str]) -> tuple[Repair, ...]:
