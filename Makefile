@@ -4,7 +4,7 @@ BIN = .venv/bin
 DATA ?= data
 PORT ?= 8765
 
-.PHONY: demo serve test fuzz lint bench bench-findings docs screenshots vendor lock clean
+.PHONY: demo serve test fuzz lint bench bench-findings bench-real docs screenshots vendor lock clean
 
 demo: .venv/.run ## set up, start the app with the example world
 	$(BIN)/updraft demo --data $(DATA) --port $(PORT)
@@ -34,6 +34,11 @@ bench: .venv/.dev ## measure; writes docs/performance.md
 
 bench-findings: .venv/.dev ## plant defects in clean tables, and count what is found and repaired
 	$(BIN)/python bench/findings.py
+
+bench-real: .venv/.dev ## the same on tables that nobody here made; needs the network once
+	$(BIN)/python bench/real.py
+	$(BIN)/python bench/real_findings.py work
+	$(BIN)/python bench/real_findings.py apart
 
 docs: .venv/.run ## write docs/steps.md and docs/flow.schema.json anew
 	$(BIN)/python tools/write_docs.py

@@ -129,7 +129,7 @@ def _parsed(text: str) -> object:
 def odd_shapes(view: View) -> Iterator[Finding]:
     """E-mail and web addresses, telephone numbers and postcodes that are none, where nine of ten of their column are.
 
-    Threshold: ten filled cells; the name says what the column is, or, for addresses, the values do; postcodes by the
+    Threshold: ten filled cells, a tenth of them odd or two; the name says what the column is, or, for addresses, the values do; postcodes by the
     country in a column beside.
     """
     for column in view.texts:
@@ -145,7 +145,7 @@ def odd_shapes(view: View) -> Iterator[Finding]:
             fits = column.meant.with_columns(pl.col("value").str.contains(shape).alias("fits"))
             odd = fits.filter(~pl.col("fits"))
             many = int(odd["n"].sum())
-            if many and many * 10 <= column.filled:
+            if many and many <= max(2, column.filled // 10):
                 yield _odd(column, odd["value"], called)
             break
         if {"postcode", "zip", "zipcode", "postal", "plz"} & words:
@@ -190,7 +190,7 @@ def _postcodes(view: View, column: Column) -> Iterator[Finding]:
         if land in shapes
     ]
     wrong = pl.concat(odd) if odd else said.head(0)
-    if wrong.height and wrong.height * 10 <= said.height:
+    if wrong.height and wrong.height <= max(2, said.height // 10):
         yield Finding(
             "odd_shapes",
             (column.name, country.name),

@@ -26,7 +26,7 @@ def dependencies(view: View) -> Iterator[Finding]:
     Measures determine nothing: of columns of numbers only those named as codes take part.
 
     Threshold: groups of three rows on average; in 97 % of the rows of groups the value is that of the majority (a
-    majority of 60 %); at most 15 % of the groups are broken; the values would not agree as well by chance; and, for gaps,
+    majority of 60 %); at most 15 % of the groups are broken, by what looks like slips (see `_are_slips`); the values would not agree as well by chance; and, for gaps,
     all filled cells of the group agree.
     """
     columns = [c for c in view.columns if _may_take_part(c, view.height)][:_MOST]
@@ -120,6 +120,18 @@ def agreeing(key: Codes, other: Codes) -> tuple[float, float]:
     return float(np.maximum.reduceat(many, starts).sum() / len(o)), float(usual)
 
 
+def _are_slips(odd: np.ndarray[Any, Any], values: Codes, key: Column, other: Column) -> bool:
+    """Whether values that are not their group's look like slips, not like exceptions.
+
+    A value that stands nowhere else is a class of its own. Where many keys share a value (a place and its region), two
+    schemes may differ here and there: at most one row or one in two hundred. A code and its name are one to one.
+    """
+    if not np.isin(values[odd], np.delete(values, odd)).all():
+        return False
+    one_to_one = other.distinct >= 0.8 * key.distinct
+    return one_to_one or len(odd) <= max(1, 0.005 * len(values))
+
+
 def _broken(view: View, key: Column, other: Column, keys: Codes, values: Codes) -> Iterator[Finding]:
     share, usual = agreeing(keys, values)
     if share < 0.97 or usual > 0.9:
@@ -144,7 +156,12 @@ def _broken(view: View, key: Column, other: Column, keys: Codes, values: Codes) 
     )
     odd = np.flatnonzero(both & broken[group_of] & (values != top_value[group_of]))
     names = (key.name, other.name)
-    if len(odd) and broken.sum() <= max(0.15 * len(starts), 2) and share < 1:
+    if (
+        len(odd)
+        and broken.sum() <= max(0.15 * len(starts), 2)
+        and share < 1
+        and _are_slips(odd, values, key, other)
+    ):
         rows = pl.Series(odd, dtype=pl.UInt32)
         yield Finding(
             "broken_dependency",

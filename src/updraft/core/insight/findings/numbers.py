@@ -89,7 +89,7 @@ def _signs(column: Column, values: Numbers) -> Iterator[Finding]:
 
     In small tables two are enough, where no other number lies near 0.
 
-    A zero is odd among fractions, the smallest of which is a quarter of the middle, or where the name says that nothing
+    A zero is odd among fractions, the smallest of which is three tenths of the middle, or where the name says that nothing
     can be 0 (a weight, a price). Counts, scores and years of schooling have zeros.
     """
     above, below, zeros = values[values > 0], values[values < 0], values[values == 0]
@@ -129,7 +129,7 @@ def _signs(column: Column, values: Numbers) -> Iterator[Finding]:
     if len(zeros) and len(zeros) <= 0.02 * len(values) and not len(below) and len(above):
         low, middle = float(np.min(above)), float(np.median(above))
         named = never_zero(column.name) and low >= 0.05 * middle
-        if named or (column.kind is Kind.NUMBER and _mostly_fractions(above) and low >= 0.25 * middle):
+        if named or (column.kind is Kind.NUMBER and _mostly_fractions(above) and low >= 0.3 * middle):
             rule = where(column.name, "equals", value="0")
             yield Finding(
                 "zeros",

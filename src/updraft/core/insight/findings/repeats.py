@@ -9,11 +9,11 @@ import polars as pl
 from updraft.core.insight.findings.model import Finding, Repair, plural, short, step
 from updraft.core.insight.findings.view import Column, View
 
-_LEAST = 20  # rows; in fewer, one value is no rule
+_LEAST = 12  # rows; in fewer, one value is no rule
 
 
 def constant_columns(view: View) -> Iterator[Finding]:
-    """Columns with one value in every row, in tables of twenty rows and more."""
+    """Columns with one value in every row, in tables of twelve rows and more."""
     if view.height < _LEAST or len(view.columns) < 2:
         return
     same = [c for c in view.columns if not c.nested and c.distinct == 1 and c.filled == view.height]
@@ -26,7 +26,7 @@ def constant_columns(view: View) -> Iterator[Finding]:
             f"{names[0]} is the same in every row: {short(same[0].texts(same[0].counts['value']))[0]}"
             if len(names) == 1
             else f"{plural(len(names), 'column is', 'columns are')} the same in every row",
-            "A column that never changes tells no rows apart and widens every table after it. Said in tables of twenty rows and more.",
+            "A column that never changes tells no rows apart and widens every table after it. Said in tables of twelve rows and more.",
             short(f"{c.name}: {c.texts(c.counts['value'])[0]}" for c in same),
             repairs=(_leave_out(names, "Leave them out" if len(names) > 1 else f"Leave {names[0]} out"),),
             weight=18,
@@ -51,7 +51,7 @@ def identical_columns(view: View) -> Iterator[Finding]:
             (twin.name, column.name),
             view.height,
             f"{column.name} is the same as {twin.name} in every row",
-            "Two columns with one content are taken for two facts. Said where they are equal in every row of twenty and more, and have three "
+            "Two columns with one content are taken for two facts. Said where they are equal in every row of twelve and more, and have three "
             "values at least.",
             short(column.texts(column.counts["value"].head(5))),
             repairs=(_leave_out([column.name], f"Leave {column.name} out"),),

@@ -25,7 +25,7 @@ _PAIRS = (
 def start_after_end(view: View) -> Iterator[Finding]:
     """Rows whose beginning lies after their end.
 
-    Threshold: the names say which is which, twenty rows have both, in at most 10 % the first is the later.
+    Threshold: the names say which is which, ten rows have both, in at most a tenth of them, or two, the first is the later.
     """
     days = [c for c in view.columns if c.is_date]
     for early in days:
@@ -37,7 +37,7 @@ def start_after_end(view: View) -> Iterator[Finding]:
                 False
             )
             many = int(wrong.sum())
-            if int(both.sum()) < _LEAST or not many or many * 10 > int(both.sum()):
+            if int(both.sum()) < 10 or not many or many > max(2, int(both.sum()) // 10):
                 continue
             rows = wrong.arg_true()
             formula = f'column("{early.name}") > column("{late.name}")'

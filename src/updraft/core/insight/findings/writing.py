@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 import polars as pl
 
+from updraft.core.insight.findings.doubles import identified
 from updraft.core.insight.findings.model import Finding, Repair, chosen, plural, recode, short, step, where
 from updraft.core.insight.findings.naming import names_a_code
 from updraft.core.insight.findings.view import Column, View
@@ -121,7 +122,7 @@ def variants(view: View) -> Iterator[Finding]:
 
     Threshold: two spellings of one folded key of at least three signs, in text that is neither free text nor codes. The most
     frequent stays; of two as frequent none is rewritten. Two that differ in blanks alone and are both frequent, or that
-    another column tells apart, are two things.
+    another column tells apart, are two things. In a list of names of which each has a key, only another case is told.
     """
     for column in view.texts:
         if column.role in ("free", "identifier") or not column.meant.height:
@@ -133,6 +134,8 @@ def variants(view: View) -> Iterator[Finding]:
         several = keyed.filter(pl.len().over("key") > 1).collect()
         if not several.height:
             continue
+        if column.role == "name" and identified(view, view.height, but=column):
+            several = _same_but_for_case(several)
         changes, ties, groups = _winners(several, Apart(view, column))
         if not groups:
             continue
@@ -151,6 +154,13 @@ def variants(view: View) -> Iterator[Finding]:
             _recoding(column, changes) if changes else (),
             weight=72 + min(10, groups / 2),
         )
+
+
+def _same_but_for_case(several: pl.DataFrame) -> pl.DataFrame:
+    """Of names in a list of things that have a key: those written in another case, once and several times. An accent or a
+    hyphen may make another name there, and two single rows are two things."""
+    lower = pl.col("value").str.to_lowercase()
+    return several.filter((pl.len().over(lower) > 1) & (pl.col("n").max().over(lower) > 1))
 
 
 def _winners(several: pl.DataFrame, apart: Apart) -> tuple[dict[str, str], list[str], int]:
