@@ -96,7 +96,7 @@ def create_app(
 
 
 def _problem(problem: Problem) -> tuple[Any, int]:
-    status = 404 if problem.code in _GONE else 409 if problem.code == "stale" else 422
+    status = 404 if problem.code in _GONE else {"stale": 409, "bad_request": 400}.get(problem.code, 422)
     return _answer(problem, status)
 
 

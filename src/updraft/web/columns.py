@@ -7,11 +7,11 @@ from __future__ import annotations
 import csv
 import io
 import json
-from typing import Any
+from typing import Annotated, Any
 
 import polars as pl
 from flask import Blueprint, Response, jsonify, render_template, request
-from pydantic import ValidationError
+from pydantic import Field, ValidationError
 
 from updraft.core import Problem
 from updraft.core.figures import (
@@ -26,6 +26,7 @@ from updraft.core.insight import Focus, column_values, counted_values, ordered_v
 from updraft.core.insight.compare import gone_and_new
 from updraft.core.values import Kind, is_blank, kind_of
 from updraft.store.folders import safe_name
+from updraft.web.asked import Asked, Text, Whole, body_of, query_of
 from updraft.web.attaching import attached
 from updraft.web.detecting import detecting
 from updraft.web.memory import remembered
@@ -34,6 +35,26 @@ from updraft.web.studio import studio
 blueprint = Blueprint("columns", __name__, url_prefix="/api/flows/<flow_id>/tables/<key>")
 MOST_PATTERNS = 200
 NUMBER_LIKE = r"^\W*\d[\d.,' ]*\W*\w{0,8}\W*$"  # what a text that reads as a number looks like
+
+
+class Listed(Asked):
+    search: str = ""
+    order: str = "count"
+    offset: Whole = 0
+    most: Whole = 200
+
+
+class Binned(Asked):
+    bins: Annotated[int, Field(ge=1, le=500)] = 24
+
+
+class FocusStep(Asked):
+    focus: Focus = Focus()
+    output: Text = ""
+    way: Text = ""
+    column: Text = ""
+    value: Text = ""
+    name: Text = ""
 
 
 def asked_focus() -> Focus:
@@ -116,17 +137,11 @@ def values(flow_id: str, key: str) -> Any:
     name = _column(key)
     focus = asked_focus().without(name)
     mark = ("values", key, _output(), name, focus.model_dump_json())
-    search, order = request.args.get("search", ""), request.args.get("order", "count")
+    asked = query_of(Listed)
+    search, order = asked.search, asked.order
     counted = remembered(mark, lambda: counted_values(in_focus(key, [name], focus)[name]))
     found = remembered((*mark, search, order), lambda: ordered_values(counted, search=search, order=order))
-    return jsonify(
-        column_values(
-            counted,
-            found,
-            offset=request.args.get("offset", 0, int),
-            most=min(request.args.get("most", 200, int), 2000),
-        )
-    )
+    return jsonify(column_values(counted, found, offset=asked.offset, most=min(asked.most, 2000)))
 
 
 @blueprint.get("/values.tsv")
@@ -148,16 +163,13 @@ def column(flow_id: str, key: str) -> Any:
     series = in_focus(key, [name], focus)[name]
     own = in_focus(key, [name], focus.without(name))[name]
     found = profile(series.to_frame())[0].as_dict()
-    kind = kind_of(series.dtype)
+    kind, bins = kind_of(series.dtype), query_of(Binned).bins
     if kind in (Kind.WHOLE, Kind.NUMBER, Kind.DATE, Kind.DATETIME):
-        bins = request.args.get("bins", 24, int)
         found["histogram"] = vars(histogram(own, bins, log=request.args.get("log") == "1"))
     elif (numbers := _as_numbers(own)) is not None:
         # Text that mostly reads as numbers: what does not is counted beside, and one click away.
         read = pl.Series(numbers, nan_to_null=True)
-        found["histogram"] = vars(
-            histogram(read, request.args.get("bins", 24, int), log=request.args.get("log") == "1")
-        )
+        found["histogram"] = vars(histogram(read, bins, log=request.args.get("log") == "1"))
         blank = int(own.to_frame().select(is_blank(name, own.dtype).sum()).item())
         found["histogram"] |= {
             "empty": blank,
@@ -280,21 +292,12 @@ def focus_step(flow_id: str, key: str) -> Any:
     """The step that a focus makes. Body: `focus`, `way` (keep, drop, set, clear, mark), and `column`,
     `value` or `name`.
     """
-    body = request.get_json()
-    try:
-        focus = Focus.model_validate(body.get("focus", {}))
-    except ValidationError as error:
-        raise Problem(
-            "This focus", f"it does not fit ({error.errors()[0]['msg']}).", "Clear it and choose again."
-        ) from None
-    schema = _frame(key, str(body.get("output", ""))).collect_schema()
-    rule = focus.rule(schema).model_dump(mode="json")
-    way = body.get("way")
+    body = body_of(FocusStep)
+    schema = _frame(key, body.output).collect_schema()
+    rule, way = body.focus.rule(schema).model_dump(mode="json"), body.way
     if way in ("keep", "drop"):
         return jsonify(kind=f"{way}_rows", settings={"by": "rule", "rule": rule})
     if way == "mark":
-        return jsonify(
-            kind="mark_rows", settings={"name": str(body.get("name", "")) or "Marked", "rule": rule}
-        )
-    to = {"to": "empty"} if way == "clear" else {"to": "value", "value": str(body.get("value", ""))}
-    return jsonify(kind="set_values", settings={"columns": [str(body.get("column", ""))], **to, "rule": rule})
+        return jsonify(kind="mark_rows", settings={"name": body.name or "Marked", "rule": rule})
+    to = {"to": "empty"} if way == "clear" else {"to": "value", "value": body.value}
+    return jsonify(kind="set_values", settings={"columns": [body.column], **to, "rule": rule})

@@ -9,9 +9,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from flask import Blueprint, jsonify, request
+from pydantic import ConfigDict
 
 from updraft.core import Problem
 from updraft.core.connect import Connection, Database, MailFolder, Outside, WebService
+from updraft.web.asked import Asked, Text, body_of
 from updraft.web.memory import remembered
 from updraft.web.studio import studio
 
@@ -21,6 +23,24 @@ if TYPE_CHECKING:
 
 # What asks databases and services is imported where it is used: their libraries are large.
 blueprint = Blueprint("connections", __name__, url_prefix="/api/connections")
+
+
+class Saved(Asked):
+    """The fields of a connection are its own; which they are depends on its kind."""
+
+    model_config = ConfigDict(extra="allow", frozen=True)
+    old: Text = ""
+    untested: bool = False
+
+
+class Propose(Asked):
+    texts: tuple[Text, ...] = ()
+    type: Text = ""
+
+
+class Searched(Asked):
+    text: Text = ""
+    type: Text = ""
 
 
 @blueprint.get("")
@@ -40,11 +60,11 @@ def save() -> Any:
     """Save a connection once it has been reached. Body: its fields; `old` the name it had; `untested` saves
     it anyway.
     """
-    body = request.get_json()
-    old, untested = str(body.pop("old", "") or ""), bool(body.pop("untested", False))
-    connection = studio().connections.read(body, old=old)
-    said = "" if untested else _tested(connection)
-    studio().connections.save(body, old=old)
+    body = body_of(Saved)
+    fields = dict(body.model_extra or {})
+    connection = studio().connections.read(fields, old=body.old)
+    said = "" if body.untested else _tested(connection)
+    studio().connections.save(fields, old=body.old)
     return jsonify(name=connection.name, said=said), 201
 
 
@@ -131,19 +151,19 @@ def values(name: str) -> Any:
 @blueprint.post("/<name>/terms")
 def terms(name: str) -> Any:
     """The kinds of things that names (`texts`) are likely of, and the properties of a kind (`type`)."""
-    body, connection = request.get_json(), _web(studio().connections.get(name))
-    texts = [str(text) for text in body.get("texts", ())][:20]
+    body, connection = body_of(Propose), _web(studio().connections.get(name))
+    texts = body.texts[:20]
 
     def make() -> Any:
         with _referring(connection) as reference:
             types = reference.types(texts)
-            properties = reference.properties(str(body.get("type") or ""))
+            properties = reference.properties(body.type)
         return {
             "types": [{**term._asdict(), "names": names, "of": len(texts)} for term, names in types],
             "properties": [term._asdict() for term in properties],
         }
 
-    key = ("terms", connection.model_dump_json(), tuple(texts), str(body.get("type") or ""))
+    key = ("terms", connection.model_dump_json(), texts, body.type)
     return jsonify(remembered(key, make))
 
 
@@ -152,9 +172,9 @@ def search(name: str) -> Any:
     """What a reference knows that is like a `text`, of a kind (`type`): the likeliest first."""
     from updraft.core.connect.reconciling import Query
 
-    body = request.get_json()
+    body = body_of(Searched)
     with _referring(_web(studio().connections.get(name))) as reference:
-        query = Query(str(body.get("text", "")), str(body.get("type") or ""))
+        query = Query(body.text, body.type)
         found = next(iter(reference.candidates([query], 10)))
     return jsonify(candidates=[vars(one) for one in found])
 

@@ -10,8 +10,10 @@ from updraft.core import Flow, Problem, Ref
 from updraft.core.flow.decisions import Decisions
 from updraft.core.steps import kinds
 from updraft.store.folders import safe_name
+from updraft.web.asked import query_of
 from updraft.web.attaching import attached
 from updraft.web.changes import change
+from updraft.web.columns import Listed
 from updraft.web.state import flow_state
 from updraft.web.studio import studio
 
@@ -25,7 +27,8 @@ def decisions(flow_id: str, step_id: str) -> Any:
     Of each at most `most` rows; `decided` and `open_count` say how many there are. `search` narrows both.
     """
     flow = studio().flows.get(flow_id).flow
-    search, most = request.args.get("search", "").casefold(), request.args.get("most", 200, type=int)
+    listed = query_of(Listed)
+    search, most = listed.search.casefold(), listed.most
     given = [row for row in flow.decided(step_id) if search in row.key.casefold()]
     asked = [row for row in _open(flow_id, flow, step_id) if search in str(row[0]).casefold()]
     kind = kinds()[flow.step(step_id).kind]

@@ -18,10 +18,16 @@ from updraft.core.formats.raw import raw
 from updraft.core.steps import SHAPES
 from updraft.core.steps.sources.read_file import ReadingSettings
 from updraft.store.folders import safe_name
+from updraft.web.asked import Asked, Text, body_of
 from updraft.web.memory import remembered
 from updraft.web.studio import studio
 
 blueprint = Blueprint("files", __name__, url_prefix="/api/flows/<flow_id>/files")
+
+
+class Tried(Asked):
+    step: Text = ""
+    settings: dict[str, Any] | None = None
 
 
 @blueprint.post("")
@@ -80,11 +86,11 @@ def detected(flow_id: str) -> Any:
     Answers every option with its reason, what else could be chosen, the columns, and `raw`: lines, cells or a
     tree.
     """
-    body = request.get_json()
+    body = body_of(Tried)
     flow = studio().flows.get(flow_id).flow
-    step_id = str(body.get("step", ""))
-    if body.get("settings") is not None and flow.has(step_id):
-        flow = SetSettings(id=step_id, settings=body["settings"]).apply(flow, SHAPES)
+    step_id = body.step
+    if body.settings is not None and flow.has(step_id):
+        flow = SetSettings(id=step_id, settings=body.settings).apply(flow, SHAPES)
     planned = studio().plan(flow_id, flow).steps.get(step_id)
     if planned is not None and planned.problem is not None:
         raise planned.problem

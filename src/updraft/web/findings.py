@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 import polars as pl
-from flask import Blueprint, jsonify, request
+from flask import Blueprint, jsonify
 
 from updraft.core import Flow, Problem, Ref
 from updraft.core.engine import Plan
 from updraft.core.insight.neighbours import dismissed, neighbours
+from updraft.web.asked import Asked, Text, Whole, body_of
 from updraft.web.detecting import detecting
 from updraft.web.studio import studio
 
@@ -17,6 +18,11 @@ if TYPE_CHECKING:
     from updraft.core.insight import Finding
 
 blueprint = Blueprint("findings", __name__, url_prefix="/api/flows/<flow_id>/steps/<step_id>/findings")
+
+
+class RepairAsked(Asked):
+    key: Text = ""
+    repair: Whole = 0
 
 
 @blueprint.get("")
@@ -39,18 +45,16 @@ def findings(flow_id: str, step_id: str) -> Any:
 @blueprint.post("/effect")
 def effect(flow_id: str, step_id: str) -> Any:
     """What a repair would do. Body: `key` of the finding, `repair` (its number from 0)."""
-    body = request.get_json()
+    body = body_of(RepairAsked)
     flow, found, _ = _ask(flow_id, step_id)
-    finding = next((f for f in found or [] if f.key == body.get("key")), None)
-    if finding is None or not 0 <= int(body.get("repair", 0)) < len(finding.repairs):
+    finding = next((f for f in found or [] if f.key == body.key), None)
+    if finding is None or not body.repair < len(finding.repairs):
         raise Problem(
             "This finding", "it is not there any more.", "The list is made anew.", code="no_finding"
         )
     from updraft.core.insight import apply_repair
 
-    _, said = apply_repair(
-        _table(flow_id, flow, step_id).collect(), finding.repairs[int(body.get("repair", 0))]
-    )
+    _, said = apply_repair(_table(flow_id, flow, step_id).collect(), finding.repairs[body.repair])
     return jsonify(effect=said)
 
 

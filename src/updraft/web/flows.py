@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from datetime import date
-from typing import Any
+from typing import Annotated, Any
 
 from flask import Blueprint, Response, jsonify, request
+from pydantic import Field
 
 from updraft.core import Flow, Problem, dump, load
 from updraft.core.engine import reading
@@ -13,17 +14,35 @@ from updraft.core.engine.parameters import parameters_of
 from updraft.core.flow.document import SUFFIX
 from updraft.core.steps import find_kinds
 from updraft.store.folders import safe_name
+from updraft.web.asked import MOST, Asked, Text, body_of
 from updraft.web.attaching import attached
 from updraft.web.changes import change
 from updraft.web.state import flow_state
 from updraft.web.studio import studio
+
+
+class Naming(Asked):
+    name: Text = ""
+
+
+class Edits(Asked):
+    edits: tuple[Any, ...] = ()
+    revision: Annotated[int, Field(ge=0, le=MOST)] | None = None
+    sentence: Text = ""
+
+
+class RunAsked(Asked):
+    parameters: dict[str, Text | tuple[Text, ...]] = {}
+    inputs: dict[str, Text] = {}
+    dry: bool = False
+
 
 blueprint = Blueprint("flows", __name__, url_prefix="/api/flows")
 
 
 @blueprint.post("")
 def create() -> Any:
-    name = str((request.get_json(silent=True) or {}).get("name") or "New flow").strip()[:200]
+    name = body_of(Naming).name.strip()[:200] or "New flow"
     return jsonify(id=studio().flows.create(Flow(name=name), "Began the flow")), 201
 
 
@@ -64,9 +83,8 @@ def edit(flow_id: str) -> Any:
     """Apply edits in order as one revision. Body: `revision` it is based on, `edits`, and perhaps a
     `sentence`.
     """
-    body = _body()
-    sentence = str(body.get("sentence") or "")
-    added = change(studio(), flow_id, body.get("edits", []), body.get("revision"), sentence)
+    body = body_of(Edits)
+    added = change(studio(), flow_id, body.edits, body.revision, body.sentence)
     return jsonify({**flow_state(studio(), studio().flows.get(flow_id)), "added": added})
 
 
@@ -116,18 +134,17 @@ def start_run(flow_id: str) -> Any:
     """Ask for a run. Body: `parameters` (name → value, or a list of values), `inputs` (source step → file of
     the flow), and `dry` to prepare deliveries without making them.
     """
-    body = _body()
+    body = body_of(RunAsked)
     saved = studio().flows.get(flow_id)
     flow = saved.flow
-    for step_id, path in body.get("inputs", {}).items():
+    for step_id, path in body.inputs.items():
         if path:
-            flow = reading(flow, str(step_id), str(path))
+            flow = reading(flow, step_id, path)
     parameters = {
-        str(name): [str(item) for item in value] if isinstance(value, list) else str(value)
-        for name, value in body.get("parameters", {}).items()
+        name: list(value) if isinstance(value, tuple) else value for name, value in body.parameters.items()
     }
     parameters_of(flow, parameters, date.today)  # what is wrong with them is said before a run is made
-    run_id = studio().runs.create(flow_id, flow, saved.revision, parameters, dry=bool(body.get("dry")))
+    run_id = studio().runs.create(flow_id, flow, saved.revision, parameters, dry=body.dry)
     studio().execute(run_id)
     return jsonify(id=run_id), 201
 
@@ -155,10 +172,3 @@ def fetch_again(flow_id: str, step_id: str) -> Any:
 
 def _state(flow_id: str) -> Any:
     return jsonify(flow_state(studio(), studio().flows.get(flow_id)))
-
-
-def _body() -> dict[str, Any]:
-    body = request.get_json(silent=True)
-    if not isinstance(body, dict):
-        raise Problem("The request", "it is not JSON.", "Reload the page.", code="bad_request")
-    return body

@@ -9,6 +9,8 @@ from flask import Blueprint, jsonify, request
 from updraft.core.deliver import Outlet
 from updraft.core.flow.edits import SetSettings
 from updraft.core.steps import SHAPES
+from updraft.web.asked import body_of
+from updraft.web.files import Tried
 from updraft.web.studio import studio
 
 blueprint = Blueprint("samples", __name__, url_prefix="/api")
@@ -17,7 +19,7 @@ blueprint = Blueprint("samples", __name__, url_prefix="/api")
 @blueprint.post("/flows/<flow_id>/steps/<step_id>/sample")
 def sample(flow_id: str, step_id: str) -> Any:
     """The first of what a step would deliver. Body: perhaps `settings` that are tried but not saved."""
-    app, tried = studio(), request.get_json().get("settings")
+    app, tried = studio(), body_of(Tried).settings
     flow = app.flows.get(flow_id).flow
     if tried is not None:
         flow = SetSettings(id=step_id, settings=tried).apply(flow, SHAPES)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, date, datetime
 from typing import Any
 
-from flask import Blueprint, jsonify, request
+from flask import Blueprint, jsonify
 
 from updraft.core import Problem
 from updraft.core.connect import MailFolder
@@ -13,9 +13,25 @@ from updraft.core.engine.parameters import parameters_of
 from updraft.core.schedule import next_after, words
 from updraft.store import ScheduleStore
 from updraft.store.schedules import FILES, MAIL
+from updraft.web.asked import Asked, Text, Whole, body_of
 from updraft.web.studio import studio
 
 blueprint = Blueprint("schedules", __name__, url_prefix="/api/flows/<flow_id>/schedules")
+
+
+class Timed(Asked):
+    cron: Text = ""
+    zone: Text = ""
+    watch: Text = ""
+    parameters: dict[str, Text] | None = None
+
+
+class Switched(Asked):
+    active: bool = False
+
+
+class Revision(Asked):
+    revision: Whole
 
 
 @blueprint.get("")
@@ -27,10 +43,9 @@ def schedules(flow_id: str) -> Any:
 @blueprint.post("")
 def create(flow_id: str) -> Any:
     """Body: `cron` and `zone`, or `watch` (`files`, or `mail:` and a connection's name); `parameters`."""
-    body = request.get_json()
+    body = body_of(Timed)
     flow = studio().flows.get(flow_id).flow
-    cron, watch = str(body.get("cron") or "").strip(), str(body.get("watch") or "")
-    zone = str(body.get("zone") or "UTC")
+    cron, watch, zone = body.cron.strip(), body.watch, body.zone or "UTC"
     if watch.startswith(MAIL):
         connection = studio().connections.get(watch.removeprefix(MAIL))
         if not isinstance(connection, MailFolder):
@@ -39,7 +54,7 @@ def create(flow_id: str) -> Any:
         raise Problem("The trigger", f"“{watch}” cannot be watched.", "Choose new files or new mail.")
     if not watch:
         next_after(cron, zone, datetime.now(UTC))  # what is wrong with it is said before it is kept
-    parameters = {str(name): str(value) for name, value in (body.get("parameters") or {}).items()}
+    parameters = dict(body.parameters or {})
     parameters_of(flow, parameters, date.today)
     studio().flows.make_live(
         flow_id, studio().flows.live(flow_id)
@@ -51,7 +66,7 @@ def create(flow_id: str) -> Any:
 @blueprint.post("/<schedule_id>")
 def switch(flow_id: str, schedule_id: str) -> Any:
     """Switch one on or off. Body: `active`."""
-    ScheduleStore().switch(flow_id, schedule_id, bool(request.get_json().get("active")))
+    ScheduleStore().switch(flow_id, schedule_id, body_of(Switched).active)
     return jsonify(schedules=all_of(flow_id))
 
 
@@ -64,7 +79,7 @@ def delete(flow_id: str, schedule_id: str) -> Any:
 @blueprint.post("/live")
 def live(flow_id: str) -> Any:
     """Say which revision runs by itself. Body: `revision`."""
-    studio().flows.make_live(flow_id, int(request.get_json()["revision"]))
+    studio().flows.make_live(flow_id, body_of(Revision).revision)
     return jsonify(live=studio().flows.live(flow_id))
 
 

@@ -19,6 +19,7 @@ from updraft.core.insight import ColumnSummary, summarise_columns
 from updraft.core.steps import SHAPES, kinds
 from updraft.core.values import TITLES, guess_format, kind_of
 from updraft.core.values.kinds import Kind
+from updraft.web.asked import Asked, Text, Whole, body_of, query_of
 from updraft.web.columns import asked_focus, focused_rows
 from updraft.web.memory import remembered
 from updraft.web.state import origins, takeable
@@ -30,6 +31,22 @@ MAX_WINDOW = 2000
 MAX_TEXT = 5000  # characters of one cell that are sent
 
 
+class Look(Asked):
+    step: Text = ""
+    output: Text = ""
+    settings: dict[str, Any] | None = None
+
+
+class Window(Asked):
+    output: str = ""
+    offset: Whole = 0
+    limit: Whole = 100
+
+
+class Formats(Asked):
+    kind: Kind = Kind.DATE
+
+
 @blueprint.post("/look")
 def look(flow_id: str) -> Any:
     """The table after a step. Body: `step`, perhaps `output` and `settings` that are tried but not saved.
@@ -37,19 +54,19 @@ def look(flow_id: str) -> Any:
     Where the step has a problem the answer carries it, with the table that comes in, so that the person
     sees what the step would work on.
     """
-    body = request.get_json()
+    body = body_of(Look)
     flow = studio().flows.get(flow_id).flow
-    step_id, output = str(body.get("step", "")), str(body.get("output", ""))
+    step_id, output = body.step, body.output
     if not flow.has(step_id):
         raise Problem(
             "This step", "the flow does not have it any more.", "Choose another one.", code="no_step"
         )
-    if body.get("settings") is not None:
-        flow = SetSettings(id=step_id, settings=body["settings"]).apply(flow, SHAPES)
+    if body.settings is not None:
+        flow = SetSettings(id=step_id, settings=body.settings).apply(flow, SHAPES)
     planned = studio().plan(flow_id, flow)
     incoming = _incoming(flow_id, flow, planned, step_id)
     try:
-        table = studio().look(flow_id, planned, step_id, draft=body.get("settings") is not None)
+        table = studio().look(flow_id, planned, step_id, draft=body.settings is not None)
     except Problem as problem:
         port = kind.main_port if (kind := kinds().get(flow.step(step_id).kind)) else None
         main = incoming.get(port.name) if port else None
@@ -77,9 +94,10 @@ def rows(flow_id: str, key: str) -> Any:
     Answers `rows` as lists of cells, `numbers` (the row's place in the table, from 0) and `was`: for changed
     cells row in the window → column → the value before.
     """
-    frame = _table(key).frames[request.args.get("output", "")]
+    asked = query_of(Window)
+    frame = _frame(key, asked.output)
     order, total = _order(key, frame)
-    offset, limit = request.args.get("offset", 0, int), min(request.args.get("limit", 100, int), MAX_WINDOW)
+    offset, limit = asked.offset, min(asked.limit, MAX_WINDOW)
     window, numbers = _window(frame, order, offset, limit)
     was: dict[int, dict[str, Any]] = {}
     before = request.args.get("before", "")
@@ -101,7 +119,7 @@ def summary(flow_id: str, key: str) -> Any:
 
     def make() -> list[ColumnSummary]:
         rows = focused_rows(key, output, focus)
-        frame = _table(key).lazy(output)
+        frame = _frame(key, output).lazy()
         return summarise_columns(frame if rows is None else frame.collect()[rows].lazy())
 
     found = remembered(("summary", key, output, focus.model_dump_json()), make)
@@ -112,10 +130,10 @@ def summary(flow_id: str, key: str) -> Any:
 def formats(flow_id: str, key: str) -> Any:
     """Formats that read the most texts of a `column` as `kind`, best first."""
     name = _column(key)
-    series = _table(key).lazy(request.args.get("output", "")).select(name).collect().to_series()
+    series = _frame(key, request.args.get("output", "")).lazy().select(name).collect().to_series()
     if series.dtype != pl.String:
         return jsonify(formats=[])
-    kind = Kind(request.args.get("kind", "date"))
+    kind = query_of(Formats).kind
     return jsonify(
         formats=guess_format(series, kind) if kind in (Kind.DATE, Kind.DATETIME, Kind.NUMBER) else []
     )
@@ -194,12 +212,21 @@ def _table(key: str) -> Table:
 
 def _before(text: str) -> pl.DataFrame | pl.LazyFrame:
     key, _, output = text.partition(".")
-    return _table(key).frames[output]
+    return _frame(key, output)
+
+
+def _frame(key: str, output: str) -> pl.DataFrame | pl.LazyFrame:
+    frames = _table(key).frames
+    if output not in frames:
+        raise Problem(
+            f"Output “{output}”", "the step has none of this name.", "Choose another one.", code="no_table"
+        )
+    return frames[output]
 
 
 def _column(key: str) -> str:
     name = request.args.get("column", "")
-    if name not in _table(key).schema(request.args.get("output", "")):
+    if name not in _frame(key, request.args.get("output", "")).lazy().collect_schema():
         raise Problem(
             f"Column “{name}”", "the table does not have it.", "Choose another one.", code="missing_column"
         )
@@ -215,6 +242,8 @@ def _order(key: str, frame: pl.DataFrame | pl.LazyFrame) -> tuple[pl.Series | No
         request.args.get("before", ""),
         request.args.getlist("touched"),
     )
+    schema = frame.lazy().collect_schema()
+    touched = [name for name in touched if name in schema]
     focus = asked_focus()
     if not sort and not only:
         rows = focused_rows(key, output, focus)
@@ -222,7 +251,6 @@ def _order(key: str, frame: pl.DataFrame | pl.LazyFrame) -> tuple[pl.Series | No
 
     def ordered() -> pl.Series:
         lazy = frame.lazy()
-        schema = lazy.collect_schema()
         names = [sort] if sort in schema else []
         table = lazy.select(pl.int_range(pl.len(), dtype=pl.UInt32).alias("\0row"), *names).collect()
         if only and before:

@@ -10,6 +10,7 @@ from updraft.core import Flow, Problem
 from updraft.core.flow.model import label
 from updraft.core.flow.order import drawing_order
 from updraft.core.steps import kinds
+from updraft.web.asked import Asked, Whole, query_of
 from updraft.web.studio import studio
 
 blueprint = Blueprint("usable", __name__, url_prefix="/api/flows/<flow_id>/usable")
@@ -22,6 +23,10 @@ def usable(flow_id: str) -> Any:
     blocks = sorted(app.flows.get(flow_id).flow.blocks)
     saved = [{"id": row["id"], "name": row["name"]} for row in app.flows.list() if row["id"] != flow_id]
     return jsonify(blocks=blocks, flows=saved)
+
+
+class Used(Asked):
+    revision: Whole | None = None
 
 
 @blueprint.get("/about")
@@ -37,7 +42,7 @@ def about(flow_id: str) -> Any:
         return jsonify(**_about(blocks[block]), revisions=[])
     used = request.args.get("flow", "")
     revisions = [{"number": r["number"], "sentence": r["sentence"]} for r in app.flows.revisions(used)]
-    return jsonify(**_about(app.flows.at(used, request.args.get("revision", type=int))), revisions=revisions)
+    return jsonify(**_about(app.flows.at(used, query_of(Used).revision)), revisions=revisions)
 
 
 def _about(flow: Flow) -> dict[str, Any]:

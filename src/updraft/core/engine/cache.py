@@ -12,6 +12,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import threading
 import uuid
 from collections import OrderedDict
@@ -24,6 +25,7 @@ import polars as pl
 from updraft.core.engine.files import digest_of
 from updraft.core.engine.table import Fact, Frame, Table
 
+_FINGERPRINT = re.compile(r"\w{1,80}", re.ASCII)
 MOST_HELD = 400  # tables in memory
 BATCH = (
     65_536  # rows a record batch: small enough to read a window from disk, fixed so that bytes are the same
@@ -74,7 +76,8 @@ class TableCache:
             if table is not None:
                 self._held.move_to_end(fingerprint)
                 return table
-        table = self._load(fingerprint)
+        # A fingerprint comes from an address, too, and becomes the name of a folder.
+        table = self._load(fingerprint) if _FINGERPRINT.fullmatch(fingerprint) else None
         if table is not None:
             self._hold(table)
         return table
