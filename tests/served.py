@@ -13,13 +13,13 @@ from pathlib import Path
 class Served:
     """The app on a free port; `stop` and `kill` end it, `start` begins again on the same data."""
 
-    def __init__(self, data: Path, command: str = "serve") -> None:
-        self.data, self.command = data, command
+    def __init__(self, data: Path, command: str = "serve", *options: str) -> None:
+        self.data, self.command, self.options = data, command, options
         self.start()
 
     def start(self) -> None:
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "updraft", self.command, "--data", str(self.data), "--port", "0"],
+            [sys.executable, "-m", "updraft", self.command, "--data", str(self.data), "--port", "0", *self.options],
             stdout=subprocess.PIPE,
             text=True,
             env={**os.environ, "PYTHONUNBUFFERED": "1"},

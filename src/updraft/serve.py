@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import secrets
 import shutil
@@ -25,15 +26,21 @@ if TYPE_CHECKING:
     from updraft.standins import StandIns
 
 HOST = "127.0.0.1"
+GENTLE = 5  # how much less urgent computing is, on the system's scale of 20
+THREADS = 16  # what takes its time is worked out by others (updraft.web.patient)
 
 
-def serve(data: Path, port: int, *, demo: bool = False, allow: frozenset[str] = frozenset()) -> None:
+def serve(
+    data: Path, port: int, *, demo: bool = False, allow: frozenset[str] = frozenset(), memory: int = 0
+) -> None:
     """Serve until interrupted. Only this machine can reach it: there are no accounts yet.
 
     Args:
         demo: put the example world in, and start its stand-ins beside the app.
+        memory: bytes that the server should hold at most; 0 for half of the machine's.
         allow: addresses (host:port) of this machine or a private network that flows may ask.
     """
+    _compute_gently()
     os.umask(0o077)  # what lies in the data folder is its owner's alone; the worker takes this over
     folders = Folders(data)
     open_database(folders.database)
@@ -44,14 +51,15 @@ def serve(data: Path, port: int, *, demo: bool = False, allow: frozenset[str] = 
         _connect(folders, standins)
         allow |= standins.allow
     os.environ["UPDRAFT_ALLOW"] = ",".join(sorted(allow))  # for the worker and its runs
-    app = create_app(folders, execute, secret=_secret(folders), allow=allow)
+    app = create_app(folders, execute, secret=_secret(folders), allow=allow, memory=memory)
     try:
-        server = create_server(app, host=HOST, port=port, threads=8, ident="Updraft")
+        server = create_server(app, host=HOST, port=port, threads=THREADS, ident="Updraft")
     except OSError as error:
         raise click.ClickException(
             f"Port {port}: it cannot be listened on ({error.strerror}). "
             "Choose another with --port; 0 takes a free one."
         ) from None
+    logging.getLogger("waitress.queue").setLevel(logging.ERROR)
     stop = threading.Event()
     keeper = threading.Thread(target=_keep_worker, args=(folders, stop), daemon=True)
     keeper.start()
@@ -69,9 +77,26 @@ def serve(data: Path, port: int, *, demo: bool = False, allow: frozenset[str] = 
         stop.set()
         server.close()
         app.extensions["detecting"].close()
+        app.extensions["windows"].close()
         keeper.join(10)
         if standins:
             standins.stop()
+
+
+def _compute_gently() -> None:
+    """Let computing give way to answering: Polars' threads take the rank of the thread that begins them."""
+
+    def begin() -> None:
+        import polars as pl
+
+        if hasattr(os, "setpriority"):
+            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), GENTLE)
+        pl.LazyFrame({"n": range(1000)}).select(pl.col("n").sort().sum()).collect()
+
+    if sys.platform == "linux":  # elsewhere the rank is the whole process's
+        first = threading.Thread(target=begin)
+        first.start()
+        first.join()
 
 
 def _standins(folders: Folders, port: int) -> StandIns:

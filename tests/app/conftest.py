@@ -44,6 +44,7 @@ def client(tmp_path: Path):
     app = create_app(folders, lambda run: None, secret="test", upload_limit=5 << 20)
     yield Client(app)
     app.extensions["detecting"].close()
+    app.extensions["windows"].close()
     app.extensions["studio"].engine.cache.flush()
     db.close_all() if hasattr(db, "close_all") else db.close()
 

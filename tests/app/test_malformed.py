@@ -43,15 +43,31 @@ VALUES = st.recursive(
     LEAVES, lambda inner: st.lists(inner, max_size=3) | st.dictionaries(TEXTS, inner, max_size=3), max_leaves=8
 )
 FIELDS = st.sampled_from(
-    "name edits op id step kind settings output key repair column value rule focus way revision cron zone watch parameters "
-    "active old untested url secret folder path table query classes names rows steps search of position lanes to from_ "
-    "number columns inputs decided by filters items others request".split()
+    ["name", "edits", "op", "id", "step", "kind", "settings", "output", "key", "repair", "column", "value", "rule", "focus", "way", "revision", "cron", "zone", "watch", "parameters", "active", "old", "untested", "url", "secret", "folder", "path", "table", "query", "classes", "names", "rows", "steps", "search", "of", "position", "lanes", "to", "from_", "number", "columns", "inputs", "decided", "by", "filters", "items", "others", "request"]
 )  # fmt: skip
 EDITS = st.fixed_dictionaries(
     {"op": st.sampled_from(OPS)},
     optional={
         name: st.one_of(VALUES, st.just("type_in_a_table"))
-        for name in "id step settings name note kind after port ref input rows of revision flow ids key parameters".split()
+        for name in [
+            "id",
+            "step",
+            "settings",
+            "name",
+            "note",
+            "kind",
+            "after",
+            "port",
+            "ref",
+            "input",
+            "rows",
+            "of",
+            "revision",
+            "flow",
+            "ids",
+            "key",
+            "parameters",
+        ]
     },
 )
 BODIES = st.one_of(
@@ -59,8 +75,34 @@ BODIES = st.one_of(
 )
 QUERIES = st.dictionaries(
     st.sampled_from(
-        "output offset limit sort desc before changed touched focus column other kind search order most bins log fine as name "
-        "flow block revision classes table q".split()
+        [
+            "output",
+            "offset",
+            "limit",
+            "sort",
+            "desc",
+            "before",
+            "changed",
+            "touched",
+            "focus",
+            "column",
+            "other",
+            "kind",
+            "search",
+            "order",
+            "most",
+            "bins",
+            "log",
+            "fine",
+            "as",
+            "name",
+            "flow",
+            "block",
+            "revision",
+            "classes",
+            "table",
+            "q",
+        ]
     ),
     TEXTS.map(lambda text: text.encode("utf-8", "replace").decode()),
     max_size=4,

@@ -28,6 +28,13 @@ ALLOW = click.option(
     envvar="UPDRAFT_ALLOW",
     help="Let flows ask this address although it is of this machine or a private network.",
 )
+MEMORY = click.option(
+    "--memory",
+    type=click.FloatRange(min=0.5),
+    default=None,
+    metavar="GB",
+    help="Memory that the server should hold at most; half of the machine's by default.",
+)
 FILE = click.argument("file", type=click.Path(path_type=Path))
 STEP = click.option(
     "--step",

@@ -38,6 +38,20 @@ class FlowStore:
             for row in FlowRow.select().order_by(FlowRow.updated.desc(), FlowRow.name)
         ]
 
+    def overview(self) -> list[dict[str, Any]]:
+        """As `list`, with how many steps each has and what it is for; a damaged one is told as that."""
+        rows = (
+            FlowRow.select(FlowRow, RevisionRow.document)
+            .join(RevisionRow, on=((RevisionRow.flow == FlowRow.id) & (RevisionRow.number == FlowRow.head)))
+            .order_by(FlowRow.updated.desc(), FlowRow.name)
+            .dicts()
+        )
+        return [
+            {"id": row["id"], "name": row["name"], "updated": row["updated"], "revision": row["head"]}
+            | _in_short(row["document"])
+            for row in rows
+        ]
+
     def create(self, flow: Flow, sentence: str) -> str:
         flow_id = uuid.uuid4().hex[:12]
         with database.atomic("IMMEDIATE"):
@@ -86,6 +100,11 @@ class FlowStore:
             )
             self._point(row, number, flow.name)
         return self.get(flow_id)
+
+    def head(self, flow_id: str) -> int:
+        """The number of its current revision; 0 when there is no such flow."""
+        row = FlowRow.select(FlowRow.head).where(FlowRow.id == flow_id).tuples().first()
+        return int(row[0]) if row else 0
 
     def at(self, flow_id: str, number: int | None) -> Flow:
         """A flow as it is now, or as a revision of it was. Problem when there is none."""
@@ -188,6 +207,16 @@ def _stored(flow: Flow) -> dict[str, str]:
             DecisionRow.create(digest=decisions.mark, body=json.dumps([list(row) for row in decisions]))
     decided = {step: decisions.mark for step, decisions in flow.decisions.items()}
     return {"document": dump(flow.model_copy(update={"decisions": {}})), "decided": json.dumps(decided)}
+
+
+@lru_cache(2000)
+def _in_short(document: str) -> dict[str, Any]:
+    try:
+        found = json.loads(document)
+        note = str(found.get("note") or "").partition("\n")[0]
+        return {"steps": len(found.get("steps", ())), "note": note, "damaged": False}
+    except (ValueError, AttributeError, TypeError):
+        return {"steps": 0, "note": "It cannot be read; an earlier revision may be whole.", "damaged": True}
 
 
 def _flow(revision: RevisionRow) -> Flow:

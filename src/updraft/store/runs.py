@@ -9,7 +9,9 @@ from typing import Any
 from updraft.core import Flow, Problem, dump, load
 from updraft.store.database import now
 from updraft.store.models import RunRow, database
+from updraft.store.orm import peewee as pw
 
+ROWID = pw.SQL("rowid")  # in the order in which runs were asked for, whatever the clock said
 OPEN = ("waiting", "running")
 
 
@@ -60,12 +62,13 @@ class RunStore:
 
     def list(self, flow_id: str, most: int = 50) -> list[dict[str, Any]]:
         """The newest runs of a flow first."""
-        rows = (
-            RunRow.select()
-            .where(RunRow.flow == flow_id)
-            .order_by(RunRow.created.desc(), RunRow.started.desc())
-        )
+        rows = RunRow.select().where(RunRow.flow == flow_id).order_by(ROWID.desc())
         return [_plain(row) for row in rows.limit(most)]
+
+    def newest(self) -> dict[str, dict[str, Any]]:
+        """The newest run of each flow, by the flow's id."""
+        last = RunRow.select(pw.fn.MAX(ROWID)).group_by(RunRow.flow)
+        return {str(row.flow_id): _plain(row) for row in RunRow.select().where(ROWID.in_(last))}
 
     def flow(self, run_id: str) -> Flow:
         """The flow as it was when the run was asked for."""
@@ -111,10 +114,7 @@ class RunStore:
         )
 
     def waiting(self) -> list[str]:
-        return [
-            row.id
-            for row in RunRow.select(RunRow.id).where(RunRow.status == "waiting").order_by(RunRow.created)
-        ]
+        return [row.id for row in RunRow.select(RunRow.id).where(RunRow.status == "waiting").order_by(ROWID)]
 
 
 def _plain(row: RunRow) -> dict[str, Any]:

@@ -29,7 +29,9 @@ from updraft.web import (
     usable,
 )
 from updraft.web.detecting import Detecting
+from updraft.web.patient import Patient
 from updraft.web.studio import Studio
+from updraft.web.windows import Windows
 
 UPLOAD_LIMIT = 2 << 30  # bytes of one upload
 POLICY = (
@@ -46,6 +48,7 @@ def create_app(
     secret: str,
     upload_limit: int = UPLOAD_LIMIT,
     allow: frozenset[str] = frozenset(),
+    memory: int = 0,
 ) -> Flask:
     """The app on a data folder.
 
@@ -53,6 +56,7 @@ def create_app(
         execute: puts a run, by its id, into the queue.
         secret: signs sessions and form tokens.
         allow: addresses (host:port) of this machine or a private network that flows may ask.
+        memory: bytes that the server should hold at most; 0 for half of the machine's.
         upload_limit: the largest upload taken, in bytes.
     """
     app = Flask(__name__)
@@ -68,8 +72,10 @@ def create_app(
     )
     app.json.sort_keys = False  # type: ignore[attr-defined]
     app.jinja_env.policies["json.dumps_kwargs"] = {}  # forms show settings in the order they are declared
-    app.extensions["detecting"] = Detecting()
-    app.extensions["studio"] = Studio(folders, execute, allow)
+    app.extensions["studio"] = Studio(folders, execute, allow, memory)
+    app.extensions["detecting"] = Detecting(app.extensions["studio"].room)
+    app.extensions["patient"] = Patient(app.extensions["studio"].room)
+    app.extensions["windows"] = Windows()
     CSRFProtect(app)
     for noun in (
         pages,

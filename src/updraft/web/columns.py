@@ -30,6 +30,7 @@ from updraft.web.asked import Asked, Text, Whole, body_of, query_of
 from updraft.web.attaching import attached
 from updraft.web.detecting import detecting
 from updraft.web.memory import remembered
+from updraft.web.patient import patient
 from updraft.web.studio import studio
 
 blueprint = Blueprint("columns", __name__, url_prefix="/api/flows/<flow_id>/tables/<key>")
@@ -129,6 +130,7 @@ def in_focus(key: str, columns: list[str], focus: Focus) -> pl.DataFrame:
 
 
 @blueprint.get("/values")
+@patient
 def values(flow_id: str, key: str) -> Any:
     """The value list of a `column`: `search` narrows it, `order` sorts it, `offset` and `most` give a window.
 
@@ -145,6 +147,7 @@ def values(flow_id: str, key: str) -> Any:
 
 
 @blueprint.get("/values.tsv")
+@patient
 def value_list(flow_id: str, key: str) -> Response:
     """The whole value list with counts, as cells that a spreadsheet takes."""
     name = _column(key)
@@ -157,6 +160,7 @@ def value_list(flow_id: str, key: str) -> Response:
 
 
 @blueprint.get("/column")
+@patient
 def column(flow_id: str, key: str) -> Any:
     """The profile of a `column` in focus, its histogram (`bins`, `log`) and its patterns (`fine`)."""
     name, focus = _column(key), asked_focus()
@@ -206,6 +210,7 @@ def _patterns(series: pl.Series, fine: bool) -> list[dict[str, Any]]:
 
 
 @blueprint.get("/pair")
+@patient
 def pair(flow_id: str, key: str) -> Any:
     """Two columns together (`column`, `other`): a cross table, and a scatter where both are numbers or
     dates.
@@ -234,6 +239,7 @@ def pair(flow_id: str, key: str) -> Any:
 
 
 @blueprint.get("/dependencies")
+@patient
 def dependencies(flow_id: str, key: str) -> Any:
     """Which columns a `column` determines, and which determine it, over the whole table."""
     from updraft.core.insight import determined_by
@@ -246,6 +252,7 @@ def dependencies(flow_id: str, key: str) -> Any:
 
 
 @blueprint.get("/profile")
+@patient
 def whole_profile(flow_id: str, key: str) -> Any:
     """The profile of every column in focus: as JSON, or as a file or page by `as` (csv, json, page)."""
     focus = asked_focus()
@@ -279,6 +286,7 @@ def _download(text: str, name: str, kind: str) -> Response:
 
 
 @blueprint.get("/compare")
+@patient
 def compare(flow_id: str, key: str) -> Any:
     """How many rows of the table `before` are gone, and how many are new here."""
     before = request.args.get("before", "")

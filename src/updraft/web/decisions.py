@@ -14,6 +14,7 @@ from updraft.web.asked import query_of
 from updraft.web.attaching import attached
 from updraft.web.changes import change
 from updraft.web.columns import Listed
+from updraft.web.patient import patient
 from updraft.web.state import flow_state
 from updraft.web.studio import studio
 
@@ -21,6 +22,7 @@ blueprint = Blueprint("decisions", __name__, url_prefix="/api/flows/<flow_id>/st
 
 
 @blueprint.get("/decisions")
+@patient
 def decisions(flow_id: str, step_id: str) -> Any:
     """The answers given for a step, its open questions, and the answers there can be.
 

@@ -12,6 +12,7 @@ import polars as pl
 from flask import current_app
 
 from updraft.core import Problem
+from updraft.core.engine.room import Room
 
 if TYPE_CHECKING:
     from updraft.core.insight import Finding
@@ -48,7 +49,8 @@ class _Look:
 class Detecting:
     """Looks at the tables that are asked for, one of each flow, the one asked for last first."""
 
-    def __init__(self) -> None:
+    def __init__(self, room: Room) -> None:
+        self._room = room
         self._found: OrderedDict[tuple[str, ...], list[Finding]] = OrderedDict()
         self._latest: dict[str, tuple[str, ...]] = {}  # table → what its findings were found with
         self._failed: dict[tuple[str, ...], str] = {}
@@ -142,11 +144,12 @@ class Detecting:
                 )
 
         try:
-            found = find(
-                look.table.collect(),
-                {name: other.collect() for name, (_, other) in look.others.items()},
-                stopped,
-            )
+            with self._room.entered():
+                found = find(
+                    look.table.collect(),
+                    {name: other.collect() for name, (_, other) in look.others.items()},
+                    stopped,
+                )
         except BaseException as error:  # a panic below Python is no Exception, and must not end the worker
             said = str(error).splitlines()[0][:200] if str(error) else type(error).__name__
             with self._change:

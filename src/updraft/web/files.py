@@ -20,6 +20,7 @@ from updraft.core.steps.sources.read_file import ReadingSettings
 from updraft.store.folders import safe_name
 from updraft.web.asked import Asked, Text, body_of
 from updraft.web.memory import remembered
+from updraft.web.patient import patient
 from updraft.web.studio import studio
 
 blueprint = Blueprint("files", __name__, url_prefix="/api/flows/<flow_id>/files")
@@ -79,6 +80,7 @@ def list_files(flow_id: str) -> Any:
 
 
 @blueprint.post("/detected")
+@patient
 def detected(flow_id: str) -> Any:
     """How the file of a step is read, and a picture of it as it stands. Body: `step`, perhaps `settings`
     tried.

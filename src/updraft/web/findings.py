@@ -12,6 +12,7 @@ from updraft.core.engine import Plan
 from updraft.core.insight.neighbours import dismissed, neighbours
 from updraft.web.asked import Asked, Text, Whole, body_of
 from updraft.web.detecting import detecting
+from updraft.web.patient import patient
 from updraft.web.studio import studio
 
 if TYPE_CHECKING:
@@ -26,6 +27,7 @@ class RepairAsked(Asked):
 
 
 @blueprint.get("")
+@patient
 def findings(flow_id: str, step_id: str) -> Any:
     """The findings of a step's table: `pending`, or `findings` and `dismissed` (with the reason), most
     serious first.
@@ -43,6 +45,7 @@ def findings(flow_id: str, step_id: str) -> Any:
 
 
 @blueprint.post("/effect")
+@patient
 def effect(flow_id: str, step_id: str) -> Any:
     """What a repair would do. Body: `key` of the finding, `repair` (its number from 0)."""
     body = body_of(RepairAsked)
@@ -59,6 +62,7 @@ def effect(flow_id: str, step_id: str) -> Any:
 
 
 @blueprint.post("/all")
+@patient
 def all_steps(flow_id: str, step_id: str) -> Any:
     """The steps that take the first repair of every finding that was not dismissed and needs no choice, in
     order.

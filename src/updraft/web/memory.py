@@ -29,6 +29,10 @@ class Memory:
                 self._known[key] = found
         return found
 
+    def clear(self) -> None:
+        with self._lock:
+            self._known.clear()
+
 
 def size_of(thing: Any) -> int:
     """About how many bytes a result holds: exact for columns and tables, which are what can be large."""
@@ -47,3 +51,4 @@ def size_of(thing: Any) -> int:
 
 _memory = Memory()
 remembered = _memory.get
+forget_all = _memory.clear

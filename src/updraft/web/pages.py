@@ -22,12 +22,8 @@ blueprint = Blueprint("pages", __name__)
 @blueprint.get("/")
 def home() -> str:
     app = studio()
-    flows = []
-    for flow in app.flows.list():
-        last = app.runs.list(flow["id"], 1)
-        saved = app.flows.get(flow["id"]).flow
-        known = {"steps": len(saved.steps), "note": saved.note.partition("\n")[0]}
-        flows.append({**flow, "last": last[0] if last else None, **known})
+    last = app.runs.newest()
+    flows = [{**flow, "last": last.get(flow["id"])} for flow in app.flows.overview()]
     return render_template("home.html", flows=flows)
 
 

@@ -11,12 +11,14 @@ from updraft.core.flow.edits import SetSettings
 from updraft.core.steps import SHAPES
 from updraft.web.asked import body_of
 from updraft.web.files import Tried
+from updraft.web.patient import patient
 from updraft.web.studio import studio
 
 blueprint = Blueprint("samples", __name__, url_prefix="/api")
 
 
 @blueprint.post("/flows/<flow_id>/steps/<step_id>/sample")
+@patient
 def sample(flow_id: str, step_id: str) -> Any:
     """The first of what a step would deliver. Body: perhaps `settings` that are tried but not saved."""
     app, tried = studio(), body_of(Tried).settings

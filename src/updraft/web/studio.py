@@ -18,7 +18,9 @@ from flask import current_app
 from updraft.core import Engine, Files, Flow, Problem, Table, TableCache
 from updraft.core.connect import Outside
 from updraft.core.engine import Door, Plan, PlannedStep
+from updraft.core.engine.room import Room, machine_memory
 from updraft.store import ConnectionStore, FlowStore, Folders, RunStore, SavedFlows
+from updraft.web.memory import forget_all
 
 
 def studio() -> Studio:
@@ -29,18 +31,29 @@ def studio() -> Studio:
 
 class Studio:
     def __init__(
-        self, folders: Folders, execute: Callable[[str], Any], allow: frozenset[str] = frozenset()
+        self,
+        folders: Folders,
+        execute: Callable[[str], Any],
+        allow: frozenset[str] = frozenset(),
+        memory: int = 0,
     ) -> None:
         self.folders, self.execute, self.allow = folders, execute, allow
         self.flows, self.runs, self.connections = FlowStore(folders), RunStore(), ConnectionStore(folders)
         self.coming: dict[str, str] = {}  # flow → what a source outside has brought so far, in words
         self._stop: set[str] = set()  # flows whose sources are to stop
         self._looking: Counter[str] = Counter()  # flows that are being looked at just now
-        self.engine = Engine(TableCache(folders.cache))
+        limit = memory or machine_memory() // 2
+        cache = TableCache(folders.cache, memory_bytes=min(limit // 4, 1 << 30), waiting_bytes=limit // 4)
+        self.engine = Engine(cache)
+        self.room = Room(limit, self._spare)
         self._files: dict[str, Files] = {}
         self._failed: LRUCache[str, Problem] = LRUCache(2000)  # by fingerprint: what came up
         self._wanted: dict[str, tuple[str, ...]] = {}  # flow → fingerprints being filled in
         self._lock = threading.Lock()
+
+    def _spare(self) -> None:
+        self.engine.cache.shrink()
+        forget_all()
 
     def files(self, flow_id: str) -> Files:
         """The files a flow may read, and what it may reach; one object per flow, since it remembers
@@ -92,7 +105,8 @@ class Studio:
         with self._lock:
             self._looking[flow_id] += 1
         try:
-            return self.engine.look(planned, step_id, self.files(flow_id), draft=draft, urgent=urgent)
+            with self.room.entered():
+                return self.engine.look(planned, step_id, self.files(flow_id), draft=draft, urgent=urgent)
         except Problem as problem:
             step = planned.steps.get(problem.step or step_id)
             if step is not None and step.fingerprint:

@@ -7,7 +7,7 @@ import math
 from typing import Any
 
 import polars as pl
-from flask import Blueprint, jsonify, request
+from flask import Blueprint, current_app, jsonify, request
 
 from updraft.core import Flow, Problem, Ref, Table
 from updraft.core.engine import Plan
@@ -22,8 +22,10 @@ from updraft.core.values.kinds import Kind
 from updraft.web.asked import Asked, Text, Whole, body_of, query_of
 from updraft.web.columns import asked_focus, focused_rows
 from updraft.web.memory import remembered
+from updraft.web.patient import patient
 from updraft.web.state import origins, takeable
 from updraft.web.studio import studio
+from updraft.web.windows import Windows
 from updraft.web.words import did
 
 blueprint = Blueprint("tables", __name__, url_prefix="/api/flows/<flow_id>")
@@ -48,6 +50,7 @@ class Formats(Asked):
 
 
 @blueprint.post("/look")
+@patient
 def look(flow_id: str) -> Any:
     """The table after a step. Body: `step`, perhaps `output` and `settings` that are tried but not saved.
 
@@ -94,11 +97,22 @@ def rows(flow_id: str, key: str) -> Any:
     Answers `rows` as lists of cells, `numbers` (the row's place in the table, from 0) and `was`: for changed
     cells row in the window → column → the value before.
     """
+    # A window of the table as it stands is there at once; sorting and a focus take their time.
+    slow = any(request.args.get(name) for name in ("sort", "changed", "focus"))
+    return patient(_rows)(flow_id=flow_id, key=key) if slow else _rows(flow_id, key)
+
+
+def _rows(flow_id: str, key: str) -> Any:
     asked = query_of(Window)
     frame = _frame(key, asked.output)
     order, total = _order(key, frame)
     offset, limit = asked.offset, min(asked.limit, MAX_WINDOW)
-    window, numbers = _window(frame, order, offset, limit)
+    path = studio().engine.cache.place(key, asked.output)
+    if order is None and path is not None and isinstance(frame, pl.LazyFrame):
+        window = windows().read(path, offset, limit)
+        numbers = list(range(offset, offset + window.height))
+    else:
+        window, numbers = _window(frame, order, offset, limit)
     was: dict[int, dict[str, Any]] = {}
     before = request.args.get("before", "")
     touched = [name for name in request.args.getlist("touched") if name in window.columns]
@@ -113,6 +127,7 @@ def rows(flow_id: str, key: str) -> Any:
 
 
 @blueprint.get("/tables/<key>/summary")
+@patient
 def summary(flow_id: str, key: str) -> Any:
     output = request.args.get("output", "")
     focus = asked_focus()
@@ -127,6 +142,7 @@ def summary(flow_id: str, key: str) -> Any:
 
 
 @blueprint.get("/tables/<key>/formats")
+@patient
 def formats(flow_id: str, key: str) -> Any:
     """Formats that read the most texts of a `column` as `kind`, best first."""
     name = _column(key)
@@ -137,6 +153,11 @@ def formats(flow_id: str, key: str) -> Any:
     return jsonify(
         formats=guess_format(series, kind) if kind in (Kind.DATE, Kind.DATETIME, Kind.NUMBER) else []
     )
+
+
+def windows() -> Windows:
+    found: Windows = current_app.extensions["windows"]
+    return found
 
 
 def _about(flow_id: str, planned: Plan, ref: Ref, table: Table | None) -> dict[str, Any]:
@@ -273,7 +294,12 @@ def _window(
     frame: pl.DataFrame | pl.LazyFrame, order: pl.Series | None, offset: int, limit: int
 ) -> tuple[pl.DataFrame, list[int]]:
     if order is None:
-        window = frame.lazy().slice(offset, limit).collect()
+        # Of a table in memory without a query, which would wait for those that compute.
+        window = (
+            frame[offset : offset + limit]
+            if isinstance(frame, pl.DataFrame)
+            else frame.slice(offset, limit).collect()
+        )
         return window, list(range(offset, offset + window.height))
     picked = order.slice(offset, limit)
     return frame.lazy().select(pl.all().gather(picked)).collect(), picked.to_list()

@@ -108,6 +108,24 @@ class TableCache:
         with self._lock:
             self._drafts.discard(fingerprint)
 
+    def place(self, fingerprint: str, output: str) -> Path | None:
+        """The Arrow file of a table, where it is on disk and whole."""
+        if self.folder is None or not _FINGERPRINT.fullmatch(fingerprint):
+            return None
+        with self._lock:
+            if fingerprint in self._writing:
+                return None
+        path = self._paths(fingerprint, [output])[output]
+        return path if self._about(fingerprint).exists() and path.exists() else None
+
+    def shrink(self) -> None:
+        """Let go of the tables in memory that are on disk as well."""
+        with self._lock:
+            for fingerprint in list(self._held):
+                if fingerprint not in self._writing and (self.folder is not None):
+                    del self._held[fingerprint]
+                    self._sizes.pop(fingerprint, None)
+
     def flush(self) -> None:
         """Wait until everything handed in is on disk."""
         self._writer.submit(lambda: None).result()

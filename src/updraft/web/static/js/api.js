@@ -14,9 +14,21 @@ const said = (name) => document.querySelector(`meta[name=${name}]`)?.getAttribut
 const FILE_KIND = said("file-kind");
 const token = said("csrf-token");
 
-/** Ask for `path`; `body` may be plain data or FormData. */
-export async function api(path, { method = "GET", body = null, signal = null } = {}) {
+/** Ask for `path`; `body` may be plain data or FormData. What takes its time is asked for again until it is there. */
+export async function api(path, asked = {}) {
+  for (let times = 0; ; times++) {
+    const [answer, status, later] = await once(path, asked, times);
+    if (status !== 202) return answer;
+    const busy = document.getElementById("busy-text");
+    if (busy && answer?.waiting) busy.textContent = answer.waiting;
+    await new Promise((ready) => setTimeout(ready, 1000 * later * Math.min(1 + times / 4, 3)));
+    asked.signal?.throwIfAborted();
+  }
+}
+
+async function once(path, { method = "GET", body = null, signal = null }, times) {
   const headers = { "X-CSRFToken": token, Accept: "application/json" };
+  if (times) headers["X-Asked-Before"] = String(times);
   const form = body instanceof FormData;
   if (body !== null && !form) headers["Content-Type"] = "application/json";
   let response;
@@ -44,7 +56,7 @@ export async function api(path, { method = "GET", body = null, signal = null } =
       response.status,
     );
   }
-  return answer;
+  return [answer, response.status, Number(response.headers.get("Retry-After")) || 0.3];
 }
 
 export const post = (path, body = {}) => api(path, { method: "POST", body });
