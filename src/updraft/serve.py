@@ -10,6 +10,7 @@ import signal
 import subprocess
 import sys
 import threading
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -20,6 +21,7 @@ from updraft.core.connect import CONNECTION
 from updraft.jobs import make_queue
 from updraft.jobs.worker import ALREADY
 from updraft.store import ConnectionStore, FlowStore, Folders, RunStore, open_database
+from updraft.store.sweeping import OLD, swept
 from updraft.web import create_app
 
 if TYPE_CHECKING:
@@ -64,6 +66,9 @@ def serve(
     keeper = threading.Thread(target=_keep_worker, args=(folders, stop), daemon=True)
     keeper.start()
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+    # What is still being computed is left: it would be computed again, and nothing of it is half written.
+    server.task_dispatcher.shutdown = partial(server.task_dispatcher.shutdown, timeout=1)
+    threading.Thread(target=_sweep_now_and_then, args=(folders, stop), daemon=True).start()
     click.echo(f"Updraft is at http://{HOST}:{server.effective_port}/")
     if demo:
         click.echo(f"Files to try it with: {folders.data / 'larkmoor'}")
@@ -78,9 +83,24 @@ def serve(
         server.close()
         app.extensions["detecting"].close()
         app.extensions["windows"].close()
-        keeper.join(10)
+        keeper.join(3)
+        last = threading.Thread(target=app.extensions["studio"].engine.cache.flush, daemon=True)
+        last.start()
+        last.join(1)
         if standins:
             standins.stop()
+    sys.stdout.flush()
+    os._exit(0)  # threads that compute would be waited for
+
+
+def _sweep_now_and_then(folders: Folders, stop: threading.Event) -> None:
+    """Clear what killed uploads, writers and runs left, now and every hour."""
+    age = 0.0
+    while True:
+        swept(folders, age)
+        age = OLD
+        if stop.wait(3600):
+            return
 
 
 def _compute_gently() -> None:
@@ -114,7 +134,7 @@ def _keep_worker(folders: Folders, stop: threading.Event) -> None:
         if worker.poll() is None:
             worker.terminate()
             try:
-                worker.wait(5)
+                worker.wait(2)
             except subprocess.TimeoutExpired:
                 worker.kill()
         elif not stop.is_set():
@@ -124,9 +144,12 @@ def _keep_worker(folders: Folders, stop: threading.Event) -> None:
 def _secret(folders: Folders) -> str:
     """The key that signs sessions: made once, readable by the owner only."""
     path = folders.data / "secret"
-    if not path.exists():
-        path.touch(mode=0o600)
-        path.write_text(secrets.token_hex(32))
+    known = path.read_bytes() if path.exists() else b""
+    if len(known) != 64 or not known.isalnum():  # not there, empty or cut off: sessions begin anew
+        beside = path.with_name(f".{path.name}.{secrets.token_hex(8)}")
+        beside.touch(mode=0o600)
+        beside.write_text(secrets.token_hex(32))
+        beside.replace(path)
     return path.read_text()
 
 

@@ -14,6 +14,7 @@ from tests.app.test_web import settled
 from tests.served import until
 from updraft.cli import main
 from updraft.core import Problem, dump, insight
+from updraft.core.engine.room import Room
 from updraft.demo.names import HUBS
 from updraft.web import detecting
 
@@ -63,7 +64,7 @@ def test_tables_nobody_waits_for_and_a_panic_hold_up_no_other_table(monkeypatch)
     monkeypatch.setattr(insight, "find", look)
     monkeypatch.setattr(detecting, "_PATIENCE", 0.3)
     tables = {f"{n} rows": pl.LazyFrame({"Lot": range(n)}) for n in range(1, 5)}
-    both = detecting.Detecting()
+    both = detecting.Detecting(Room(8 << 30))
 
     def ask(flow, rows):
         return both.ask(flow, f"{flow}.", tables[rows], {})

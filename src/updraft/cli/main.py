@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import errno
+import os
+import sys
 from importlib import import_module
+from typing import Any
 
 import click
 
 from updraft import __version__
+from updraft.core.problems import Problem
 
 # Command → file and function, in the order they are listed.
 _COMMANDS = {
@@ -28,12 +33,49 @@ class Commands(click.Group):
     def list_commands(self, ctx: click.Context) -> list[str]:
         return list(_COMMANDS)
 
+    def main(self, *args: Any, **more: Any) -> Any:
+        """As click does it; whatever else goes wrong is said in a sentence, too."""
+        try:
+            return super().main(*args, **more)
+        except Exception as error:
+            if os.environ.get("UPDRAFT_DEBUG"):
+                raise
+            from updraft.cli.saying import fail
+
+            fail(said(error), "--json" in sys.argv, 2)
+
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         if cmd_name not in _COMMANDS:
             return None
         file, name = _COMMANDS[cmd_name].split(".")
         command: click.Command = getattr(import_module(f"updraft.cli.{file}"), name)
         return command
+
+
+def said(error: Exception) -> Problem:
+    """An exception as a problem: one of the system's by its reason, any other as a fault of ours."""
+    if isinstance(error, Problem):
+        return error
+    caused = error
+    while not isinstance(caused, OSError) and isinstance(caused.__cause__ or caused.__context__, Exception):
+        caused = caused.__cause__ or caused.__context__  # type: ignore[assignment]
+    if isinstance(caused, OSError):
+        reason = (
+            "the disk is full" if caused.errno == errno.ENOSPC else (caused.strerror or str(caused)).lower()
+        )
+        return Problem(
+            str(caused.filename or "The file"),
+            f"{reason}.",
+            "Choose another place, or make room.",
+            code="no_file",
+        )
+    told = str(error).splitlines()[0][:200] if str(error) else ""
+    return Problem(
+        "Updraft",
+        f"something went wrong here ({type(error).__name__}: {told}).",
+        "Set UPDRAFT_DEBUG=1 to see where; the files are as they were.",
+        code="server",
+    )
 
 
 @click.group(cls=Commands)

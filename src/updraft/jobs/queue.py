@@ -7,7 +7,10 @@ worker, the urgent first. A run that stands in the queue twice is executed once:
 from __future__ import annotations
 
 import os
+import sqlite3
 from collections.abc import Callable, Collection
+from contextlib import closing
+from pathlib import Path
 from typing import Any
 
 from updraft.core import Problem
@@ -49,9 +52,25 @@ def bring_back(queue: Huey, execute: Callable[[str], Any], waiting: Collection[s
     return missing
 
 
+def _set_aside_damaged(path: Path) -> None:
+    """A queue that is no database any more is put aside: the table of runs knows what waits."""
+    if not path.exists():
+        return
+    try:
+        with closing(sqlite3.connect(path)) as db:
+            sound = db.execute("PRAGMA quick_check").fetchone()[0] == "ok"
+    except sqlite3.DatabaseError as error:
+        sound = "locked" in str(error)
+    if not sound:
+        path.replace(path.with_suffix(".damaged"))
+        for beside in ("-wal", "-shm"):
+            path.with_name(path.name + beside).unlink(missing_ok=True)
+
+
 def _queue(folders: Folders) -> Huey:
     address = os.environ.get(ADDRESS, "")
     if not address:
+        _set_aside_damaged(folders.queue)
         return SqliteHuey("updraft", filename=str(folders.queue), results=False, strict_fifo=True)
     try:
         import redis  # noqa: F401

@@ -113,7 +113,13 @@ def _key(path: Path) -> bytes:
     try:
         handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
     except FileExistsError:
-        return path.read_bytes()
+        found = path.read_bytes()
+        try:
+            Fernet(found)
+            return found
+        except ValueError:  # empty or cut off; what it sealed asks for its secret again
+            path.unlink(missing_ok=True)
+            return _key(path)
     with os.fdopen(handle, "wb") as file:
         file.write(Fernet.generate_key())
     return path.read_bytes()

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
+from updraft.core import Problem
 from updraft.store.models import database
 from updraft.store.orm import SqliteMigrator, run_all
 from updraft.store.orm import peewee as pw
@@ -109,8 +110,18 @@ def open_database(path: Path) -> pw.SqliteDatabase:
         pragmas={"journal_mode": "wal", "foreign_keys": 1, "busy_timeout": 10_000, "synchronous": "normal"},
     )
     database.initialize(db)
-    with db.connection_context():
-        migrate(db)
+    try:
+        with db.connection_context():
+            migrate(db)
+    except pw.DatabaseError as error:
+        if isinstance(error, pw.OperationalError) and "malformed" not in str(error):
+            raise
+        raise Problem(
+            str(path),
+            f"this database is damaged ({error}).",
+            "Put back a copy of the data folder, or move this file away to begin anew; files of flows stay.",
+            code="damaged",
+        ) from None
     return db
 
 
@@ -119,6 +130,13 @@ def migrate(db: pw.SqliteDatabase, migrations: list[Migration] | None = None) ->
     steps = MIGRATIONS if migrations is None else migrations
     with db.atomic("IMMEDIATE"):  # a second process waits here and then finds nothing to do
         version = int(db.execute_sql("PRAGMA user_version").fetchone()[0])
+        if version > len(steps):
+            raise Problem(
+                "The data folder",
+                f"a newer Updraft wrote it (database version {version}; this one knows {len(steps)}).",
+                "Start that one, or choose another folder with --data; nothing was changed.",
+                code="newer",
+            )
         for number, step in enumerate(steps[version:], start=version + 1):
             step(db, SqliteMigrator(db))
             db.execute_sql(f"PRAGMA user_version = {number}")

@@ -65,14 +65,31 @@ class FlowStore:
         """Raises Problem (code no_flow) when it is gone."""
         row = self._row(flow_id)
         revision = self._revision(row, row.head)
+        try:
+            flow = _flow(revision)
+        except Problem:  # damaged: the newest one before it that can be read takes its place
+            return self._healed(row, revision)
         child = self._newest_child(row)
         return SavedFlow(
             row.id,
-            _flow(revision),
+            flow,
             row.head,
             revision.sentence if revision.parent else None,
             child.sentence if child else None,
         )
+
+    def _healed(self, row: FlowRow, damaged: RevisionRow) -> SavedFlow:
+        before = damaged
+        while before.parent:
+            before = self._revision(row, before.parent)
+            try:
+                _flow(before)
+            except Problem:
+                continue
+            self._point(row, before.number)
+            return self.get(row.id)
+        _flow(damaged)  # there is none: its problem is said
+        raise AssertionError("a damaged revision can be read")
 
     def save(self, flow_id: str, flow: Flow, sentence: str, based_on: int) -> SavedFlow:
         """Add a revision behind `based_on`.
@@ -220,9 +237,18 @@ def _in_short(document: str) -> dict[str, Any]:
 
 
 def _flow(revision: RevisionRow) -> Flow:
-    flow = load(revision.document)
-    decided = json.loads(revision.decided)
-    return flow.model_copy(update={"decisions": {step: _decisions(mark) for step, mark in decided.items()}})
+    try:
+        flow = load(revision.document)
+        decided = json.loads(revision.decided)
+        found = {step: _decisions(mark) for step, mark in decided.items()}
+    except (Problem, ValueError, TypeError, AttributeError, DecisionRow.DoesNotExist) as error:
+        raise Problem(
+            f"Revision {revision.number} of the flow",
+            f"it is damaged in the database ({str(error).splitlines()[0][:200]}).",
+            "Choose an earlier revision, or put back a copy of the data folder.",
+            code="damaged",
+        ) from None
+    return flow.model_copy(update={"decisions": found})
 
 
 @lru_cache(maxsize=64)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import json
+from contextlib import suppress
 import time
 import uuid
 from collections.abc import Callable
@@ -99,13 +100,14 @@ class Service:
         kept = self.keep / xxhash.xxh3_128(json.dumps([method, str(url), headers, body]).encode()).hexdigest()
         about = kept.with_suffix(".about")
         if about.exists():
-            known = json.loads(about.read_text())
-            return Answer(Path(known["file"]), known["headers"], known["url"])
+            with suppress(ValueError, KeyError, TypeError):  # damaged: it is asked for anew
+                known = json.loads(about.read_text())
+                return Answer(Path(known["file"]), known["headers"], known["url"])
         response = self._patiently(method, url, headers or {}, body, repeatable or method == "GET")
         file = kept.with_suffix(_suffix(response))
         file.write_bytes(response.content)
         known = {"file": str(file), "headers": dict(response.headers), "url": str(url)}
-        beside = kept.with_name(uuid.uuid4().hex)
+        beside = kept.with_name(f".{uuid.uuid4().hex}")
         beside.write_text(json.dumps(known))
         beside.replace(about)
         return Answer(file, known["headers"], str(url))

@@ -203,8 +203,8 @@ class TableCache:
             return Table(frames=frames, **known)
         except FileNotFoundError:
             return None
-        except (OSError, ValueError, KeyError, TypeError, pl.exceptions.PolarsError):
-            self._remove(fingerprint)
+        except (OSError, ValueError, KeyError, TypeError, AttributeError, pl.exceptions.PolarsError):
+            self._remove(fingerprint)  # damaged, or of another shape: it is computed again
             return None
 
     def _is_whole(self, path: Path, digest: str) -> bool:
@@ -265,7 +265,7 @@ class TableCache:
         about = self._about(fingerprint)
         try:
             files = list(self._paths(fingerprint, list(json.loads(about.read_text())["digests"])).values())
-        except (OSError, ValueError, KeyError, TypeError):
+        except (OSError, ValueError, KeyError, TypeError, AttributeError):
             files = list(self.folder.glob(f"{fingerprint}*.arrow"))  # nothing says which files there are
         for path in (about, *files):  # what tells of them first: without it the rest is not looked at
             path.unlink(missing_ok=True)

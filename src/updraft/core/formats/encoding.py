@@ -17,6 +17,9 @@ _MARKS = (
     (b"\xff\xfe", "utf-16"),
     (b"\xfe\xff", "utf-16"),
 )
+_NO_TEXT = frozenset(
+    {"idna", "punycode", "undefined", "unicode_escape", "raw_unicode_escape", "unicode-escape"}
+)
 _LIKELY = ["cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1257", "iso8859_15", "mac_roman"]
 
 
@@ -35,8 +38,12 @@ def find_encoding(sample: bytes, *, whole: bool, wanted: str | None, name: str) 
     """
     if wanted:
         try:
-            return codecs.lookup(wanted).name, "as set"
-        except LookupError:
+            found = codecs.lookup(wanted).name
+            if found in _NO_TEXT:
+                raise LookupError
+            b"".decode(found)  # some names are of codecs that make no text
+            return found, "as set"
+        except (LookupError, ValueError):
             raise Problem(
                 f"Encoding “{wanted}”",
                 f"no encoding of this name is known, so {name} was not read.",

@@ -25,6 +25,25 @@ def write_csv(table: pl.DataFrame, path: Path, *, delimiter: str = ",", with_bom
     table.write_csv(path, separator=delimiter, include_bom=with_bom)
 
 
+# What a spreadsheet takes for a formula when it opens a text: these signs in front, and no plain number.
+_FORMULA = r"^[=+\-@\t\r]"
+_NUMBER = r"^[+-]?(\d[\d.,' ]*|\.\d+)([eE][+-]?\d+)?\s?%?$"
+
+
+def is_formula(text: pl.Expr) -> pl.Expr:
+    """Whether a spreadsheet would take a text for a formula."""
+    return text.str.contains(_FORMULA) & ~text.str.contains(_NUMBER)
+
+
+def without_formulas(table: pl.DataFrame) -> pl.DataFrame:
+    """The table with an apostrophe before what a spreadsheet would take for a formula; numbers stay."""
+    texts = [name for name, dtype in table.schema.items() if isinstance(dtype, pl.String)]
+    return table.with_columns(
+        pl.when(is_formula(pl.col(name))).then(pl.lit("'") + pl.col(name)).otherwise(pl.col(name)).alias(name)
+        for name in texts
+    )
+
+
 def write_json(table: pl.DataFrame, path: Path) -> None:
     """Write an array with an object for each row; dates as ISO 8601 text."""
     table.write_json(path)

@@ -7,9 +7,9 @@ import polars as pl
 
 from updraft.core.deliver import FileDelivery, Outlet
 from updraft.core.figures import shown
-from updraft.core.formats.write import way_of, write_csv, write_sheets
+from updraft.core.formats.write import is_formula, way_of, without_formulas, write_csv, write_sheets
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import need_columns
 from updraft.core.steps.outputs.naming import plain_name
 from updraft.core.steps.tables import Tables
@@ -34,6 +34,13 @@ class WriteFileSettings(Settings):
         widget="choice",
         default=",",
         labels={",": "comma", ";": "semicolon", "\t": "tab"},
+    )
+    formulas: Literal["mark", "keep"] = setting(
+        "Cells that begin like a formula",
+        "for CSV: text such as =1+1, which a spreadsheet would reckon; numbers stay as they are",
+        widget="choice",
+        default="mark",
+        labels={"mark": "put an apostrophe in front", "keep": "write as they are"},
     )
     exists: Literal["replace", "both", "refuse"] = setting(
         "If the file exists",
@@ -60,7 +67,17 @@ class WriteFile(StepKind):
         need_columns(
             [settings.sheets] if settings.sheets else [], tables.main.collect_schema(), field="sheets"
         )
-        return Result(tables.main, touched=())
+        return Result(tables.main, touched=(), counts=self._formulas(tables.main, settings))
+
+    def _formulas(self, table: pl.LazyFrame, settings: WriteFileSettings) -> tuple[Count, ...]:
+        texts = [name for name, dtype in table.collect_schema().items() if isinstance(dtype, pl.String)]
+        if not texts or Path(settings.name.strip()).suffix.lower() != ".csv":
+            return ()
+        many = table.select(pl.sum_horizontal(is_formula(pl.col(name)).sum() for name in texts))
+        done = "get an apostrophe in front" if settings.formulas == "mark" else "are written as they are"
+        one = done.replace("get", "gets").replace("are", "is", 1).replace("they are", "it is")
+        text = "{n} cells begin like a formula and " + done
+        return (Count("formulas", many, text, "warning", one="{n} cell begins like a formula and " + one),)
 
     def prepare(
         self, table: pl.DataFrame, settings: WriteFileSettings, outlet: Outlet
@@ -94,7 +111,8 @@ class WriteFile(StepKind):
     def _write(self, table: pl.DataFrame, settings: WriteFileSettings, path: Path) -> None:
         ending = Path(settings.name.strip()).suffix.lower()
         if ending == ".csv":
-            write_csv(table, path, delimiter=settings.delimiter)
+            marked = without_formulas(table) if settings.formulas == "mark" else table
+            write_csv(marked, path, delimiter=settings.delimiter)
         elif ending == ".xlsx":
             write_sheets(self._sheets(table, settings), path)
         else:

@@ -401,7 +401,7 @@ export class TableGrid {
   keys(event) {
     const native = event.getNativeEvent ? event.getNativeEvent() : event;
     if ((native.ctrlKey || native.metaKey) && native.key.toLowerCase() === "c") {
-      this.copy();
+      this.copy(native.shiftKey);
       event.stopImmediatePropagation?.();
       native.preventDefault();
     } else if ((native.ctrlKey || native.metaKey) && native.key.toLowerCase() === "a") {
@@ -420,7 +420,7 @@ export class TableGrid {
   }
 
   /** Copy the selected cells as tab-separated text, the way a spreadsheet takes them. */
-  async copy() {
+  async copy(asIs = false) {
     const range = this.grid.getSelectionModel().getSelectedRanges()[0];
     if (!range) return;
     const columns = this.grid
@@ -436,16 +436,25 @@ export class TableGrid {
       return;
     }
     const lines = [];
+    let marked = 0;
+    const cell = (value) => {
+      const risky = !asIs && isFormula(value);
+      if (risky) marked++;
+      return quoted(risky ? `'${value}` : value);
+    };
     for (let at = range.fromRow; at <= range.toRow; at += 2000) {
       const answer = await attempt(() =>
         api(this.address(at, Math.min(2000, range.toRow - at + 1))),
       );
       if (!answer) return;
       for (const cells of answer.rows)
-        lines.push(columns.map((c) => quoted(cells[c.index])).join("\t"));
+        lines.push(columns.map((c) => cell(cells[c.index])).join("\t"));
     }
     await navigator.clipboard.writeText(lines.join("\n"));
-    notice(`${count(rows)} × ${count(columns.length)} cells copied`);
+    const told = marked
+      ? `. ${count(marked)} that a spreadsheet would take for a formula got an apostrophe; Shift with the keys copies them as they are`
+      : "";
+    notice(`${count(rows)} × ${count(columns.length)} cells copied${told}`);
   }
 
   /** The space around the grid changed. */
@@ -472,6 +481,15 @@ function value(cell, kind) {
   if (typeof cell === "boolean") return cell ? "yes" : "no";
   if (typeof cell === "number") return cell.toLocaleString("en", { maximumFractionDigits: 12 });
   return kind === "text" ? visible(cell) : cell;
+}
+
+/** Whether a spreadsheet would take a text for a formula; numbers are none. */
+function isFormula(cell) {
+  return (
+    typeof cell === "string" &&
+    /^[=+\-@\t\r]/.test(cell) &&
+    !/^[+-]?(\d[\d.,' ]*|\.\d+)(e[+-]?\d+)?\s?%?$/i.test(cell)
+  );
 }
 
 function quoted(cell) {
