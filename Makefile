@@ -4,7 +4,7 @@ BIN = .venv/bin
 DATA ?= data
 PORT ?= 8765
 
-.PHONY: demo serve test fuzz lint bench bench-findings bench-real docs screenshots vendor lock clean
+.PHONY: demo serve test fuzz lint bench bench-findings bench-real load faults docs screenshots vendor lock clean
 
 demo: .venv/.run ## set up, start the app with the example world
 	$(BIN)/updraft demo --data $(DATA) --port $(PORT)
@@ -39,6 +39,12 @@ bench-real: .venv/.dev ## the same on tables that nobody here made; needs the ne
 	$(BIN)/python bench/real.py
 	$(BIN)/python bench/real_findings.py work
 	$(BIN)/python bench/real_findings.py apart
+
+load: .venv/.dev ## fifty people on tables of 1 million rows, for a minute
+	$(BIN)/python bench/load.py
+
+faults: .venv/.dev ## 200 kills at random moments, and damaged data folders; several minutes
+	$(BIN)/python bench/faults.py
 
 docs: .venv/.run ## write docs/steps.md and docs/flow.schema.json anew
 	$(BIN)/python tools/write_docs.py

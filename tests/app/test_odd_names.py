@@ -43,3 +43,12 @@ def test_a_machine_that_does_not_exist_is_not_reached_and_not_asked_again(client
     answer = client.post("/api/connections", {"kind": "web", "name": "Far", "url": "https://nowhere.example/"})
     assert answer.status_code == 422 and "no machine of this name" in answer.json["problem"]["text"]
     assert asked == ["nowhere.example"] and client.studio.connections.all() == {}
+
+
+def test_signs_that_turn_the_writing_round_are_shown_in_names_and_left_out_of_files(client):
+    flow = client.post("/api/flows", {"name": "report\u202etxt.exe"}).json["id"]
+    for page in ("/", f"/flows/{flow}/description", f"/flows/{flow}/runs"):
+        text = client.http.get(page).get_data(as_text=True)
+        assert "report⟨U+202E⟩txt.exe" in text, page
+    sent = client.upload(flow, "lots\u202evsc.csv", b"a,b\n1,2\n")
+    assert sent.json["path"] == "lotsvsc.csv"

@@ -109,3 +109,22 @@ def test_a_number_out_of_its_bounds_is_told_at_its_step(tmp_path, kind, settings
     steps.append(Step(id="it", kind=kind, settings=settings, inputs={} if kind == "read_file" else {"table": "x"}))
     planned = Engine().plan(Flow(steps=tuple(steps)), Files(tmp_path)).steps["it"]
     assert planned.problem is not None and planned.problem.code == "bad_setting" and planned.problem.step == "it"
+
+
+def test_a_pattern_follows_no_link_out_of_the_folder(tmp_path):
+    (tmp_path / "flow").mkdir()
+    (tmp_path / "passwords.csv").write_text("a\n1\n")
+    (tmp_path / "flow" / "own.csv").write_text("a\n2\n")
+    (tmp_path / "flow" / "link.csv").symlink_to(tmp_path / "passwords.csv")
+    assert [path.name for path in Files(tmp_path / "flow").files("*.csv")] == ["own.csv"]
+    assert len(Files(tmp_path / "flow", confined=False).files("*.csv")) == 2
+
+
+@pytest.mark.parametrize("told", ["no: {0}", "no: {1}", "token {2} unknown", "{3} is not valid"])
+def test_a_secret_of_several_lines_is_told_by_no_message(told):
+    secret = "first line\n  second-line\nthird"
+    said = told.format(secret, " ".join(secret.split()), "second-line".strip(), "first line")
+    shop = CONNECTION.validate_python(
+        {"kind": "web", "name": "S", "url": "https://shop.example", "auth": "bearer", "secret": secret}
+    )
+    assert not [part for part in ("first line", "second-line") if part in shop.concealed(said)]

@@ -71,7 +71,8 @@ def safe_name(name: str) -> str:
         Problem: nothing of a name is left.
     """
     plain = unicodedata.normalize("NFC", name).replace("\\", "/").rsplit("/", 1)[-1]
-    plain = re.sub(r'[\x00-\x1f<>:"|?*]', "", plain).strip(" .")
+    # Signs that turn the direction of writing round make report.exe.csv of another name.
+    plain = re.sub(r'[\x00-\x1f<>:"|?*\u202a-\u202e\u2066-\u2069]', "", plain).strip(" .")
     stem, dot, suffix = plain.rpartition(".")
     while len(plain.encode()) > 180 and len(stem) > 1:
         stem = stem[:-1]

@@ -10,7 +10,7 @@ from pathlib import Path
 from updraft.store.folders import Folders
 
 OLD = 24 * 3600.0  # seconds after which scratch of a running app was left for sure
-# Files of the cache, of answers and deliveries, folders of uploads: each begins with a point and holds 32 digits.
+# Files of the cache, of answers and deliveries, folders of uploads: a point in front, and 32 digits.
 _SCRATCH = re.compile(r"\..*[0-9a-f]{32}.*")
 
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from typing import Any
 
 from flask import Flask, Response, jsonify, render_template, request
 from flask_wtf.csrf import CSRFError, CSRFProtect
+from markupsafe import Markup
 from werkzeug.exceptions import HTTPException, SecurityError
 
 from updraft import __version__
@@ -38,6 +40,7 @@ POLICY = (
     "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
     "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 )
+_TURNING = re.compile("[\u202a-\u202e\u2066-\u2069]")
 _GONE = {"no_flow", "no_run", "no_revision", "no_id", "no_step", "no_table", "no_connection"}
 
 
@@ -75,6 +78,7 @@ def create_app(
     app.extensions["studio"] = Studio(folders, execute, allow, memory)
     app.extensions["detecting"] = Detecting(app.extensions["studio"].room)
     app.extensions["patient"] = Patient(app.extensions["studio"].room)
+    app.jinja_env.finalize = turned_signs_shown
     app.extensions["windows"] = Windows()
     CSRFProtect(app)
     for noun in (
@@ -99,6 +103,13 @@ def create_app(
     app.after_request(_headers)
     app.jinja_env.globals.update(version=__version__, file_kind=READ_FILE)
     return app
+
+
+def turned_signs_shown(value: Any) -> Any:
+    """Signs that turn the direction of writing round, written out: a name must read as it is."""
+    if not isinstance(value, str) or isinstance(value, Markup) or not _TURNING.search(value):
+        return value
+    return _TURNING.sub(lambda sign: f"⟨U+{ord(sign[0]):04X}⟩", value)
 
 
 def _problem(problem: Problem) -> tuple[Any, int]:

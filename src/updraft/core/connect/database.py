@@ -289,7 +289,7 @@ def _distinct(names: list[str]) -> list[str]:
 def _problem(connection: Database, error: sa.exc.SQLAlchemyError) -> Problem:
     cause = str(getattr(error, "orig", None) or error).strip().splitlines()
     text = cause[0].strip().rstrip(".") if cause else type(error).__name__
-    text = text.replace(connection.secret, "…") if connection.secret else text
+    text = connection.concealed(text)
     if isinstance(error, sa.exc.OperationalError) and "connect" in text.lower():
         return Problem(
             f"Connection “{connection.name}”",

@@ -22,6 +22,15 @@ class _Connection(BaseModel):
 
     name: Annotated[str, Field(min_length=1, max_length=80)]
     secret: str = Field("", exclude=True, repr=False)
+
+    def concealed(self, text: str) -> str:
+        """A text of another program without the secret: whole, its lines, or with its blanks made one."""
+        lines = [line.strip() for line in self.secret.splitlines()]
+        forms = {self.secret, " ".join(self.secret.split()), *lines}
+        for form in sorted((form for form in forms if len(form.strip()) >= 3), key=len, reverse=True):
+            text = text.replace(form, "…")
+        return text
+
     writes: bool = False
 
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import base64
 import json
-from contextlib import suppress
 import time
 import uuid
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -243,7 +243,8 @@ class Service:
                 field="connection",
                 code="web_auth",
             )
-        text = " ".join(response.text[:300].split()).replace(self.connection.secret or "\0", "…")
+        told = self.connection.concealed(response.text[:3000])
+        text = self.connection.concealed(" ".join(told.split()))[:300]
         if status == 404:
             raise Problem(
                 str(response.url.copy_with(query=None)),

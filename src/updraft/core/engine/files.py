@@ -124,7 +124,10 @@ class Files:
             [
                 p
                 for p in inside.iterdir()
-                if p.is_file() and not p.name.startswith(".") and fnmatchcase(p.name, name)
+                if p.is_file()
+                and not p.name.startswith(".")
+                and fnmatchcase(p.name, name)
+                and (not self.confined or p.resolve().is_relative_to(self.folder))  # a link may lead out
             ]
             if inside.is_dir()
             else []

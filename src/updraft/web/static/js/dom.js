@@ -7,6 +7,13 @@
  * @param {any[]} children
  * @returns {any} the element; its kind follows from the tag
  */
+/** Signs that turn the direction of writing round, written out: a name must read as it is. */
+const TURNING = /[\u202a-\u202e\u2066-\u2069]/g;
+const shown = (child) =>
+  typeof child === "string"
+    ? child.replace(TURNING, (sign) => `⟨U+${sign.codePointAt(0).toString(16).toUpperCase()}⟩`)
+    : child;
+
 export function h(tag, attributes = {}, ...children) {
   const element = document.createElement(tag);
   for (const [name, value] of Object.entries(attributes ?? {})) {
@@ -18,7 +25,10 @@ export function h(tag, attributes = {}, ...children) {
     else element.setAttribute(name, value === true ? "" : value);
   }
   element.append(
-    ...children.flat(3).filter((child) => child !== null && child !== undefined && child !== false),
+    ...children
+      .flat(3)
+      .filter((child) => child !== null && child !== undefined && child !== false)
+      .map(shown),
   );
   return element;
 }
