@@ -1,7 +1,9 @@
 """Every other format and option: text of all sorts, fixed columns, workbooks, archives, typed files."""
 
+import bz2
 import datetime
 import gzip
+import lzma
 import random
 import sqlite3
 import time
@@ -11,6 +13,7 @@ import openpyxl
 import polars as pl
 import pytest
 import xlwt
+import zstandard
 from hypothesis import given
 from hypothesis import strategies as st
 from openpyxl.comments import Comment
@@ -308,3 +311,43 @@ def test_dates_of_a_workbook_that_counts_from_1904_are_right(tmp_path):
     book.active.append([datetime.date(2026, 3, 9), datetime.datetime(2026, 3, 9, 14, 30)])
     book.save(tmp_path / "mac.xlsx")
     assert read(tmp_path / "mac.xlsx").frame.row(0) == ("2026-03-09", "2026-03-09 14:30:00")
+
+
+@pytest.mark.parametrize(
+    ("text", "rows"),
+    [
+        ("id  x    y\n1 2.5 3\n10 20.25   4\n100  2 77\n", [("id", "x", "y"), ("1", "2.5", "3"), ("10", "20.25", "4")]),
+        ("a:b:c\n1:x:3\n2:y:4\n5:z:6\n", [("a", "b", "c"), ("1", "x", "3")]),
+        ("| a | b |\n|---|---|\n| 1 | x y |\n| 2 | z |\n", [("a", "b"), ("1", "x y"), ("2", "z")]),
+        ("Name  Count\n----  -----\nAsh 1\nElm 22\nOak 3\n", [("Name", "Count"), ("Ash", "1")]),
+        # what is no table of several columns
+        ("Ash Grove\nElm Road\nOak Lane\nBirch Way\n", [("Ash Grove",), ("Elm Road",)]),
+        ("10:30:05\n11:45:10\n09:15:00\n", [("Column 1",), ("10:30:05",)]),
+    ],
+)
+def test_columns_apart_by_blanks_colons_or_framed_by_bars(tmp_path, text, rows):
+    path = tmp_path / "lots.txt"
+    path.write_text(text)
+    found = read(path)
+    assert [tuple(found.frame.columns), *found.frame.rows()][: len(rows)] == rows
+    # The same again with what was detected as options, as a flow keeps them.
+    assert read(path, found.detected.options).frame.equals(found.frame)
+
+
+def test_years_name_columns_and_words_for_missing_say_nothing(tmp_path):
+    path = tmp_path / "births.csv"
+    path.write_text("Land,2019,2020,2021\nA,1.5,NA,1.7\nB,2.1,2.2,-\n")
+    assert read(path).frame.columns == ["Land", "2019", "2020", "2021"]
+    path.write_text("2019,2020,2021\n2018,2017,2020\n2011,2012,2013\n")
+    assert read(path).frame.height == 3, "years above years are data"
+
+
+@pytest.mark.parametrize(("ending", "packer"), [("bz2", bz2.open), ("xz", lzma.open), ("zst", zstandard.open)])
+def test_packed_in_other_ways(tmp_path, ending, packer):
+    path = tmp_path / f"a.csv.{ending}"
+    with packer(path, "wb") as file:
+        file.write(b"Lot,Hub\nL1,Aldermere\n")
+    assert read(path).frame.rows() == [("L1", "Aldermere")]
+    path.write_bytes(path.read_bytes()[:-12])
+    with pytest.raises(Problem, match="damaged"):
+        read(path)

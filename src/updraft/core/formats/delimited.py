@@ -6,8 +6,9 @@ import csv
 import io
 import re
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import replace
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -18,8 +19,11 @@ from updraft.core.formats.options import Detected, Reading, ReadOptions
 from updraft.core.formats.text import Sample, header_names, lines_of, sample_of
 from updraft.core.problems import Problem
 
-DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", ":": "colon", " ": "blank"}
+DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", ":": "colon", " ": "runs of blanks"}
 _USUAL = ",;\t|"
+_LAST = " :"  # where no usual one splits the lines: these stand in text, too
+_SURE = 0.95  # of the lines, that a usual delimiter splits alike
+_FIGURE = r"[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?|NA|NaN|nan|\."
 _MOST_CELLS = 20_000  # of one line
 _BODY = 1000  # lines that delimiter and quotes are found from
 
@@ -116,7 +120,39 @@ def find_delimiter(lines: list[str], wanted: str | None, quote: str, escape: str
                 f"{DELIMITERS[delimiter]}, because {often:,} of {sum(widths.values()):,} lines "
                 f"split into {width}"
             )
+    if best_score[0] < _SURE or best_score[1] < 2:
+        for delimiter in _LAST:
+            rows = [row for row in _split("\n".join(filled), delimiter, quote, escape) if row]
+            if _is_table(rows, delimiter):
+                best, best_score = delimiter, (1.0, len(rows[-1]))
+                why = (
+                    f"{DELIMITERS[delimiter]}, because nearly all lines split into {len(rows[-1])} "
+                    "and hold numbers"
+                )
+                break
     return best, why, best_score[0]
+
+
+def _is_table(rows: list[Row], delimiter: str) -> bool:
+    """Whether lines split at blanks or colons make a table: as good as all of one width, with columns of
+    numbers.
+
+    Words of names are told apart by that; so are times of day, which split into two or three numbers of two
+    digits.
+    """
+    if len(rows) < 3 or len(rows[-1]) < (2 if delimiter == " " else 3):
+        return False
+    width = len(rows[-1])
+    if sum(len(row) == width for row in rows) < 0.95 * len(rows):
+        return False
+    even = [row for row in rows[1:] if len(row) == width]
+    columns = [[row[n] or "" for row in even] for n in range(width)]
+    numeric = [
+        sum(bool(re.fullmatch(_FIGURE, c.strip())) for c in cells) >= 0.9 * len(cells) for cells in columns
+    ]
+    if delimiter == ":":
+        return any(numeric) and not all(len(cell) == 2 for row in even for cell in row if cell)
+    return sum(numeric) * 2 >= width
 
 
 def comment_reason(sample: Sample, options: ReadOptions) -> dict[str, str]:
@@ -169,17 +205,51 @@ def _escape(lines: list[str], options: ReadOptions) -> str:
 def dialect(delimiter: str, quote: str, escape: str) -> dict[str, Any]:
     """The signs as the csv module takes them."""
     signs: dict[str, Any] = {"delimiter": delimiter, "escapechar": escape or None}
+    if delimiter == " ":
+        signs["skipinitialspace"] = True  # a run of blanks is one delimiter
     return signs | ({"quotechar": quote} if quote else {"quoting": csv.QUOTE_NONE})
 
 
 def _split(text: str, delimiter: str, quote: str, escape: str) -> list[Row]:
     rows: list[Row] = []
     try:
-        for row in csv.reader(io.StringIO(text), **dialect(delimiter, quote, escape)):
+        lines = _bare(io.StringIO(text), delimiter)
+        for row in csv.reader(lines, **dialect(delimiter, quote, escape)):
             rows.append([cell or None for cell in row])
     except csv.Error:
         pass  # what was split until there is enough to judge by
     return rows
+
+
+def _bare(lines: Iterable[str], delimiter: str) -> Iterator[str]:
+    """Lines without what frames them: blanks around, bars at both ends, a rule of dashes near the top."""
+    if delimiter not in " |":
+        yield from lines
+        return
+    framed: bool | None = None
+    for number, line in enumerate(lines):
+        plain = line.strip()
+        if number < 3 and len(plain) > 2 and re.fullmatch(r"[-=+:| ]*[-=]{2}[-=+:| ]*", plain):
+            continue
+        if delimiter == " ":
+            yield f"{plain}\n"
+            continue
+        if framed is None and plain:
+            framed = len(plain) > 2 and plain.startswith("|") and plain.endswith("|")
+        if framed and plain.startswith("|") and plain.endswith("|"):
+            yield "|".join(cell.strip() for cell in plain[1:-1].split("|")) + "\n"
+        else:
+            yield line
+
+
+def _is_framed(path: Path, options: ReadOptions) -> bool:
+    """Whether Polars' reader, which knows of no frames, would read other cells."""
+    if options.delimiter == " ":
+        return True
+    if options.delimiter != "|":
+        return False
+    first = list(islice(lines_of(path, options), 4))
+    return list(_bare(first, "|")) != first
 
 
 def _first_rows(path: Path, detected: Detected) -> tuple[list[Row], int, bool]:
@@ -203,7 +273,7 @@ def _rows(path: Path, options: ReadOptions) -> Iterator[tuple[int, Row]]:
     """
     csv.field_size_limit(64 * 1024 * 1024)
     signs = dialect(options.delimiter or ",", options.quote or "", options.escape or "")
-    reader = csv.reader(lines_of(path, options), **signs)
+    reader = csv.reader(_bare(lines_of(path, options), options.delimiter or ","), **signs)
     try:
         for row in reader:
             yield reader.line_num, list(row)
@@ -226,6 +296,8 @@ def _quick(
     """
     skip = (options.skip or 0) + (options.header_lines if options.header == "first" else 0)
     delimiter = options.delimiter or ","
+    if _is_framed(path, options):
+        return None
     if options.escape or not delimiter.isascii() or (options.comment and skip):
         return None
     source: Path | io.BytesIO = path

@@ -5,8 +5,10 @@ from __future__ import annotations
 import re
 from collections import Counter
 from dataclasses import dataclass
+from itertools import pairwise
 
 LOOK = 60  # rows looked at
+_MISSING = frozenset({"na", "n/a", "nan", "null", "-", ".", "?", "none"})  # they say nothing of their column
 
 Row = list[str | None]
 
@@ -61,12 +63,16 @@ def _votes(first: Row, below: list[Row]) -> tuple[bool, str]:
     if not below:
         return True, "there is only this row"
     header = data = 0
+    years = _are_years(first, below)
     for place, cell in enumerate(first):
         if not cell or not cell.strip():
             continue
         others = [row[place] for row in below if place < len(row) and row[place]]
         texts = [text.strip() for text in others if text and text.strip()]
-        if _numeric(cell):
+        texts = [text for text in texts if text.lower() not in _MISSING]
+        if place in years:
+            header += 2
+        elif _numeric(cell):
             data += 2
         elif texts and sum(map(_numeric, texts)) >= len(texts) * 0.7:
             header += 2
@@ -85,8 +91,18 @@ def _votes(first: Row, below: list[Row]) -> tuple[bool, str]:
     return len(set(names)) == len(names), "its cells are texts that all differ"
 
 
+def _are_years(first: Row, below: list[Row]) -> set[int]:
+    """Places of a first row that name columns by years in a row, above cells that are no years."""
+    found = [n for n, cell in enumerate(first) if cell and re.fullmatch(r"\s*(1[5-9]|20)\d\d\s*", cell)]
+    if len(found) < 3 or any(int(first[b] or 0) - int(first[a] or 0) != 1 for a, b in pairwise(found)):
+        return set()
+    cells = [row[n] for row in below for n in found if n < len(row) and row[n]]
+    like = sum(bool(re.fullmatch(r"\s*(1[5-9]|20)\d\d\s*", cell or "")) for cell in cells)
+    return set(found) if like * 10 < max(len(cells), 1) else set()
+
+
 def _numeric(cell: str) -> bool:
-    return bool(re.fullmatch(r"\s*[-+]?[\d.,:/ -]*\d[\d.,:/% -]*", cell))
+    return bool(re.fullmatch(r"\s*[-+]?[\d.,:/ -]*\d[\d.,:/% -]*([eE][-+]?\d{1,3})?", cell))
 
 
 def _shape(cell: str) -> str:

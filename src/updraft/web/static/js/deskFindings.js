@@ -11,6 +11,8 @@ export class FindingsDesk {
     this.desk = desk;
     this.list = undefined; // undefined: not asked; null: being found
     this.effects = new Map();
+    /** @type {Map<string, Set<string>>} finding → values that its repair leaves as they are */
+    this.leftOut = new Map();
   }
 
   /** Ask for the findings of the selected step's table, again until they are there. */
@@ -35,6 +37,7 @@ export class FindingsDesk {
       this.away = [];
       this.open = null;
       this.effects.clear();
+      this.leftOut.clear();
       this.of = `${step} ${key}`;
       this.told();
     }
@@ -222,7 +225,7 @@ export class FindingsDesk {
     return card;
   }
 
-  /** Every value that the first repair rewrites: old and new. Its rows are in focus beside. */
+  /** Every value that the first repair rewrites: old and new, each to be left out. Its rows are in focus beside. */
   cells(finding) {
     const changes = (finding.repairs[0]?.steps ?? []).flatMap(
       (step) => step.settings.changes ?? [],
@@ -235,11 +238,46 @@ export class FindingsDesk {
         h(
           "li",
           {},
-          h("del", {}, visible(change.old)),
-          " → ",
-          h("strong", {}, change.new || "empty"),
+          h(
+            "label",
+            {},
+            h("input", {
+              type: "checkbox",
+              checked: !this.leftOut.get(finding.key)?.has(change.old),
+              onchange: (event) => this.leave(finding, change.old, !event.target.checked),
+            }),
+            " ",
+            h("del", {}, visible(change.old)),
+            " → ",
+            h("strong", {}, change.new || "empty"),
+          ),
         ),
       ),
+    );
+  }
+
+  /** Leave a value as it is, or not, when the repair is taken. */
+  leave(finding, old, out) {
+    const left = this.leftOut.get(finding.key) ?? new Set();
+    if (out) left.add(old);
+    else left.delete(old);
+    this.leftOut.set(finding.key, left);
+  }
+
+  /** The steps of a repair without the values that are left out. */
+  stepsOf(finding, repair) {
+    const left = this.leftOut.get(finding.key);
+    if (!left?.size) return repair.steps;
+    return repair.steps.map((step) =>
+      step.settings.changes
+        ? {
+            ...step,
+            settings: {
+              ...step.settings,
+              changes: step.settings.changes.filter((change) => !left.has(change.old)),
+            },
+          }
+        : step,
     );
   }
 
@@ -294,7 +332,7 @@ export class FindingsDesk {
     const repair = finding.repairs[n];
     if (
       await this.studio.addSteps(
-        repair.steps.map((step) =>
+        this.stepsOf(finding, repair).map((step) =>
           repair.steps.length === 1 ? { ...step, name: repair.sentence.slice(0, 200) } : step,
         ),
         `Repaired: ${finding.sentence}`,
