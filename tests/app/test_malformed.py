@@ -136,7 +136,7 @@ def test_no_request_makes_the_app_fail(client, routes):
     client.app.config["PROPAGATE_EXCEPTIONS"] = False
     failed: dict[str, str] = {}
 
-    @settings(max_examples=30, deadline=None, suppress_health_check=list(HealthCheck), derandomize=True, database=None)
+    @settings(max_examples=10, deadline=None, suppress_health_check=list(HealthCheck), derandomize=True, database=None)
     @given(st.data())
     def asked(data) -> None:
         for rule, method in rules:

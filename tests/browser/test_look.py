@@ -255,3 +255,29 @@ def test_what_cannot_be_seen_is_made_visible(page):
     marks = page.evaluate("[...document.querySelectorAll('.value .cell-blank')].map((e) => [e.textContent, e.title])")
     assert sorted(text for text, _ in marks) == sorted(["·", "⍽", "··", "\u043e"])
     assert any("Cyrillic" in title for _, title in marks), json.dumps(marks)
+
+
+def test_a_value_of_a_repair_can_be_left_out(page):
+    page.goto("/")
+    names = ["Aldermere", "Coldwater", "Saltmarsh"]
+    lines = "".join(
+        f"L{1000 + 7 * n},{names[n % 3].upper() if n in (30, 31) else names[n % 3]},{n * 37 % 90 + 3}\n"
+        for n in range(90)
+    )
+    dropped(page, "#drop", "lots.csv", f"Lot,Hub,Grams\n{lines}")
+    page.wait_for_url("**/flows/*")
+    found(page, 1)
+    page.locator(".chip-find").click()
+    page.locator(".finding-open").click()
+    boxes = page.get_by_role("list", name="Values that change").get_by_role("checkbox")
+    assert boxes.count() == 2 and not violations(page)
+    for box in (0, 1):
+        boxes.nth(box).uncheck()
+    page.get_by_role("button", name="Repair: Recode").click()
+    page.get_by_text("All its values are left out").wait_for()
+    assert steps(page) == ["read_file"]
+    page.get_by_role("checkbox", name="ALDERMERE").check()
+    page.get_by_role("button", name="Repair: Recode").click()
+    page.wait_for_function("() => updraft.state.steps.recode_values")
+    changes = page.evaluate("updraft.state.steps.recode_values.settings.changes")
+    assert changes == [{"old": "ALDERMERE", "new": "Aldermere"}]

@@ -330,9 +330,14 @@ export class FindingsDesk {
   /** Add the steps of a repair behind the selected step. */
   async take(finding, n) {
     const repair = finding.repairs[n];
+    const steps = this.stepsOf(finding, repair);
+    if (steps.some((step) => step.settings.changes?.length === 0)) {
+      notice("All its values are left out. Take one back in, or dismiss the finding.", "problem");
+      return;
+    }
     if (
       await this.studio.addSteps(
-        this.stepsOf(finding, repair).map((step) =>
+        steps.map((step) =>
           repair.steps.length === 1 ? { ...step, name: repair.sentence.slice(0, 200) } : step,
         ),
         `Repaired: ${finding.sentence}`,
