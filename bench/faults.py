@@ -86,7 +86,9 @@ class Somebody:
     def work(self) -> None:
         """Until the app goes away."""
         while True:
-            what = self.pick.choice(["edit", "edit", "upload", "look", "run"])
+            what = self.pick.choice(
+                ["edit", "edit", "edit", "edit", "upload", "upload", "look", "look", "run"]
+            )
             try:
                 if what == "edit":
                     self.rename()
