@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Annotated, Any, TypeVar
 
 from flask import request
@@ -44,7 +45,7 @@ def body_of(model: type[M]) -> M:
             "The request", "it is not a JSON object.", "Reload the page, then try again.", code="bad_request"
         )
     try:
-        str(found).encode()
+        json.dumps(found, ensure_ascii=False).encode()
     except UnicodeEncodeError:
         raise Problem(
             "The request", "it holds half a sign.", "Type the text anew.", code="bad_request"
