@@ -170,6 +170,18 @@ def test_no_request_makes_the_app_fail(client, routes):
     assert not failed, "\n".join(f"{route}: {what}" for route, what in failed.items())
 
 
+@pytest.mark.parametrize("text", ["\ud800", "\udfff name"])
+def test_half_a_sign_is_refused_wherever_it_stands(client, text):
+    flow = client.flow()
+    for path, body in (
+        ("/api/flows", {"name": text}),
+        (f"/api/flows/{flow}/edits", {"edits": [{"op": "describe", "name": text}]}),
+        (f"/api/flows/{flow}/look", {"step": "s", "settings": {text: 1}}),
+    ):
+        answer = client.post(path, body)
+        assert answer.status_code == 400 and "half a sign" in answer.json["problem"]["reason"], path
+
+
 @pytest.mark.parametrize(
     "content", [b"", b"\xff\xfe\x00", b"{", b'"text"', b"[1]", b'{"edits": 5}', b'{"edits": [{"op": "add"}]}']
 )
