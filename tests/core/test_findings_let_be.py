@@ -71,6 +71,14 @@ def test_rows_that_measure_alike_are_no_double_unless_something_tells_them_apart
     for cells in flowers.values():
         cells[40] = cells[7]
     assert not [f for f in find(pl.DataFrame(flowers)) if f.code == "duplicate_rows"]
+    fitted = pl.DataFrame(
+        {
+            "Fitted": [n * 0.37 + 0.011 for n in range(ROWS)],
+            "Low": [n * 0.3 for n in range(ROWS)],
+            "High": [n * 0.4 for n in range(ROWS)],
+        }
+    )
+    assert repair_all(pl.concat([fitted, fitted.slice(7, 1)]))[0].height == ROWS + 1, "two things may measure alike"
     named = pl.DataFrame({"Grower": [f"{FIRST[n % 20]} {LAST[n % 18]} {n}" for n in range(ROWS)], **flowers})
     named = pl.concat([named, named.slice(7, 1)])
     [again] = [f for f in find(named) if f.code == "duplicate_rows"]

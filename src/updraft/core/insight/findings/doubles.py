@@ -89,7 +89,7 @@ def identified(view: View, things: int, but: Column | None = None) -> bool:
             column.is_text and column.role in ("identifier", "name") and column.numbers is None
         ):
             return True
-        if column.place == 0 and column.distinct == things:
+        if column.place == 0 and column.distinct == things and column.kind is not Kind.NUMBER:
             return True  # one row for each year, state or whatever stands first
         if column.kind is Kind.WHOLE and (names_a_key(column.name) or _numbers_rows(column)):
             return True
