@@ -108,3 +108,13 @@ def test_a_page_is_told_to_ask_again_and_gets_the_answer_then(client, monkeypatc
     assert client.http.get("/").status_code == 200
     gate.set()
     assert until(lambda: (answer := ask()).status_code == 200 and answer, 10).json["table"]["rows"] == 1
+
+
+def test_answers_that_wait_for_a_service_do_not_stop_the_others(made, monkeypatch):
+    monkeypatch.setattr(module, "SLOW", 0.1)
+    waiting, order, gate = Patient(Room(1 << 40), workers=1), [], threading.Event()
+    for owner in ("a", "b", "c"):
+        waiting.answer(owner, owner, made(owner, order, gate), wait=0.2)
+    found = until(lambda: not isinstance(it := waiting.answer("d", "d", made("d", order), wait=0.2), int) and it, 10)
+    assert found.json == {"name": "d"} and not gate.is_set()
+    gate.set()

@@ -26,6 +26,8 @@ WORKERS = max(2, (os.cpu_count() or 2) // 2)  # Polars uses all cores for each
 PATIENCE = 0.35  # seconds after which a page is told to ask again
 AGAIN = 0.3  # seconds after which it asks
 LEFT = 20.0  # seconds after which an answer that nobody asked for again is left, or forgotten
+SLOW = 3.0  # seconds; an answer that takes longer may wait for a service, and others get a worker more
+MOST_WORKERS = 32
 MOST_WAITING = 2000
 
 View = TypeVar("View", bound=Callable[..., Any])
@@ -47,10 +49,15 @@ class Patient:
         self.room = room
         self._known: dict[str, _Answer] = {}
         self._waiting: OrderedDict[str, deque[_Answer]] = OrderedDict()  # by owner, the next one in front
-        self._busy: set[str] = set()
+        self._busy: dict[str, float] = {}  # owners, and since when
+        self._workers = 0
         self._change = threading.Condition()
-        for n in range(workers):
-            threading.Thread(target=self._work, name=f"answers-{n}", daemon=True).start()
+        for _ in range(workers):
+            self._add_worker()
+
+    def _add_worker(self) -> None:
+        self._workers += 1
+        threading.Thread(target=self._work, name=f"answers-{self._workers}", daemon=True).start()
 
     def answer(
         self, owner: str, key: str, make: Callable[[], Response], *, wait: float | None
@@ -74,6 +81,9 @@ class Patient:
                 self._waiting.setdefault(owner, deque()).append(found)
                 self._change.notify()
             found.asked = time.monotonic()
+            held = sum(found.asked - since > SLOW for since in self._busy.values())
+            if self._waiting and held >= self._workers and self._workers < MOST_WORKERS:
+                self._add_worker()
         try:
             answer = found.future.result(wait)
         except TimeoutError:
@@ -99,7 +109,7 @@ class Patient:
             except BaseException as error:  # whoever asked is told
                 answer.future.set_exception(error)
             with self._change:
-                self._busy.discard(answer.owner)
+                del self._busy[answer.owner]
                 self._change.notify_all()
 
     def _next(self) -> _Answer:
@@ -113,7 +123,7 @@ class Patient:
                     del self._waiting[owner]
                     if queue:
                         self._waiting[owner] = queue  # behind the others now
-                    self._busy.add(owner)
+                    self._busy[owner] = time.monotonic()
                     return answer
                 self._change.wait(5)
 

@@ -52,12 +52,18 @@ OWN: tuple[Detector, ...] = (
     cells.packed_cells, cells.compound_cells, contents.html_entities, contents.yes_no_words, contents.json_cells,
     contents.odd_shapes, contents.impossible_values, series.date_gaps,
 )  # fmt: skip
-ACROSS: tuple[Detector, ...] = (
-    structure.blank_columns, doubles.duplicate_rows, doubles.almost_keys, doubles.two_identifiers, cells.sparse_groups,
-    cells.values_as_columns, groups.dependencies, meeting.keys_that_miss, places.swapped_cells, places.shifted_cells,
-    near_rows.near_duplicates, series.start_after_end, sums.sums_that_miss, repeats.constant_columns,
-    repeats.identical_columns,
-)  # fmt: skip
+# Detectors that look at several columns at once, and what they say.
+_SAID_ACROSS: dict[Detector, tuple[str, ...]] = {
+    structure.blank_columns: ("blank_columns",), doubles.duplicate_rows: ("duplicate_rows",),
+    doubles.almost_keys: ("almost_key",), doubles.two_identifiers: ("two_identifiers",),
+    cells.sparse_groups: ("fill_down",), cells.values_as_columns: ("values_as_columns",),
+    groups.dependencies: ("broken_dependency", "agreed_gaps"), meeting.keys_that_miss: ("keys_that_miss",),
+    places.swapped_cells: ("swapped_cells",), places.shifted_cells: ("shifted_cells",),
+    near_rows.near_duplicates: ("near_duplicates",), series.start_after_end: ("start_after_end",),
+    sums.sums_that_miss: ("sums_that_miss",), repeats.constant_columns: ("constant_columns",),
+    repeats.identical_columns: ("identical_columns",),
+}  # fmt: skip
+ACROSS: tuple[Detector, ...] = tuple(_SAID_ACROSS)
 
 # Every code a finding can have, with what it is called in short.
 CODES: dict[str, str] = {
@@ -172,7 +178,7 @@ def _again(
     view: View, before: list[Finding], changed: frozenset[str], stopped: Callable[[], bool]
 ) -> list[Finding]:
     """What is to be said after some columns changed: the others are as they were, and so are the rows."""
-    across = {code for detector in ACROSS for code in _SAID_ACROSS[detector]}
+    across = {code for codes in _SAID_ACROSS.values() for code in codes}
     found = [f for f in before if f.code not in across and not changed & set(f.columns)]
     some = view.only(changed)
     for detector in (*OWN, *ACROSS):
@@ -188,19 +194,6 @@ def _told(found: list[Finding], view: View) -> list[Finding]:
         for f in _without_echoes(found, view.frame.columns)
     )
     return sorted(told, key=lambda f: (-f.weight, f.columns, f.code))
-
-
-# What the detectors say that look at several columns at once.
-_SAID_ACROSS: dict[Detector, tuple[str, ...]] = {
-    structure.blank_columns: ("blank_columns",), doubles.duplicate_rows: ("duplicate_rows",),
-    doubles.almost_keys: ("almost_key",), doubles.two_identifiers: ("two_identifiers",),
-    cells.sparse_groups: ("fill_down",), cells.values_as_columns: ("values_as_columns",),
-    groups.dependencies: ("broken_dependency", "agreed_gaps"), meeting.keys_that_miss: ("keys_that_miss",),
-    places.swapped_cells: ("swapped_cells",), places.shifted_cells: ("shifted_cells",),
-    near_rows.near_duplicates: ("near_duplicates",), series.start_after_end: ("start_after_end",),
-    sums.sums_that_miss: ("sums_that_miss",), repeats.constant_columns: ("constant_columns",),
-    repeats.identical_columns: ("identical_columns",),
-}  # fmt: skip
 
 
 @dataclass(frozen=True)
