@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import mmap
 import re
 from collections import Counter
 from collections.abc import Iterable, Iterator
@@ -14,9 +15,9 @@ from typing import Any
 
 import polars as pl
 
-from updraft.core.formats.header import LOOK, Row, find_header
+from updraft.core.formats.header import LOOK, Row, aligned, find_header
 from updraft.core.formats.options import Detected, Reading, ReadOptions
-from updraft.core.formats.text import Sample, header_names, lines_of, sample_of
+from updraft.core.formats.text import Sample, header_names, last_lines, lines_of, sample_of
 from updraft.core.problems import Problem
 
 DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", ":": "colon", " ": "runs of blanks"}
@@ -72,9 +73,9 @@ def detect(path: Path, options: ReadOptions) -> Detected:
         comment=sample.comment,
     )
     top = rows[header.skip :]
-    names, _ = header_names(
-        top[: options.header_lines] if first == "first" else [], max(map(len, top), default=0)
-    )
+    many = options.header_lines if first == "first" else 0
+    named = aligned(top[:many], top[many + options.skip_after :])
+    names, _ = header_names(named, max(map(len, top), default=0))
     return Detected("delimited", filled, reasons, preamble=tuple(body[: header.skip]), columns=tuple(names))
 
 
@@ -124,11 +125,8 @@ def find_delimiter(lines: list[str], wanted: str | None, quote: str, escape: str
         for delimiter in _LAST:
             rows = [row for row in _split("\n".join(filled), delimiter, quote, escape) if row]
             if _is_table(rows, delimiter):
-                best, best_score = delimiter, (1.0, len(rows[-1]))
-                why = (
-                    f"{DELIMITERS[delimiter]}, because nearly all lines split into {len(rows[-1])} "
-                    "and hold numbers"
-                )
+                best, best_score = delimiter, (1.0, _usual_width(rows))
+                why = f"{DELIMITERS[delimiter]}, because nearly all lines split into {_usual_width(rows)}"
                 break
     return best, why, best_score[0]
 
@@ -140,9 +138,13 @@ def _is_table(rows: list[Row], delimiter: str) -> bool:
     Words of names are told apart by that; so are times of day, which split into two or three numbers of two
     digits.
     """
-    if len(rows) < 3 or len(rows[-1]) < (2 if delimiter == " " else 3):
+    width = _usual_width(rows)
+    if len(rows) < 3 or width < 2:
         return False
-    width = len(rows[-1])
+    if delimiter == ":" and _is_coded(rows, width):
+        return True
+    if delimiter == ":" and width < 3:
+        return False
     if sum(len(row) == width for row in rows) < 0.95 * len(rows):
         return False
     even = [row for row in rows[1:] if len(row) == width]
@@ -155,10 +157,26 @@ def _is_table(rows: list[Row], delimiter: str) -> bool:
     return sum(numeric) * 2 >= width
 
 
+def _usual_width(rows: list[Row]) -> int:
+    return Counter(map(len, rows)).most_common(1)[0][0] if rows else 0
+
+
+def _is_coded(rows: list[Row], width: int) -> bool:
+    """Whether lines split at colons are a list of codes: each begins with one of its own, a short word."""
+    first = [(row[0] or "").strip() for row in rows]
+    codes = sum(bool(re.fullmatch(r"[\w.+-]{1,12}", code)) for code in first)
+    even = sum(len(row) == width for row in rows)
+    if len(rows) < 10 or even < 0.95 * len(rows) or codes < 0.95 * len(rows):
+        return False
+    rest = [cell for row in rows for cell in row[1:] if cell]
+    times = sum(bool(re.fullmatch(r"\d\d", cell)) for cell in rest)
+    return len(set(first)) >= 0.9 * len(rows) and times * 2 < len(rest)
+
+
 def comment_reason(sample: Sample, options: ReadOptions) -> dict[str, str]:
     if not sample.comment:
         return {}
-    return {"comment": "as set" if options.comment else "the first line starts with #"}
+    return {"comment": "as set" if options.comment else f"the first line starts with {sample.comment}"}
 
 
 def _check_signs(options: ReadOptions) -> None:
@@ -263,6 +281,7 @@ def _first_rows(path: Path, detected: Detected) -> tuple[list[Row], int, bool]:
         return [], 0, True
     many = detected.options.header_lines if detected.options.header == "first" else 0
     header, rows = rows[:many], rows[many + detected.options.skip_after :]
+    header = aligned(header, rows)
     widths = {len(row) for row in rows if row} | ({len(header[-1])} if header else set())
     return header, max(widths, default=0), len(widths) > 1
 
@@ -298,7 +317,11 @@ def _quick(
     delimiter = options.delimiter or ","
     if _is_framed(path, options):
         return None
-    if options.escape or not delimiter.isascii() or (options.comment and skip):
+    if (
+        options.escape
+        or not delimiter.isascii()
+        or (options.comment and (skip or _has_indented(path, options)))
+    ):
         return None
     source: Path | io.BytesIO = path
     if options.encoding not in ("utf-8", "utf-8-sig", "ascii"):
@@ -322,9 +345,28 @@ def _quick(
             missing_columns="raise",
         )
         few = [name for name in names if columns and name in columns]
+        if few and options.notes == "leave_out" and may_end_in_notes(path, options, len(names)):
+            few = []  # which rows are notes shows in all columns together
         return (lazy.select(few) if few else lazy).collect().slice(options.skip_after)
     except pl.exceptions.PolarsError:
         return None
+
+
+def _has_indented(path: Path, options: ReadOptions) -> bool:
+    """Whether a comment line begins with blanks, which Polars' reader takes for a row."""
+    sign = re.escape((options.comment or "").encode())
+    with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as content:
+        return re.search(rb"(?m)^[ \t]+" + sign, content) is not None
+
+
+def may_end_in_notes(path: Path, options: ReadOptions, width: int) -> bool:
+    """Whether one of a file's last lines fills so few cells that it may be a note, or is part of a cell."""
+    for line in last_lines(path, options, 12):
+        cells = line.split(options.delimiter or ",")
+        filled = sum(cell.strip() not in ("", '""') for cell in cells)
+        if filled * 3 <= max(width, 5) or (options.quote and line.count(options.quote) % 2):
+            return True
+    return False
 
 
 def _careful(path: Path, options: ReadOptions, header: list[Row]) -> tuple[pl.DataFrame, list[str]]:
@@ -336,8 +378,9 @@ def _careful(path: Path, options: ReadOptions, header: list[Row]) -> tuple[pl.Da
         if row:
             lines.append(line)
             rows.append([cell or None for cell in row])
+    usual = len(header[-1]) if header else _usual_width(rows)
+    rows = [row if len(row) <= usual else _without_end(row, usual) for row in rows]
     widths = Counter(len(row) for row in rows)
-    usual = len(header[-1]) if header else (widths.most_common(1)[0][0] if widths else 0)
     odd = [line for line, row in zip(lines, rows, strict=True) if len(row) != usual]
     if options.ragged == "leave_out":
         rows = [row for row in rows if len(row) == usual]
@@ -346,6 +389,13 @@ def _careful(path: Path, options: ReadOptions, header: list[Row]) -> tuple[pl.Da
     said += _ragged_said(widths, usual, width, options, [line + (options.skip or 0) for line in odd])
     columns = {name: [row[n] if n < len(row) else None for row in rows] for n, name in enumerate(names)}
     return pl.DataFrame(columns, schema=dict.fromkeys(names, pl.String)), said
+
+
+def _without_end(row: Row, usual: int) -> Row:
+    """A row without empty cells beyond the table, as a delimiter at each line's end leaves them."""
+    while len(row) > usual and not (row[-1] or "").strip():
+        row = row[:-1]
+    return row
 
 
 def _ragged_said(

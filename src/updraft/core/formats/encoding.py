@@ -20,7 +20,14 @@ _MARKS = (
 _NO_TEXT = frozenset(
     {"idna", "punycode", "undefined", "unicode_escape", "raw_unicode_escape", "unicode-escape"}
 )
-_LIKELY = ["cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1257", "iso8859_15", "mac_roman"]
+# What programs of today write besides Unicode; the first is taken where the letters say too little.
+_LIKELY = (
+    "cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1255", "cp1256", "cp1257", "cp1258", "iso8859-2",
+    "mac-roman", "cp850", "cp437", "cp866", "koi8-r", "cp932", "euc_jis_2004", "gb18030", "big5hkscs", "cp949",
+)  # fmt: skip
+# What no one writes, such as Mal—sia, €pfel or GŽttingen.
+_SIGN_IN_WORD = re.compile(r"[^\W\d_][^\x00-\x7f\w’‘…–][^\W\d_]|€[a-z]|[A-Za-z][À-ÞŽŠŸŒ][a-z]")
+_SAYING = 0.1  # a confidence below which a few letters say too little
 
 
 def find_encoding(sample: bytes, *, whole: bool, wanted: str | None, name: str) -> tuple[str, str]:
@@ -60,10 +67,37 @@ def find_encoding(sample: bytes, *, whole: bool, wanted: str | None, name: str) 
         return "utf-8", "all bytes are valid UTF-8"
     except UnicodeDecodeError:
         pass
-    from charset_normalizer import from_bytes
+    return _code_page(sample, whole), "not valid UTF-8; the letters fit this encoding best"
 
-    best = from_bytes(sample[: 64 * 1024], cp_isolation=_LIKELY).best()
-    return (best.encoding if best else "cp1252"), "not valid UTF-8; the letters fit this encoding best"
+
+def _code_page(sample: bytes, whole: bool) -> str:
+    """The code page whose letters make the most likely text, by models of languages."""
+    from chardet import detect_all
+
+    if not sample.translate(None, bytes(range(128)) + "€…‘’“”–—™\xa0£§©«®°±»×".encode(_LIKELY[0])):
+        return _LIKELY[0]  # no letter among them, only signs that its programs put in by themselves
+    guesses: dict[str, float] = {}
+    for guess in detect_all(sample, include_encodings=_LIKELY, compat_names=False):
+        if guess["encoding"] and _decodes(sample, guess["encoding"], whole):
+            guesses.setdefault(codecs.lookup(guess["encoding"]).name, guess["confidence"])
+    best, sure = max(guesses.items(), key=lambda pair: pair[1], default=(_LIKELY[0], 0.0))
+    usual = guesses.get(_LIKELY[0], 0.0)
+    if (
+        sure < _SAYING
+        and usual >= 0.8 * sure
+        and not _SIGN_IN_WORD.search(sample.decode(_LIKELY[0], "ignore"))
+    ):
+        return _LIKELY[0]
+    return best
+
+
+def _decodes(sample: bytes, encoding: str, whole: bool) -> bool:
+    """Whether the bytes are text in an encoding; if they are not all, the last character may be cut off."""
+    try:
+        codecs.getincrementaldecoder(encoding)().decode(sample, final=whole)
+    except (UnicodeDecodeError, LookupError):
+        return False
+    return True
 
 
 def _sixteen_bits(sample: bytes, name: str) -> tuple[str, str]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from itertools import accumulate, pairwise
 from pathlib import Path
@@ -110,16 +111,24 @@ def find_widths(lines: list[str]) -> tuple[int, ...]:
 
 def _widths(lines: list[str]) -> tuple[int, ...]:
     filled = sorted((line.rstrip() for line in lines if line.strip()), key=len)
-    if len(filled) < _NEED:
+    need = _NEED if not _far_apart(filled) else 2
+    if len(filled) < need:
         return ()
     usual = len(filled[len(filled) // 2])
     alike = [line for line in filled if len(line) >= usual * 0.6]
-    if len(alike) < _NEED or usual < 4:
+    if len(alike) < need or usual < 4:
         return ()
     longest = max(map(len, alike))
     padded = [line.ljust(longest) for line in alike]
     blank = [sum(line[place] == " " for line in padded) >= len(padded) * 0.97 for place in range(longest)]
-    starts = [0, *(place for place in range(1, longest) if blank[place - 1] and not blank[place])]
+    gap = (
+        1 if len(alike) >= _NEED else 2
+    )  # blanks before a column; names of few lines may stand alike by chance
+    starts = [
+        place
+        for place in range(longest)
+        if not place or (place >= gap and all(blank[place - gap : place]) and not blank[place])
+    ]
     kept = [0]
     for start, end in pairwise([*starts[1:], longest]):
         if sum(bool(line[start:end].strip()) for line in padded) >= len(padded) * 0.5:
@@ -127,6 +136,12 @@ def _widths(lines: list[str]) -> tuple[int, ...]:
     if len(kept) < 2:
         return ()
     return tuple(end - start for start, end in pairwise([*kept, longest]))
+
+
+def _far_apart(lines: list[str]) -> bool:
+    """Whether two or more blanks part every line into as many pieces, which few lines do by chance."""
+    pieces = {len(re.split(r" {2,}", line.strip())) for line in lines}
+    return len(lines) > 1 and len(pieces) == 1 and pieces.pop() > 2
 
 
 def _keeps(line: str, widths: tuple[int, ...]) -> bool:

@@ -38,6 +38,8 @@ def find_header(rows: list[Row], skip: int | None = None) -> Header:
     """
     filled = [sum(cell is not None and bool(cell.strip()) for cell in row) for row in rows]
     start, why = (skip, "as set") if skip is not None else _start(filled)
+    if skip is None and start and _is_short_header(rows[start - 1], rows[start:]):
+        start, why = start - 1, "the row above names all columns but the first"
     if start >= len(rows):
         return Header(start, False, why, "no row is left")
     present, reason = _votes(rows[start], rows[start + 1 :])
@@ -56,6 +58,31 @@ def _start(filled: list[int]) -> tuple[int, str]:
         return 0, "the first row is as wide as the table"
     lines = "1 line above fills" if start == 1 else f"{start} lines above fill"
     return start, f"{lines} fewer than {need} of the usual {usual} cells"
+
+
+def _is_short_header(row: Row, below: list[Row]) -> bool:
+    """Whether a row names all columns but the first, which holds the names of the rows.
+
+    Its first cell is empty, or it lacks one and the rows are numbered.
+    """
+    width = len(below[0])
+    if width < 2 or not all(cell and cell.strip() for cell in row[1:]):
+        return False
+    if len(row) == width:
+        return not (row[0] or "").strip() and any(not _numeric(cell or "") for cell in row[1:])
+    numbers = [cells[0] for cells in below if cells]
+    return len(row) == width - 1 and numbers == [str(n) for n in range(1, len(numbers) + 1)]
+
+
+def aligned(header: list[Row], below: list[Row]) -> list[Row]:
+    """The header's one row with an empty name before the others, where each row has one cell more than it.
+
+    So programs write a table whose rows have names; a delimiter at each row's end leaves the last cell empty.
+    """
+    if len(header) != 1 or not below or any(len(row) != len(header[0]) + 1 for row in below if row):
+        return header
+    filled = sum(bool(row and row[-1]) for row in below)
+    return [[None, *header[0]]] if filled * 2 > len(below) else header
 
 
 def _votes(first: Row, below: list[Row]) -> tuple[bool, str]:
@@ -84,11 +111,19 @@ def _votes(first: Row, below: list[Row]) -> tuple[bool, str]:
                 header, data = (header, data + 1) if shape == _shape(cell) else (header + 1, data)
             if len(texts) >= 4 and len(set(texts)) <= len(texts) / 2 and _shape(cell) == "text":
                 header += 1
+            data += bool(_signs_of_all(texts) & set(cell))
     if header > data:
         return True, "its cells are texts of another shape than those below"
     if data > header:
         return False, "the first row looks like the rows below it"
     return len(set(names)) == len(names), "its cells are texts that all differ"
+
+
+def _signs_of_all(texts: list[str]) -> set[str]:
+    """The signs that every text of a column holds, as paths hold / and addresses @: its name does not."""
+    if len(texts) < 5 or len(set(texts)) < 5:
+        return set()
+    return set.intersection(*map(set, texts)) & set("/.:@\\&+=*<>()[]{}|~^%$")
 
 
 def _are_years(first: Row, below: list[Row]) -> set[int]:

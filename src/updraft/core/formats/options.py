@@ -49,6 +49,7 @@ class ReadOptions:
         long: one row per value, with its path, instead of one per record.
         table: which table of a SQLite file.
         drop_empty: leave out columns that are empty throughout.
+        notes: lines of notes below the table: left out, or kept as rows.
     """
 
     format: Format | None = None
@@ -78,6 +79,7 @@ class ReadOptions:
     long: bool = False
     table: str | None = None
     drop_empty: bool = False
+    notes: Literal["leave_out", "keep"] = "leave_out"
 
 
 @dataclass(frozen=True)

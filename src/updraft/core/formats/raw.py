@@ -14,7 +14,7 @@ from typing import Any, Literal
 from updraft.core.formats import packed
 from updraft.core.formats.delimited import dialect
 from updraft.core.formats.options import Detected, Node
-from updraft.core.formats.text import sample_of
+from updraft.core.formats.text import is_comment, sample_of
 
 FIRST, LAST = 200, 40  # lines
 MOST = 600  # characters of a line
@@ -81,7 +81,7 @@ def _lines(path: Path, detected: Detected) -> tuple[Line, ...]:
     body = [
         (number, text)
         for number, text in enumerate(sample.lines, start=1)
-        if not (sample.comment and text.startswith(sample.comment))
+        if not is_comment(text, sample.comment)
     ][:FIRST]
     ragged = _ragged([text for _, text in body], detected) if detected.format == "delimited" else set()
     places = {number: place for place, (number, _) in enumerate(body)}

@@ -11,12 +11,14 @@ import polars as pl
 
 from updraft.core.formats import delimited, fixed, packed
 from updraft.core.formats.encoding import broken_text, find_encoding, may_be_broken, mend_text
+from updraft.core.formats.notes import notes_below
 from updraft.core.formats.options import TITLES, Detected, Format, Reading, ReadOptions
 from updraft.core.formats.stacking import stacked_readings
 from updraft.core.formats.text import sample_of
 from updraft.core.problems import Problem
 
 FILE_COLUMN = "File"
+_WITH_NOTES = ("delimited", "fixed", "workbook")
 _WORKBOOKS = (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
 _TEXTS = (".csv", ".tsv", ".tab", ".txt")
 _STARTS: tuple[tuple[bytes, Format], ...] = (
@@ -212,6 +214,14 @@ def _finished(found: Reading, options: ReadOptions, *, look: bool) -> Reading:
                 f"{some} like text read in a wrong encoding, such as “{example[:40]}”. "
                 "Choose another encoding, or mend broken text."
             )
+    whole = found.detected.format != "delimited" or frame.width == len(found.detected.columns)
+    if options.notes == "leave_out" and found.detected.format in _WITH_NOTES and whole:
+        notes = notes_below(frame)
+        frame = frame.head(frame.height - len(notes))
+        if notes:
+            lines = "1 line of notes" if len(notes) == 1 else f"{len(notes)} lines of notes"
+            first = next(filter(None, notes))
+            said.append(f"{lines} below the table left out, such as “{first[:60]}”.")
     if options.drop_empty:
         gone = [series.name for series in frame if series.null_count() == series.len()]
         if gone:

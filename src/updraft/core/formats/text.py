@@ -13,6 +13,7 @@ from updraft.core.formats.options import ReadOptions
 from updraft.core.problems import Problem
 
 _LINE = re.compile(r"\r\n|\n|\r")
+_TAIL = 64 * 1024  # bytes
 
 
 @dataclass(frozen=True)
@@ -60,10 +61,27 @@ def sample_of(path: Path, options: ReadOptions) -> Sample:
     lines = _LINE.split(text)
     if (not whole and len(lines) > 1) or not lines[-1]:
         lines.pop()  # the sample may have cut it
-    comment = options.comment if options.comment is not None else ("#" if lines[0].startswith("#") else "")
-    return Sample(
-        encoding, why, comment, lines, [line for line in lines if not (comment and line.startswith(comment))]
-    )
+    comment = options.comment if options.comment is not None else _comment(lines)
+    return Sample(encoding, why, comment, lines, [line for line in lines if not is_comment(line, comment)])
+
+
+def is_comment(line: str, sign: str | None) -> bool:
+    """Whether a line is a comment; blanks may stand before its sign."""
+    return bool(sign) and line.lstrip(" \t").startswith(sign or "")
+
+
+def _comment(lines: list[str]) -> str:
+    """The sign of comment lines, where the first line is one: a usual sign, with a blank or nothing after it
+    unless it is #, and other lines below that do not begin with it.
+    """
+    first = next((line.strip() for line in lines if line.strip()), "")
+    if first.startswith("#"):
+        return "#"
+    for sign in ("//", ";", "%", "!"):
+        if first == sign or first.startswith(f"{sign} "):
+            top = next((n for n, line in enumerate(lines) if line.strip() and not is_comment(line, sign)), 0)
+            return sign if top >= (1 if sign == "//" else 2) else ""
+    return ""
 
 
 def lines_of(path: Path, options: ReadOptions) -> Iterator[str]:
@@ -73,7 +91,7 @@ def lines_of(path: Path, options: ReadOptions) -> Iterator[str]:
         Problem: bytes that cannot be read in the encoding.
     """
     with path.open(encoding=options.encoding, newline="", errors="strict") as file:
-        lines = (line for line in file if not (options.comment and line.startswith(options.comment)))
+        lines = (line for line in file if not is_comment(line, options.comment))
         try:
             for _ in range(options.skip or 0):
                 next(lines, None)
@@ -87,6 +105,14 @@ def lines_of(path: Path, options: ReadOptions) -> Iterator[str]:
                 field="encoding",
                 code="encoding",
             ) from None
+
+
+def last_lines(path: Path, options: ReadOptions, most: int) -> list[str]:
+    """The last lines of a file, of its last 64 KiB; the first of them may be cut off."""
+    with path.open("rb") as file:
+        file.seek(max(path.stat().st_size - _TAIL, 0))
+        text = file.read().decode(options.encoding or "utf-8", errors="replace")
+    return [line for line in _LINE.split(text) if line.strip()][-most:]
 
 
 def header_names(rows: list[Row], width: int) -> tuple[list[str], list[str]]:

@@ -24,7 +24,7 @@ from updraft.core.formats.cells import (
 )
 from updraft.core.formats.header import LOOK, Row, find_header
 from updraft.core.formats.options import Detected, Reading, ReadOptions
-from updraft.core.formats.packed import check_book
+from updraft.core.formats.packed import ABOUT, check_book
 from updraft.core.formats.stacking import stacked_readings
 from updraft.core.formats.text import header_names
 from updraft.core.problems import Problem, nearest
@@ -135,12 +135,11 @@ def _look(book: Any, path: Path, options: ReadOptions) -> tuple[Detected, pl.Dat
             code="no_sheet",
         )
     visible = [name for name in names if name not in choices["hidden"]]
-    tried = [options.sheet] if options.sheet is not None else [*visible, *choices["hidden"]]
-    for sheet in tried:
-        cells = _cells(book, sheet, path)
-        if cells.height and any(series.null_count() < cells.height for series in cells):
-            break
-    else:
+    tried = [options.sheet] if options.sheet is not None else visible
+    sheet, cells, why_sheet = _first_table(book, path, tried)
+    if not sheet and options.sheet is None:
+        sheet, cells, why_sheet = _first_table(book, path, list(choices["hidden"]))
+    if not sheet:
         where = f"sheet “{options.sheet}”" if options.sheet else f"none of its {len(names)} sheets"
         raise Problem(
             path.name,
@@ -153,9 +152,7 @@ def _look(book: Any, path: Path, options: ReadOptions) -> tuple[Detected, pl.Dat
     cells = cells[area.top : area.bottom, area.left : area.right]
     header = find_header(_rows(cells.head(LOOK)), options.skip)
     first = options.header or ("first" if header.present else "none")
-    reason = (
-        "as set" if options.sheet else ("the only sheet" if len(names) == 1 else "the first sheet with data")
-    )
+    reason = "as set" if options.sheet else ("the only sheet" if len(names) == 1 else why_sheet)
     reasons = {
         "format": "it is packed like a workbook",
         "sheet": reason,
@@ -167,6 +164,34 @@ def _look(book: Any, path: Path, options: ReadOptions) -> tuple[Detected, pl.Dat
     above = tuple(" · ".join(cell for cell in row if cell) for row in _rows(cells.head(header.skip)))
     filled = replace(options, format="workbook", sheet=sheet, skip=header.skip, header=first)
     return Detected("workbook", filled, reasons, choices, above), cells, area
+
+
+def _first_table(book: Any, path: Path, sheets: list[str]) -> tuple[str, pl.DataFrame, str]:
+    """The first sheet with data and its cells, or the first with a table where that one holds but words about
+    it; and why. No name where none holds data.
+    """
+    found = ("", pl.DataFrame(), "")
+    for sheet in sheets:
+        cells = _cells(book, sheet, path)
+        if not cells.height or all(series.null_count() == cells.height for series in cells):
+            continue
+        if found[0] and _is_table(cells):
+            return sheet, cells, f"the first sheet with a table; “{found[0]}” holds words about it"
+        if not found[0]:
+            found = (sheet, cells, "the first sheet with data")
+            if cells.height > LOOK or (_is_table(cells) and not ABOUT.search(sheet)):
+                break  # most often: no other sheet need be loaded
+    return found
+
+
+def _is_table(cells: pl.DataFrame) -> bool:
+    """Whether most rows of a sheet fill two cells or more, as many as the others."""
+    filled = [sum(cell is not None for cell in row) for row in cells.head(LOOK).rows()]
+    wide = sorted(count for count in filled if count > 1)
+    if len(wide) < 2:
+        return False
+    usual = wide[len(wide) // 2]
+    return sum(count >= 0.6 * usual for count in wide) * 2 > sum(count > 0 for count in filled)
 
 
 def _several(book: Any, options: ReadOptions, path: Path) -> list[str]:

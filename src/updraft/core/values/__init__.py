@@ -7,8 +7,9 @@ from lazy_loader import attach
 if TYPE_CHECKING:
     from updraft.core.values.coded import by_value, changed_by_value
     from updraft.core.values.convert import FORMATS, converted, guess_format
-    from updraft.core.values.decide import TWINS, Decision, decide
+    from updraft.core.values.decide import Decision, decide
     from updraft.core.values.kinds import DTYPES, TITLES, Kind, is_blank, kind_of
+    from updraft.core.values.twins import TWINS
 
 # Nothing is imported before it is used: a command starts with what it needs.
 __getattr__, __dir__, _ = attach(
@@ -16,7 +17,8 @@ __getattr__, __dir__, _ = attach(
     submod_attrs={
         "coded": ["by_value", "changed_by_value"],
         "convert": ["FORMATS", "converted", "guess_format"],
-        "decide": ["TWINS", "Decision", "decide"],
+        "decide": ["Decision", "decide"],
+        "twins": ["TWINS"],
         "kinds": ["DTYPES", "Kind", "TITLES", "is_blank", "kind_of"],
     },
 )

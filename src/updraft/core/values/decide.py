@@ -14,33 +14,12 @@ import polars as pl
 
 from updraft.core.values.convert import FORMATS, converted, could_read
 from updraft.core.values.kinds import DTYPES, TITLES, Kind, kind_of
+from updraft.core.values.twins import TWINS, told_apart
 
 SAMPLE = 400  # values looked at to shortlist kinds; the decision itself always uses all values
 _MAX_DIGITS = 15  # beyond this a float is no longer exact
 _NUMBER = r"^-?((0|[1-9]\d*)(\.\d*)?|\.\d+)([eE][+-]?\d{1,3})?$"
-# Reading "04/05/2026" either way round gives two different days, and "1,234" two numbers; only values can
-# decide.
 _NUMBERS = {"point": "1,234.5", "comma": "1.234,5"}
-TWINS = {
-    "1,234.5": "1.234,5",
-    "1.234,5": "1,234.5",
-    "DD/MM/YYYY": "MM/DD/YYYY",
-    "MM/DD/YYYY": "DD/MM/YYYY",
-    "DD/MM/YY": "MM/DD/YY",
-    "MM/DD/YY": "DD/MM/YY",
-    "D/M/YYYY": "M/D/YYYY",
-    "M/D/YYYY": "D/M/YYYY",
-    "D/M/YY": "M/D/YY",
-    "M/D/YY": "D/M/YY",
-    "DD/MM/YYYY hh:mm": "MM/DD/YYYY hh:mm",
-    "MM/DD/YYYY hh:mm": "DD/MM/YYYY hh:mm",
-    "D/M/YYYY hh:mm": "M/D/YYYY hh:mm",
-    "M/D/YYYY hh:mm": "D/M/YYYY hh:mm",
-    "D/M/YYYY hh:mm:ss": "M/D/YYYY hh:mm:ss",
-    "M/D/YYYY hh:mm:ss": "D/M/YYYY hh:mm:ss",
-    "D/M/YYYY h:mm AM": "M/D/YYYY h:mm AM",
-    "M/D/YYYY h:mm AM": "D/M/YYYY h:mm AM",
-}
 # What programs write where a number, a date or an answer is missing. Among words it may be a word or a code.
 _MISSING = frozenset({
     "", "na", "n/a", "n.a.", "#n/a", "<na>", "nan", "null", "nil", "none", "-", "--", "–", "—", ".", "..",
@@ -140,16 +119,22 @@ def _decide_filled(series: pl.Series, numbers: str | None) -> tuple[pl.Series, D
                 doubt=True,
             )
         twin = None if form == _NUMBERS.get(numbers or "") else TWINS.get(form)
-        if twin and _read(series, kind, twin)[0].null_count() == series.null_count():
-            return series, Decision(
-                name,
-                Kind.TEXT,
-                "",
-                f"every value reads as {form} and as {twin} alike; set the kind to say which",
-                doubt=True,
-            )
+        why = ""
+        if twin and _read(series, _widest(kind), twin)[0].null_count() == series.null_count():
+            meant, why = told_apart(series, kind, form)
+            if not meant:
+                return series, Decision(
+                    name,
+                    Kind.TEXT,
+                    "",
+                    f"every value reads as {form} and as {twin} alike; set the kind to say which",
+                    doubt=True,
+                )
+            if meant != form:
+                form, read = meant, _read(series, kind, meant)[0]
+            why = f": {why}"
         shown = f" written {form}" if form else ""
-        return read, Decision(name, kind, form, f"all {filled:,} values are {_plural(kind)}{shown}")
+        return read, Decision(name, kind, form, f"all {filled:,} values are {_plural(kind)}{shown}{why}")
     return series, Decision(name, Kind.TEXT, "", f"{filled:,} values, not all of one other kind")
 
 
@@ -174,7 +159,7 @@ def _candidates(sample: pl.Series, numbers: str | None) -> list[tuple[Kind, str]
             return [(Kind.NUMBER, _NUMBERS["comma"]), *_dates(first)]
         found += [(Kind.WHOLE, ""), (Kind.NUMBER, "")]
         if sample.str.contains(r"[,\u{a0}\u{202f}]|\d \d").any():
-            found += [(Kind.NUMBER, form) for form in FORMATS[Kind.NUMBER]]
+            found += [(kind, form) for form in FORMATS[Kind.NUMBER] for kind in (Kind.WHOLE, Kind.NUMBER)]
     return [*found, *_dates(first)]
 
 
@@ -252,6 +237,11 @@ def _would_lose(series: pl.Series, kind: Kind, padded: bool) -> bool:
     # was not.
     long = series.filter(series.str.len_bytes() > _MAX_DIGITS)
     return bool(long.str.contains(r"^-?\d{16,}(\.|$)").any())
+
+
+def _widest(kind: Kind) -> Kind:
+    """The kind that a twin of a form may give: 1,234 is whole one way round and a fraction the other."""
+    return Kind.NUMBER if kind is Kind.WHOLE else kind
 
 
 def _plural(kind: Kind) -> str:

@@ -145,6 +145,14 @@ class ReadingSettings(Settings):
         more=True,
         labels={"widen": "widen the table", "cut": "cut them", "leave_out": "leave out"},
     )
+    notes: Literal["leave_out", "keep"] = setting(
+        "Notes below the table",
+        widget="choice",
+        default="leave_out",
+        only=["delimited", "fixed", "workbook"],
+        more=True,
+        labels={"leave_out": "leave out", "keep": "keep as rows"},
+    )
     merged: Literal["first", "fill"] = setting(
         "Merged cells",
         widget="choice",
