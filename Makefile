@@ -4,7 +4,7 @@ BIN = .venv/bin
 DATA ?= data
 PORT ?= 8765
 
-.PHONY: demo serve test fuzz lint bench bench-findings bench-real load faults docs screenshots vendor lock clean
+.PHONY: demo serve test fuzz lint bench bench-findings bench-real bench-files load faults docs screenshots vendor lock clean
 
 demo: .venv/.run ## set up, start the app with the example world
 	$(BIN)/updraft demo --data $(DATA) --port $(PORT)
@@ -16,6 +16,7 @@ test: .venv/.dev ## set up, browser and database included, and run every test
 	@tools/need-chromium
 	@tools/need-postgresql
 	@tools/need-iso-codes
+	@tools/need-real-files $(BIN)/python
 	$(BIN)/pytest -n 3 --dist worksteal
 
 fuzz: .venv/.dev ## 10,000 damaged files of every format (about half an hour)
@@ -39,6 +40,10 @@ bench-real: .venv/.dev ## the same on tables that nobody here made; needs the ne
 	$(BIN)/python bench/real.py
 	$(BIN)/python bench/real_findings.py work
 	$(BIN)/python bench/real_findings.py apart
+
+bench-files: .venv/.dev ## real files with their right answers; needs the network once
+	$(BIN)/python -m tests.real_files all
+	$(BIN)/python bench/real_files.py work apart second
 
 load: .venv/.dev ## fifty people on tables of 1 million rows, for a minute
 	$(BIN)/python bench/load.py

@@ -213,13 +213,13 @@ def test_a_run_can_be_cancelled_between_steps(world, tmp_path):
 
 
 def test_real_files_zones_with_a_single_code_get_their_country(tmp_path):
-    """zone1970.tab and iso3166.tab of the tzdata package: no header, comments, several codes in one cell."""
+    """zone1970.tab and iso3166.tab of the tzdata package: read without a header, comments, several codes in one cell."""
     import tzdata
 
     folder = Path(tzdata.__file__).parent / "zoneinfo"
     flow = Flow(
         steps=(
-            Step(id="zones", kind="read_file", settings={"path": "zone1970.tab"}),
+            Step(id="zones", kind="read_file", settings={"path": "zone1970.tab", "header": "none"}),
             Step(
                 id="single",
                 kind="keep_rows",
@@ -229,7 +229,7 @@ def test_real_files_zones_with_a_single_code_get_their_country(tmp_path):
                     "rule": {"of": [{"column": "Column 1", "test": "matches", "value": "^[A-Z]{2}$"}]},
                 },
             ),
-            Step(id="codes", kind="read_file", settings={"path": "iso3166.tab"}),
+            Step(id="codes", kind="read_file", settings={"path": "iso3166.tab", "header": "none"}),
             Step(
                 id="country",
                 kind="look_up",

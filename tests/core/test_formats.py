@@ -45,9 +45,10 @@ def test_a_real_file_without_header_with_comments_and_ragged_rows():
     assert found.frame.width == 4 and found.frame.height > 300
     assert found.frame.row(0) == ("AD", "+4230+00131", "Europe/Andorra", None)
     options = found.detected.options
-    assert (options.header, options.delimiter, options.comment) == ("none", "\t", "#")
+    assert (options.header, options.delimiter, options.comment) == ("comment", "\t", "#")
+    assert found.frame.columns == ["codes", "coordinates", "TZ", "comments"]
     lines = [line for line in (ZONES / "zone1970.tab").read_text().splitlines() if not line.startswith("#")]
-    assert [line.split("\t")[0] for line in lines] == found.frame["Column 1"].to_list()
+    assert [line.split("\t")[0] for line in lines] == found.frame["codes"].to_list()
     assert any("fewer than 4 cells" in text for text in found.warnings)
     codes = read(ZONES / "iso3166.tab").frame
     assert codes.height == 249 and codes.row(0) == ("AD", "Andorra")

@@ -9,6 +9,7 @@ import polars as pl
 import pytest
 from polars.testing import assert_frame_equal
 
+from tests import real_files
 from tests.core.test_formats import put
 from updraft.core import Problem
 from updraft.core.formats import ReadOptions, json_text, read, xml_text
@@ -123,3 +124,34 @@ def test_rfc_4180(tmp_path, rule, text, rows):
     )
     assert headed.frame.columns == ["field_name", "field_name2", "field_name3"]
     assert [list(row) for row in headed.frame.rows()] == rows and not headed.warnings
+
+
+# What the reader gets wrong today, and why; a file that is mended leaves the list.
+NOT_YET = {
+    "usr/share/misc/abbrevs.gen.gz": "runs of tabs after a colon",
+    "etc/rpc": "tabs and blanks mixed, the last column with blanks in it",
+    "usr/lib/R/library/spatial/ppdata/eagles.dat": "three title lines, one of them as wide as the table",
+    "usr/lib/R/site-library/readxl/extdata/geometry.xlsx": "names of the same shape as the cells",
+}
+SMALL_FILES = [(answer, path) for answer, path in real_files.known() if answer["package"] in real_files.SMALL]
+
+
+def test_enough_real_files_are_there():
+    assert len(SMALL_FILES) >= 20, "run tools/need-real-files"
+
+
+@pytest.mark.parametrize(
+    "answer, path", SMALL_FILES, ids=[f"{answer['package']}/{path.name}" for answer, path in SMALL_FILES]
+)
+def test_a_real_file_opens_as_a_person_reads_it(answer, path):
+    names, rows, first, last, letters = real_files.ours(path)
+    wrong = real_files.wrong(answer, names, rows, first, last)
+    told = [
+        f"{n}: {a}, not {b}"
+        for n, a, b in zip(names, letters, answer["types"], strict=False)
+        if b != "?" and a not in b
+    ]
+    if answer["file"] in NOT_YET:
+        assert wrong or told, f"{path.name} is right now: take it from the list"
+    else:
+        assert not wrong and not told, (wrong, told)

@@ -7,24 +7,19 @@ import io
 import mmap
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from dataclasses import replace
 from itertools import islice
 from pathlib import Path
-from typing import Any
 
 import polars as pl
 
-from updraft.core.formats.header import LOOK, Row, aligned, find_header
+from updraft.core.formats.header import LOOK, OTHER_SHAPE, Row, aligned, find_header
 from updraft.core.formats.options import Detected, Reading, ReadOptions
-from updraft.core.formats.text import Sample, header_names, last_lines, lines_of, sample_of
+from updraft.core.formats.signs import FIGURE, bare, dialect, find_delimiter, find_quotes, split, usual_width
+from updraft.core.formats.text import Sample, header_names, is_comment, last_lines, lines_of, sample_of
 from updraft.core.problems import Problem
 
-DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", ":": "colon", " ": "runs of blanks"}
-_USUAL = ",;\t|"
-_LAST = " :"  # where no usual one splits the lines: these stand in text, too
-_SURE = 0.95  # of the lines, that a usual delimiter splits alike
-_FIGURE = r"[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?|NA|NaN|nan|\."
 _MOST_CELLS = 20_000  # of one line
 _BODY = 1000  # lines that delimiter and quotes are found from
 
@@ -38,9 +33,9 @@ def detect(path: Path, options: ReadOptions) -> Detected:
     _check_signs(options)
     sample = sample_of(path, options)
     body = sample.body[:_BODY]
-    quote, escape, why_quote = _quotes(body, options)
-    delimiter, why_delimiter, _ = find_delimiter(body, options.delimiter, quote, escape)
-    rows = _split("\n".join(body[:LOOK]), delimiter, quote, escape)
+    quote, escape, why_quote = find_quotes(body, options)
+    delimiter, why_delimiter, _ = find_delimiter(body, options.delimiter, quote, escape, path.suffix)
+    rows = split("\n".join(body[:LOOK]), delimiter, quote, escape)
     wide = max(map(len, rows), default=0)
     if wide > _MOST_CELLS:
         raise Problem(
@@ -50,15 +45,18 @@ def detect(path: Path, options: ReadOptions) -> Detected:
             field="delimiter",
             code="too_wide",
         )
-    header = find_header(rows, options.skip)
-    first = options.header or ("first" if header.present else "none")
+    header = find_header(rows, options.skip, options.header_lines)
+    first, why_header = options.header or ("first" if header.present else "none"), header.reason_header
+    told = comment_names(sample, delimiter, quote, escape, wide)
+    if told and options.header is None and header.reason_header != OTHER_SHAPE:
+        first, why_header = "comment", "a comment line above names as many columns"
     reasons = {
         "format": "it is plain text",
         "delimiter": why_delimiter,
         "quote": why_quote,
         "encoding": sample.why_encoding,
         "skip": header.reason_skip,
-        "header": "as set" if options.header else header.reason_header,
+        "header": "as set" if options.header else why_header,
         **comment_reason(sample, options),
     }
     filled = replace(
@@ -74,7 +72,10 @@ def detect(path: Path, options: ReadOptions) -> Detected:
     )
     top = rows[header.skip :]
     many = options.header_lines if first == "first" else 0
-    named = aligned(top[:many], top[many + options.skip_after :])
+    after = header.below if options.skip_after is None and first == "first" else options.skip_after or 0
+    filled = replace(filled, skip_after=after)
+    named = aligned(top[:many], top[many + after :])
+    named = [told] if told and first == "comment" else named
     names, _ = header_names(named, max(map(len, top), default=0))
     return Detected("delimited", filled, reasons, preamble=tuple(body[: header.skip]), columns=tuple(names))
 
@@ -105,72 +106,23 @@ def read(path: Path, detected: Detected, columns: frozenset[str] | None = None) 
     return Reading(frame, replace(detected, columns=tuple(names)), tuple(said))
 
 
-def find_delimiter(lines: list[str], wanted: str | None, quote: str, escape: str) -> tuple[str, str, float]:
-    """The delimiter that splits the most lines alike, why, and the share of lines it does so for."""
-    if wanted:
-        return wanted, "as set", 1.0
-    best, best_score, why = ",", (0.0, 0), "no delimiter splits the lines"
-    filled = [line for line in lines if line.strip()]
-    for delimiter in _USUAL:
-        widths = Counter(len(row) for row in _split("\n".join(filled), delimiter, quote, escape) if row)
-        width, often = max(widths.items(), key=lambda pair: (pair[0] > 1, pair[1]), default=(1, 0))
-        score = (often / max(sum(widths.values()), 1), width)
-        if width > 1 and score > best_score:
-            best, best_score = delimiter, score
-            why = (
-                f"{DELIMITERS[delimiter]}, because {often:,} of {sum(widths.values()):,} lines "
-                f"split into {width}"
-            )
-    if best_score[0] < _SURE or best_score[1] < 2:
-        for delimiter in _LAST:
-            rows = [row for row in _split("\n".join(filled), delimiter, quote, escape) if row]
-            if _is_table(rows, delimiter):
-                best, best_score = delimiter, (1.0, _usual_width(rows))
-                why = f"{DELIMITERS[delimiter]}, because nearly all lines split into {_usual_width(rows)}"
-                break
-    return best, why, best_score[0]
-
-
-def _is_table(rows: list[Row], delimiter: str) -> bool:
-    """Whether lines split at blanks or colons make a table: as good as all of one width, with columns of
-    numbers.
-
-    Words of names are told apart by that; so are times of day, which split into two or three numbers of two
-    digits.
-    """
-    width = _usual_width(rows)
-    if len(rows) < 3 or width < 2:
-        return False
-    if delimiter == ":" and _is_coded(rows, width):
-        return True
-    if delimiter == ":" and width < 3:
-        return False
-    if sum(len(row) == width for row in rows) < 0.95 * len(rows):
-        return False
-    even = [row for row in rows[1:] if len(row) == width]
-    columns = [[row[n] or "" for row in even] for n in range(width)]
-    numeric = [
-        sum(bool(re.fullmatch(_FIGURE, c.strip())) for c in cells) >= 0.9 * len(cells) for cells in columns
-    ]
-    if delimiter == ":":
-        return any(numeric) and not all(len(cell) == 2 for row in even for cell in row if cell)
-    return sum(numeric) * 2 >= width
-
-
-def _usual_width(rows: list[Row]) -> int:
-    return Counter(map(len, rows)).most_common(1)[0][0] if rows else 0
-
-
-def _is_coded(rows: list[Row], width: int) -> bool:
-    """Whether lines split at colons are a list of codes: each begins with one of its own, a short word."""
-    first = [(row[0] or "").strip() for row in rows]
-    codes = sum(bool(re.fullmatch(r"[\w.+-]{1,12}", code)) for code in first)
-    even = sum(len(row) == width for row in rows)
-    if len(rows) < 10 or even < 0.95 * len(rows) or codes < 0.95 * len(rows):
-        return False
-    rest = [cell for row in rows for cell in row[1:] if cell]
-    times = sum(bool(re.fullmatch(r"\d\d", cell)) for cell in rest)
-    return len(set(first)) >= 0.9 * len(rows) and times * 2 < len(rest)
+def comment_names(sample: Sample, delimiter: str, quote: str, escape: str, width: int) -> Row | None:
+    """The names in the last comment line above the table that splits into as many texts as it is wide."""
+    if not sample.comment or width < 2:
+        return None
+    above: list[str] = []
+    for line in sample.lines:
+        if line.strip() and not is_comment(line, sample.comment):
+            break
+        above.append(line)
+    for line in reversed(above):
+        text = line.strip().lstrip(sample.comment).strip()
+        row = next(iter(split(text, delimiter, quote, escape)), [])
+        names = [(cell or "").strip() for cell in row]
+        worded = all(name and not re.fullmatch(FIGURE, name) for name in names)
+        if worded and len(names) == len(set(names)) == width:
+            return list(names)
+    return None
 
 
 def comment_reason(sample: Sample, options: ReadOptions) -> dict[str, str]:
@@ -195,71 +147,6 @@ def _check_signs(options: ReadOptions) -> None:
             )
 
 
-def _quotes(lines: list[str], options: ReadOptions) -> tuple[str, str, str]:
-    """Quote sign, escape sign, and why. Single quotes count only where they enclose whole cells."""
-    text = "\n".join(lines)
-    if options.quote is not None:
-        return options.quote, options.escape or "", "as set"
-    double = len(re.findall(r'(?:^|[,;\t|])"', text, re.M))
-    single = len(re.findall(r"(?:^|[,;\t|])'[^'\n]*'(?=[,;\t|\r\n]|$)", text, re.M))
-    if single > double:
-        return "'", options.escape or "", f"single quotes, because they enclose {single:,} cells"
-    escape = options.escape if options.escape is not None else _escape(lines, options)
-    return (
-        '"',
-        escape,
-        f"double quotes enclose {double:,} cells" if double else "the usual one; no cell needs it",
-    )
-
-
-def _escape(lines: list[str], options: ReadOptions) -> str:
-    """A backslash, where the lines split better when it takes the quote after it for a plain sign."""
-    if not any('\\"' in line for line in lines):
-        return ""
-    without, with_it = (find_delimiter(lines, None, '"', escape)[2] for escape in ("", "\\"))
-    return "\\" if with_it > without else ""
-
-
-def dialect(delimiter: str, quote: str, escape: str) -> dict[str, Any]:
-    """The signs as the csv module takes them."""
-    signs: dict[str, Any] = {"delimiter": delimiter, "escapechar": escape or None}
-    if delimiter == " ":
-        signs["skipinitialspace"] = True  # a run of blanks is one delimiter
-    return signs | ({"quotechar": quote} if quote else {"quoting": csv.QUOTE_NONE})
-
-
-def _split(text: str, delimiter: str, quote: str, escape: str) -> list[Row]:
-    rows: list[Row] = []
-    try:
-        lines = _bare(io.StringIO(text), delimiter)
-        for row in csv.reader(lines, **dialect(delimiter, quote, escape)):
-            rows.append([cell or None for cell in row])
-    except csv.Error:
-        pass  # what was split until there is enough to judge by
-    return rows
-
-
-def _bare(lines: Iterable[str], delimiter: str) -> Iterator[str]:
-    """Lines without what frames them: blanks around, bars at both ends, a rule of dashes near the top."""
-    if delimiter not in " |":
-        yield from lines
-        return
-    framed: bool | None = None
-    for number, line in enumerate(lines):
-        plain = line.strip()
-        if number < 3 and len(plain) > 2 and re.fullmatch(r"[-=+:| ]*[-=]{2}[-=+:| ]*", plain):
-            continue
-        if delimiter == " ":
-            yield f"{plain}\n"
-            continue
-        if framed is None and plain:
-            framed = len(plain) > 2 and plain.startswith("|") and plain.endswith("|")
-        if framed and plain.startswith("|") and plain.endswith("|"):
-            yield "|".join(cell.strip() for cell in plain[1:-1].split("|")) + "\n"
-        else:
-            yield line
-
-
 def _is_framed(path: Path, options: ReadOptions) -> bool:
     """Whether Polars' reader, which knows of no frames, would read other cells."""
     if options.delimiter == " ":
@@ -267,7 +154,7 @@ def _is_framed(path: Path, options: ReadOptions) -> bool:
     if options.delimiter != "|":
         return False
     first = list(islice(lines_of(path, options), 4))
-    return list(_bare(first, "|")) != first
+    return list(bare(first, "|")) != first
 
 
 def _first_rows(path: Path, detected: Detected) -> tuple[list[Row], int, bool]:
@@ -280,8 +167,14 @@ def _first_rows(path: Path, detected: Detected) -> tuple[list[Row], int, bool]:
     if not rows:
         return [], 0, True
     many = detected.options.header_lines if detected.options.header == "first" else 0
-    header, rows = rows[:many], rows[many + detected.options.skip_after :]
+    header, rows = rows[:many], rows[many + (detected.options.skip_after or 0) :]
     header = aligned(header, rows)
+    if detected.options.header == "comment":
+        options = detected.options
+        signs = (options.delimiter or ",", options.quote or "", options.escape or "")
+        width = max(map(len, rows), default=0)
+        told = comment_names(sample_of(path, options), *signs, width)
+        header = [told] if told else []
     widths = {len(row) for row in rows if row} | ({len(header[-1])} if header else set())
     return header, max(widths, default=0), len(widths) > 1
 
@@ -292,7 +185,7 @@ def _rows(path: Path, options: ReadOptions) -> Iterator[tuple[int, Row]]:
     """
     csv.field_size_limit(64 * 1024 * 1024)
     signs = dialect(options.delimiter or ",", options.quote or "", options.escape or "")
-    reader = csv.reader(_bare(lines_of(path, options), options.delimiter or ","), **signs)
+    reader = csv.reader(bare(lines_of(path, options), options.delimiter or ","), **signs)
     try:
         for row in reader:
             yield reader.line_num, list(row)
@@ -347,7 +240,7 @@ def _quick(
         few = [name for name in names if columns and name in columns]
         if few and options.notes == "leave_out" and may_end_in_notes(path, options, len(names)):
             few = []  # which rows are notes shows in all columns together
-        return (lazy.select(few) if few else lazy).collect().slice(options.skip_after)
+        return (lazy.select(few) if few else lazy).collect().slice(options.skip_after or 0)
     except pl.exceptions.PolarsError:
         return None
 
@@ -371,14 +264,14 @@ def may_end_in_notes(path: Path, options: ReadOptions, width: int) -> bool:
 
 def _careful(path: Path, options: ReadOptions, header: list[Row]) -> tuple[pl.DataFrame, list[str]]:
     reader = _rows(path, options)
-    for _ in range(len(header) + options.skip_after):
+    for _ in range((len(header) if options.header == "first" else 0) + (options.skip_after or 0)):
         next(reader, None)
     lines, rows = [], []
     for line, row in reader:
         if row:
             lines.append(line)
             rows.append([cell or None for cell in row])
-    usual = len(header[-1]) if header else _usual_width(rows)
+    usual = len(header[-1]) if header else usual_width(rows)
     rows = [row if len(row) <= usual else _without_end(row, usual) for row in rows]
     widths = Counter(len(row) for row in rows)
     odd = [line for line, row in zip(lines, rows, strict=True) if len(row) != usual]

@@ -23,7 +23,8 @@ _NO_TEXT = frozenset(
 # What programs of today write besides Unicode; the first is taken where the letters say too little.
 _LIKELY = (
     "cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1255", "cp1256", "cp1257", "cp1258", "iso8859-2",
-    "mac-roman", "cp850", "cp437", "cp866", "koi8-r", "cp932", "euc_jis_2004", "gb18030", "big5hkscs", "cp949",
+    "mac-roman", "cp850", "cp437", "cp866", "koi8-r", "cp932", "euc_jis_2004", "gb18030", "big5hkscs",
+    "cp949",
 )  # fmt: skip
 # What no one writes, such as Mal—sia, €pfel or GŽttingen.
 _SIGN_IN_WORD = re.compile(r"[^\W\d_][^\x00-\x7f\w’‘…–][^\W\d_]|€[a-z]|[A-Za-z][À-ÞŽŠŸŒ][a-z]")

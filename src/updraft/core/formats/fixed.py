@@ -44,7 +44,7 @@ def detect(path: Path, options: ReadOptions) -> Detected:
         if full[place]:
             break
         rows[place] = [sample.body[place].strip() or None]  # a title that keeps to the borders by chance
-    header = find_header(rows, options.skip)
+    header = find_header(rows, options.skip, options.header_lines)
     first = options.header or ("first" if header.present else "none")
     found = f"blanks stand in the same places, which makes {len(widths)} columns"
     reasons = {
@@ -61,6 +61,9 @@ def detect(path: Path, options: ReadOptions) -> Detected:
         widths=widths,
         skip=header.skip,
         header=first,
+        skip_after=header.below
+        if options.skip_after is None and first == "first"
+        else options.skip_after or 0,
         encoding=sample.encoding,
         comment=sample.comment,
     )
@@ -73,7 +76,7 @@ def read(path: Path, detected: Detected) -> Reading:
     lines = [line.rstrip("\r\n") for line in lines_of(path, options)]
     many = options.header_lines if options.header == "first" else 0
     names, said = header_names([_cut(line, options.widths) for line in lines[:many]], len(options.widths))
-    text = pl.Series("line", lines[many + options.skip_after :], dtype=pl.String)
+    text = pl.Series("line", lines[many + (options.skip_after or 0) :], dtype=pl.String)
     text = text.filter(text.str.strip_chars() != "")
     ends = list(accumulate(options.widths))
     pieces = []

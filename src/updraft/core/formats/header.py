@@ -8,6 +8,19 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 LOOK = 60  # rows looked at
+OTHER_SHAPE = "its cells are texts of another shape than those below"
+_UNIT = (
+    r"[\[(].*[\])]|%|°.|[munkMGµ]?[gmlLsVWAJN]|k?Pa|kWh?|[cmk]m[²³23]?|t|ha|EUR|USD|GBP|€|\$|£|pcs|h|min|"
+    r"years?|days?"
+)
+# What columns are often called; a table without names seldom says such a word in its first cells.
+_USUAL_NAMES = frozenset({
+    "id", "key", "name", "title", "code", "value", "number", "date", "time", "year", "month", "day",
+    "country", "city", "region", "state", "place", "address", "type", "kind", "class", "category", "group",
+    "status", "description", "comment", "note", "notes", "amount", "price", "cost", "total", "count",
+    "quantity", "weight", "height", "length", "unit", "units", "latitude", "longitude", "lat", "lon", "x",
+    "y", "email", "phone", "url", "sex", "gender", "age", "label", "text", "author", "source",
+})  # fmt: skip
 _MISSING = frozenset({"na", "n/a", "nan", "null", "-", ".", "?", "none"})  # they say nothing of their column
 
 Row = list[str | None]
@@ -15,15 +28,18 @@ Row = list[str | None]
 
 @dataclass(frozen=True)
 class Header:
-    """`skip` rows stand above; `present` says whether the row at `skip` names the columns."""
+    """`skip` rows stand above; `present` says whether the row at `skip` names the columns; `below` rows
+    between it and the data hold units.
+    """
 
     skip: int
     present: bool
     reason_skip: str
     reason_header: str
+    below: int = 0
 
 
-def find_header(rows: list[Row], skip: int | None = None) -> Header:
+def find_header(rows: list[Row], skip: int | None = None, lines: int = 1) -> Header:
     """Where the table starts, and whether its first row is a header.
 
     Title lines fill fewer cells than the table is wide. A first row is a header when its cells are texts of
@@ -34,30 +50,63 @@ def find_header(rows: list[Row], skip: int | None = None) -> Header:
 
     Args:
         rows: the first rows, empty cells as None.
-        skip: rows above the table where a person said so.
+        skip: rows above the table where a person said so; `lines` how many rows name the columns.
     """
     filled = [sum(cell is not None and bool(cell.strip()) for cell in row) for row in rows]
-    start, why = (skip, "as set") if skip is not None else _start(filled)
+    start, why = (skip, "as set") if skip is not None else _start(filled, lines)
     if skip is None and start and _is_short_header(rows[start - 1], rows[start:]):
         start, why = start - 1, "the row above names all columns but the first"
     if start >= len(rows):
         return Header(start, False, why, "no row is left")
     present, reason = _votes(rows[start], rows[start + 1 :])
-    return Header(start, present, why, reason)
+    return Header(start, present, why, reason, _units(rows[start + lines :]) if present else 0)
 
 
-def _start(filled: list[int]) -> tuple[int, str]:
+def _units(below: list[Row]) -> int:
+    """How many rows under the names hold units: texts, or nothing, where nearly all rows under them hold
+    numbers.
+
+    One text is enough where it is a unit by itself and the row holds little else.
+    """
+    for many in range(min(3, max(len(below) - 4, 0)), 0, -1):
+        data = below[many:]
+        places = [n for n in range(max(map(len, data))) if _are_numbers(data, n)]
+        if places and all(_is_units(row, places) for row in below[:many]):
+            return many
+    return 0
+
+
+def _are_numbers(rows: list[Row], place: int) -> bool:
+    cells = [row[place] for row in rows if place < len(row)]
+    texts = [cell for cell in cells if cell and cell.strip().lower() not in _MISSING]
+    return len(texts) * 4 > len(rows) and sum(map(_numeric, texts)) >= 0.9 * len(texts)
+
+
+def _is_units(row: Row, places: list[int]) -> bool:
+    cells = [(row[n] or "").strip() for n in places if n < len(row)]
+    texts = [cell for cell in cells if cell]
+    if any(_numeric(cell) or cell.lower() in _MISSING for cell in texts):
+        return False
+    others = sum(bool(cell and cell.strip()) for cell in row) - len(texts)
+    units = [cell for cell in texts if re.fullmatch(_UNIT, cell)]
+    return len(texts) > 1 or (bool(units) and others <= 1)
+
+
+def _start(filled: list[int], lines: int) -> tuple[int, str]:
     wide = Counter(count for count in filled if count > 1).most_common()
     if not wide:
         first = next((n for n, count in enumerate(filled) if count), 0)
         return first, "the first row with a value"
     usual = max(wide, key=lambda pair: (pair[1], pair[0]))[0]
     need = max(2, round(usual * 0.7))
-    start = next(n for n, count in enumerate(filled) if count >= need)
+    full = [n for n, count in enumerate(filled) if count >= need]
+    # A title may fill nearly as many cells by chance, but the row after it does not.
+    widest = max(filled)
+    start = next((n for n in full if filled[n] == widest or n + 1 in full or lines > 1), full[0])
     if not start:
         return 0, "the first row is as wide as the table"
-    lines = "1 line above fills" if start == 1 else f"{start} lines above fill"
-    return start, f"{lines} fewer than {need} of the usual {usual} cells"
+    above = "1 line above fills" if start == 1 else f"{start} lines above fill"
+    return start, f"{above} fewer than {need} of the usual {usual} cells"
 
 
 def _is_short_header(row: Row, below: list[Row]) -> bool:
@@ -90,16 +139,17 @@ def _votes(first: Row, below: list[Row]) -> tuple[bool, str]:
     if not below:
         return True, "there is only this row"
     header = data = 0
-    years = _are_years(first, below)
+    steps = _are_years(first, below) | _are_steps(first, below)
     for place, cell in enumerate(first):
         if not cell or not cell.strip():
             continue
         others = [row[place] for row in below if place < len(row) and row[place]]
         texts = [text.strip() for text in others if text and text.strip()]
         texts = [text for text in texts if text.lower() not in _MISSING]
-        if place in years:
+        header += cell.strip().lower() in _USUAL_NAMES and cell.strip() not in texts
+        if place in steps:
             header += 2
-        elif _numeric(cell):
+        elif _numeric(cell) or not any(map(str.isalpha, cell)):
             data += 2
         elif texts and sum(map(_numeric, texts)) >= len(texts) * 0.7:
             header += 2
@@ -113,7 +163,7 @@ def _votes(first: Row, below: list[Row]) -> tuple[bool, str]:
                 header += 1
             data += bool(_signs_of_all(texts) & set(cell))
     if header > data:
-        return True, "its cells are texts of another shape than those below"
+        return True, OTHER_SHAPE
     if data > header:
         return False, "the first row looks like the rows below it"
     return len(set(names)) == len(names), "its cells are texts that all differ"
@@ -136,13 +186,34 @@ def _are_years(first: Row, below: list[Row]) -> set[int]:
     return set(found) if like * 10 < max(len(cells), 1) else set()
 
 
+def _are_steps(first: Row, below: list[Row]) -> set[int]:
+    """Places of a first row that name columns by five or more numbers, each larger than the one before, which
+    the rows below are not.
+    """
+    found = [n for n, cell in enumerate(first) if cell and _number(cell) is not None]
+    if len(found) < 5 or not _rises(first, found):
+        return set()
+    rising = sum(_rises(row, found) for row in below)
+    return set(found) if rising * 10 <= len(below) else set()
+
+
+def _rises(row: Row, places: list[int]) -> bool:
+    numbers = [_number(row[n] or "") if n < len(row) else None for n in places]
+    return None not in numbers and all(b > a for a, b in pairwise(numbers))  # type: ignore[operator]  # none is None
+
+
+def _number(cell: str) -> float | None:
+    return float(cell) if re.fullmatch(r"\s*-?\d+(\.\d+)?\s*", cell) else None
+
+
 def _numeric(cell: str) -> bool:
     return bool(re.fullmatch(r"\s*[-+]?[\d.,:/ -]*\d[\d.,:/% -]*([eE][-+]?\d{1,3})?", cell))
 
 
 def _shape(cell: str) -> str:
     """The shape of a text: its first twelve characters with letters and digits generalised."""
-    text = re.sub(r"[^\W\d_]", "a", re.sub(r"\d", "9", cell.strip()[:12]))
+    plain = re.sub(r"\d", "9", cell.strip()[:12])
+    text = re.sub(r"[^\W\d_]", "A" if len(plain) <= 3 and plain.isupper() else "a", plain)
     return text if any(c not in "a " for c in text) or len(text) <= 3 else "text"
 
 

@@ -30,8 +30,9 @@ class ReadOptions:
         format: how the content is laid out.
         member: which file inside an archive; may hold * and ?.
         skip: lines (rows of a sheet) above the header, or above the data when there is none.
-        skip_after: lines between the header and the data.
-        header: whether the table has one; `header_lines` how many lines it takes.
+        skip_after: lines between the header and the data, such as one of units.
+        header: whether the table has one: its first line, the last comment line above it that names as many
+            columns, or none; `header_lines` how many lines it takes.
         delimiter, quote, escape: of delimited text; an empty quote means that there are none.
         widths: characters of each column of fixed-width text, the last one open.
         comment: lines that start with this are not data; "" means there are none.
@@ -55,8 +56,8 @@ class ReadOptions:
     format: Format | None = None
     member: str | None = None
     skip: int | None = None
-    skip_after: int = 0
-    header: Literal["first", "none"] | None = None
+    skip_after: int | None = None
+    header: Literal["first", "comment", "none"] | None = None
     header_lines: int = 1
     delimiter: str | None = None
     quote: str | None = None

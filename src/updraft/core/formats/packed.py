@@ -22,12 +22,13 @@ from updraft.core.problems import Problem
 
 # Names of sheets, and of files in an archive, that tell of the data.
 ABOUT = re.compile(
-    r"(?i)(^|[^a-z])(read[ _-]?me|about|cover|info|information|notes?|contents?|index|legend|licen[cs]e|copying|changelog|"
-    r"change log|metadata|codebook|data dictionary|sources?|deckblatt|inhalt|hinweise?)([^a-z]|$)"
+    r"(?i)(^|[^a-z])(read[ _-]?me|about|cover|info|information|notes?|contents?|index|legend|licen[cs]e|"
+    r"copying|change ?log|metadata|codebook|data dictionary|sources?|deckblatt|inhalt|hinweise?)([^a-z]|$)"
 )
-_DATA = frozenset(
-    [".csv", ".tsv", ".tab", ".txt", ".dat", ".data", ".json", ".jsonl", ".ndjson", ".xml", ".xlsx", ".xlsm", ".xlsb", ".xls", ".ods", ".parquet", ".arrow", ".sqlite", ".db"]
-)
+_DATA = frozenset({
+    ".csv", ".tsv", ".tab", ".txt", ".dat", ".data", ".json", ".jsonl", ".ndjson", ".xml", ".xlsx", ".xlsm",
+    ".xlsb", ".xls", ".ods", ".parquet", ".arrow", ".sqlite", ".db",
+})  # fmt: skip
 MOST_BYTES = 8 << 30  # unpacked; a packed file can claim to be far larger than any disk
 MOST_TIMES = 200  # what packs more tightly than this, beyond _HARMLESS, was made to fill a disk or a memory
 _HARMLESS = 256 << 20
@@ -108,10 +109,10 @@ def chosen_members(path: Path, wanted: str | None) -> tuple[list[str], str]:
         raise Problem(path.name, "the archive holds no file.", "Ask for it again.", code="no_data")
     if not wanted:
         if len(names) == 1:
-            return names, "the only file inside"
+            return list(names), "the only file inside"
         data = [name for name in names if _is_data(name)]
         if not data or data[0] == names[0]:
-            return names[:1], f"the first of {len(names)} files inside"
+            return [names[0]], f"the first of {len(names)} files inside"
         return data[:1], f"the first of {len(names)} files inside that holds data by its name"
     found = [name for name in names if name == wanted] or [n for n in names if fnmatch.fnmatchcase(n, wanted)]
     if not found:

@@ -12,8 +12,8 @@ from pathlib import Path
 from typing import Any, Literal
 
 from updraft.core.formats import packed
-from updraft.core.formats.delimited import dialect
 from updraft.core.formats.options import Detected, Node
+from updraft.core.formats.signs import dialect
 from updraft.core.formats.text import is_comment, sample_of
 
 FIRST, LAST = 200, 40  # lines
@@ -101,7 +101,7 @@ def _role(place: int, detected: Detected) -> Role:
         return "skipped"
     if place < skip + header:
         return "header"
-    return "below" if place < skip + header + options.skip_after else "data"
+    return "below" if place < skip + header + (options.skip_after or 0) else "data"
 
 
 def _ragged(lines: list[str], detected: Detected) -> set[int]:

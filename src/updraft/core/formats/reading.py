@@ -13,6 +13,7 @@ from updraft.core.formats import delimited, fixed, packed
 from updraft.core.formats.encoding import broken_text, find_encoding, may_be_broken, mend_text
 from updraft.core.formats.notes import notes_below
 from updraft.core.formats.options import TITLES, Detected, Format, Reading, ReadOptions
+from updraft.core.formats.signs import find_delimiter
 from updraft.core.formats.stacking import stacked_readings
 from updraft.core.formats.text import sample_of
 from updraft.core.problems import Problem
@@ -142,7 +143,7 @@ def _text_format(path: Path, start: bytes, suffix: str, options: ReadOptions) ->
     if options.delimiter or suffix in (".csv", ".tsv", ".tab"):
         return "delimited"
     sample = sample_of(path, options)
-    _, _, share = delimited.find_delimiter(sample.body[:200], None, '"', "")
+    _, _, share = find_delimiter(sample.body[:200], None, '"', "")
     if share < _DELIMITED_ENOUGH and fixed.find_widths(sample.body[:500]):
         return "fixed"
     return "delimited"

@@ -97,7 +97,7 @@ def _read_one(book: Any, path: Path, options: ReadOptions) -> Reading:
     header: list[Row] = []
     if chosen.header == "first":
         header, skip = _rows(cells.slice(skip, chosen.header_lines)), skip + chosen.header_lines
-    skip += chosen.skip_after
+    skip += chosen.skip_after or 0
     body = _without_empty_tail(cells.slice(skip))
     used = [
         n
@@ -150,7 +150,7 @@ def _look(book: Any, path: Path, options: ReadOptions) -> tuple[Detected, pl.Dat
         )
     area = area_of(options.range, cells) if options.range else Area(0, 0, cells.height, cells.width)
     cells = cells[area.top : area.bottom, area.left : area.right]
-    header = find_header(_rows(cells.head(LOOK)), options.skip)
+    header = find_header(_rows(cells.head(LOOK)), options.skip, options.header_lines)
     first = options.header or ("first" if header.present else "none")
     reason = "as set" if options.sheet else ("the only sheet" if len(names) == 1 else why_sheet)
     reasons = {
@@ -162,7 +162,10 @@ def _look(book: Any, path: Path, options: ReadOptions) -> tuple[Detected, pl.Dat
     if choices["hidden"]:
         reasons["hidden"] = f"hidden in the workbook: {', '.join(choices['hidden'])}"
     above = tuple(" · ".join(cell for cell in row if cell) for row in _rows(cells.head(header.skip)))
-    filled = replace(options, format="workbook", sheet=sheet, skip=header.skip, header=first)
+    after = header.below if options.skip_after is None and first == "first" else options.skip_after or 0
+    filled = replace(
+        options, format="workbook", sheet=sheet, skip=header.skip, header=first, skip_after=after
+    )
     return Detected("workbook", filled, reasons, choices, above), cells, area
 
 

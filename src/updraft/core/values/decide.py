@@ -25,6 +25,7 @@ _MISSING = frozenset({
     "", "na", "n/a", "n.a.", "#n/a", "<na>", "nan", "null", "nil", "none", "-", "--", "–", "—", ".", "..",
     "...", "?", "#num!", "#value!", "#div/0!", "#ref!", "#name?",
 })  # fmt: skip
+_PLAINLY_MISSING = frozenset({"na", "n/a", "#n/a", "<na>", "nan", "null"})  # however many there are
 _LONGEST_MISSING = max(map(len, _MISSING))
 _LEAST_SHARE = 0.1  # of the cells, that must be values for the others to be read as missing
 
@@ -76,7 +77,8 @@ def _decide_text(series: pl.Series, numbers: str | None) -> tuple[pl.Series, Dec
     as_text = pl.col(series.name)
     meant = series.to_frame().select(pl.when(~as_text.is_in(words)).then(as_text)).to_series()
     values, filled = meant.len() - meant.null_count(), series.len() - series.null_count()
-    if values < 3 or values < _LEAST_SHARE * filled:
+    plain = all(word.strip().lower() in _PLAINLY_MISSING for word in words)
+    if values < 3 or (values < _LEAST_SHARE * filled and not plain):
         return found, decision
     other, better = _decide_filled(meant, numbers)
     if better.kind is Kind.TEXT:

@@ -62,8 +62,8 @@ _THOUSANDS = "1,234.5"
 
 
 def _grouped(distinct: pl.Series) -> bool:
-    """Whether a comma parts thousands: numbers below 1,000 stand without one, and of those with it one ends in
-    0.
+    """Whether a comma parts thousands: numbers below 1,000 stand without one, and one of those with it ends
+    in 0.
 
     Where the comma were the decimal one, a program that fills up to three places would have written 5,000 for
     5, and one that does not would have written 11,78 for 11,780.

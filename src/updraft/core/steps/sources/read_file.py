@@ -79,11 +79,11 @@ class ReadingSettings(Settings):
         maximum=_MOST_SKIPPED,
         only=_LINES,
     )
-    header: Literal["first", "none"] | None = setting(
+    header: Literal["first", "comment", "none"] | None = setting(
         "Header",
         widget="choice",
         default=None,
-        labels={"first": "first line", "none": "none"},
+        labels={"first": "first line", "comment": "a comment line above", "none": "none"},
         detect=True,
         only=_LINES,
     )
@@ -97,11 +97,11 @@ class ReadingSettings(Settings):
         only=_LINES,
         more=True,
     )
-    skip_after: int = setting(
+    skip_after: int | None = setting(
         "Lines to skip below it",
         "units, say",
         widget="number",
-        default=0,
+        default=None,
         minimum=0,
         maximum=_MOST_SKIPPED,
         only=_LINES,
