@@ -15,6 +15,7 @@ serve: .venv/.run ## set up, start the app
 test: .venv/.dev ## set up, browser and database included, and run every test
 	@tools/need-chromium
 	@tools/need-postgresql
+	@tools/need-mariadb
 	@tools/need-iso-codes
 	@tools/need-real-files $(BIN)/python
 	$(BIN)/pytest -n 3 --dist worksteal
@@ -43,7 +44,7 @@ bench-real: .venv/.dev ## the same on tables that nobody here made; needs the ne
 
 bench-files: .venv/.dev ## real files with their right answers; needs the network once
 	$(BIN)/python -m tests.real_files all
-	$(BIN)/python bench/real_files.py work apart second
+	$(BIN)/python bench/real_files.py work apart second third
 
 load: .venv/.dev ## fifty people on tables of 1 million rows, for a minute
 	$(BIN)/python bench/load.py

@@ -1,7 +1,7 @@
 """Real files with their right answers: how many open with nothing wrong, and how many types are right.
 
-`python bench/real_files.py work`, `apart` or `second` measures on the files looked at while working on the reader, on
-the third of them kept apart, or on a later sample from other packages. `make bench-files` fetches them first.
+`python bench/real_files.py work`, `apart`, `second` or `third` measures on the files looked at while working on the
+reader, on the third of them kept apart, or on one of two later samples from other packages. `make bench-files` fetches them first.
 """
 
 from __future__ import annotations
@@ -46,6 +46,9 @@ def with_polars(path: Path) -> tuple[list[str], int, list[object], list[object],
     return found.columns, found.height, list(found.row(0)), list(found.row(-1)), letters
 
 
+READERS: dict[str, Callable[[Path], tuple]] = {"Updraft": ours, "pandas": with_pandas, "Polars": with_polars}
+
+
 def measure(reader: Callable[[Path], tuple], part: str, *, tell: bool = False) -> tuple[int, int, int, int]:
     """Files, those with nothing wrong, columns of files read in the right shape, and types that are right."""
     files = clean = columns = right = 0
@@ -72,8 +75,27 @@ def measure(reader: Callable[[Path], tuple], part: str, *, tell: bool = False) -
     return files, clean, columns, right
 
 
+def rows_of_the_page() -> tuple[str, int]:
+    """The rows of the table in docs/performance.md, and how many packages the files are from."""
+    titles = {
+        "work": "looked at while working",
+        "apart": "kept apart",
+        "second": "second sample",
+        "third": "third sample",
+    }
+    rows = []
+    for part, title in titles.items():
+        for name, reader in READERS.items():
+            files, clean, columns, right = measure(reader, part)
+            rows.append(
+                f"| {title if name == 'Updraft' else ''} | {name} | {clean} of {files} ({clean / files:.1%}) | "
+                f"{right:,} of {columns:,} ({right / columns:.1%}) |"
+            )
+    return "\n".join(rows), len({answer["package"] for answer, _ in known()})
+
+
 def main(part: str) -> None:
-    for title, reader in (("Updraft", ours), ("pandas", with_pandas), ("Polars", with_polars)):
+    for title, reader in READERS.items():
         files, clean, columns, right = measure(reader, part, tell=reader is ours)
         print(
             f"{title}: {clean} of {files} files with nothing wrong ({clean / files:.1%}); "

@@ -16,6 +16,7 @@ import caching
 import kinds
 import looking
 import reading
+import real_files
 import startup
 import updraft
 import whole
@@ -147,6 +148,7 @@ def main() -> None:
     third = "\n".join(f"| {a} | {b} | {c} | {d} | {'yes' if e else 'no'} |" for a, b, c, d, e in looked)
     second = "\n".join(f"| {a} | {b} | {d} | {'yes' if e else 'no'} |" for a, b, _, d, e in brought)
     table = "\n".join(f"| {a} | {b} | {c} | {d} | {'yes' if e else 'no'} |" for a, b, c, d, e in rows)
+    on_real_files, packages = real_files.rows_of_the_page()
     text = (ROOT / "bench/performance.template.md").read_text()
     machine = f"{os.cpu_count()} cores, {platform.machine()}, Python {platform.python_version()}, Polars {pl.__version__}, Updraft {updraft.__version__}"
     (ROOT / "docs/performance.md").write_text(
@@ -156,6 +158,8 @@ def main() -> None:
         .replace("{kinds}", sixth)
         .replace("{looked}", third)
         .replace("{read}", fourth)
+        .replace("{real_files}", on_real_files)
+        .replace("{packages}", str(packages))
         .replace("{machine}", machine)
         .replace("{runs}", str(RUNS))
     )

@@ -1,9 +1,10 @@
-"""Real database servers for the tests: PostgreSQL on a free port in a folder of its own."""
+"""Real database servers for the tests: PostgreSQL and MariaDB, each on a free port in a folder of its own."""
 
 import os
 import shutil
 import socket
 import subprocess
+import time
 from pathlib import Path
 
 
@@ -57,6 +58,53 @@ class Postgres:
         found = found or [Path(path).parent for path in [shutil.which("initdb")] if path]
         assert found, "PostgreSQL is missing; see tools/need-postgresql"
         return found[-1]
+
+
+class MariaDB:
+    """A server of our own with the user `larkmoor`, whose password is `sesame`; `stop` ends it."""
+
+    def __init__(self, folder: Path) -> None:
+        assert shutil.which("mariadb-install-db"), "MariaDB is missing; see tools/need-mariadb"
+        self.folder, self.port = folder, _free_port()
+        folder.mkdir(parents=True, exist_ok=True)
+        user = ["--user=root"] if os.getuid() == 0 else []
+        data = f"--datadir={folder / 'data'}"
+        made = [
+            "mariadb-install-db",
+            "--no-defaults",
+            *user,
+            data,
+            "--skip-test-db",
+            "--auth-root-authentication-method=normal",
+        ]
+        subprocess.run(made, check=True, capture_output=True)
+        start = folder / "start.sql"
+        start.write_text(
+            "create database lots character set utf8mb4;\n"
+            "create user larkmoor@'127.0.0.1' identified by 'sesame';\n"
+            "grant all on *.* to larkmoor@'127.0.0.1';\n"
+        )
+        settings = [
+            f"--port={self.port}",
+            "--bind-address=127.0.0.1",
+            f"--socket={folder / 's'}",
+            f"--init-file={start}",
+        ]
+        program = shutil.which("mariadbd", path=f"{os.environ['PATH']}:/usr/sbin") or "mariadbd"
+        with (folder / "said").open("w") as said:
+            self.process = subprocess.Popen(
+                [program, "--no-defaults", *user, data, *settings], stdout=said, stderr=said
+            )
+        until = time.monotonic() + 90
+        while time.monotonic() < until:
+            if "ready for connections" in (folder / "said").read_text():
+                return
+            time.sleep(0.1)
+        raise AssertionError((folder / "said").read_text())
+
+    def stop(self) -> None:
+        self.process.kill()
+        self.process.wait()
 
 
 def _free_port() -> int:

@@ -171,6 +171,14 @@ def one_select(sql: str) -> str:
         raise Problem("The SQL", "nothing is typed yet.", "Type a query.", field="sql", code="unfinished")
     if ";" in re.sub(r"'(?:[^']|'')*'|\"(?:[^\"]|\"\")*\"", "", plain):
         raise Problem("The SQL", "it is more than one statement.", "Keep one.", field="sql", code="bad_sql")
+    if re.search(r"(?i)\binto\s+(outfile|dumpfile)\b", plain):  # which a read-only transaction lets through
+        raise Problem(
+            "The SQL",
+            "it writes a file on the database's machine.",
+            "Leave out “into outfile”; a step Write file keeps the rows.",
+            field="sql",
+            code="bad_sql",
+        )
     if not re.match(r"(?i)\(*\s*(select|with|values|table|show|explain|pragma\s+table_info)\b", plain):
         raise Problem(
             "The SQL", "it does not read rows.", "Begin with select or with.", field="sql", code="bad_sql"

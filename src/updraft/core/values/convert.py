@@ -66,6 +66,8 @@ FORMATS: dict[Kind, tuple[str, ...]] = {
         "YYYY-MM-DD hh:mm:ss",
         "YYYY-MM-DDThh:mm:ss",
         "YYYY-MM-DDThh:mm:ssZ",
+        "YYYY-MM-DD hh:mm:ss+00:00",
+        "YYYY-MM-DDThh:mm:ss+00:00",
         "YYYY-MM-DD hh:mm:ss.f",
         "YYYY-MM-DDThh:mm:ss.f",
         "YYYY-MM-DDThh:mm:ss.fZ",

@@ -151,7 +151,7 @@ class ReadingSettings(Settings):
         default="leave_out",
         only=["delimited", "fixed", "workbook"],
         more=True,
-        labels={"leave_out": "leave out", "keep": "keep as rows"},
+        labels={"leave_out": "are left out", "keep": "stay as rows"},
     )
     merged: Literal["first", "fill"] = setting(
         "Merged cells",
