@@ -130,6 +130,18 @@ def test_notes_below_are_left_out_said_and_kept_on_request(tmp_path):
 
 
 @pytest.mark.parametrize(
+    "end", ["Source: the hubs,,,\n", "", '"Source: the hubs,\nand ""others""",,,\n', "Total,,9,9\n"]
+)
+def test_a_large_file_ends_alike_whichever_columns_are_read(tmp_path, end):
+    path = put(tmp_path, "Lot,Hub,Grams,Sold\n" + "".join(f"L{n},Larkmoor,{n * 7},{n}\n" for n in range(20_000)) + end)
+    assert path.stat().st_size > 256 * 1024
+    whole = read(path)
+    assert whole.frame.height == (20_001 if end.startswith("Total") else 20_000)
+    for column in whole.frame.columns:
+        assert read(path, columns=frozenset({column})).frame[column].equals(whole.frame[column])
+
+
+@pytest.mark.parametrize(
     "last",
     ["Total,,252,36", "L9,,,", "L9,Coldwater,,", ",,63,", "Total of all the hubs that sell,,252,"],
     ids=["a total", "a lot alone", "half a row", "a number alone", "a long total"],

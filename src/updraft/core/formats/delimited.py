@@ -14,12 +14,15 @@ from pathlib import Path
 
 import polars as pl
 
+from updraft.core.formats.encoding import SAMPLE
 from updraft.core.formats.header import LOOK, OTHER_SHAPE, Row, aligned, find_header
+from updraft.core.formats.notes import notes_below
 from updraft.core.formats.options import Detected, Reading, ReadOptions
 from updraft.core.formats.signs import FIGURE, bare, dialect, find_delimiter, find_quotes, split, usual_width
 from updraft.core.formats.text import Sample, header_names, is_comment, last_lines, lines_of, sample_of
 from updraft.core.problems import Problem
 
+_FIRST_LINES, _LAST_LINES = 400, 12  # that tell whether the last ones are notes
 _MOST_CELLS = 20_000  # of one line
 _BODY = 1000  # lines that delimiter and quotes are found from
 
@@ -103,7 +106,10 @@ def read(path: Path, detected: Detected, columns: frozenset[str] | None = None) 
             field="skip",
             code="no_rows",
         )
-    return Reading(frame, replace(detected, columns=tuple(names)), tuple(said))
+    notes = _notes(path, options, names) if options.notes == "leave_out" else ()
+    if notes is None and columns and frame.width < len(names):
+        return read(path, detected)  # which rows are notes shows in all columns together
+    return Reading(frame, replace(detected, columns=tuple(names)), tuple(said), notes)
 
 
 def comment_names(sample: Sample, delimiter: str, quote: str, escape: str, width: int) -> Row | None:
@@ -238,8 +244,6 @@ def _quick(
             missing_columns="raise",
         )
         few = [name for name in names if columns and name in columns]
-        if few and options.notes == "leave_out" and may_end_in_notes(path, options, len(names)):
-            few = []  # which rows are notes shows in all columns together
         return (lazy.select(few) if few else lazy).collect().slice(options.skip_after or 0)
     except pl.exceptions.PolarsError:
         return None
@@ -252,14 +256,21 @@ def _has_indented(path: Path, options: ReadOptions) -> bool:
         return re.search(rb"(?m)^[ \t]+" + sign, content) is not None
 
 
-def may_end_in_notes(path: Path, options: ReadOptions, width: int) -> bool:
-    """Whether one of a file's last lines fills so few cells that it may be a note, or is part of a cell."""
-    for line in last_lines(path, options, 12):
-        cells = line.split(options.delimiter or ",")
-        filled = sum(cell.strip() not in ("", '""') for cell in cells)
-        if filled * 3 <= max(width, 5) or (options.quote and line.count(options.quote) % 2):
-            return True
-    return False
+def _notes(path: Path, options: ReadOptions, names: list[str]) -> tuple[str, ...] | None:
+    """The notes in the last lines of a large file, by its first and last lines alone, so that they are the
+    same whichever columns are read. None where one has to read all of it.
+    """
+    if path.stat().st_size <= SAMPLE or options.escape:
+        return None
+    signs = (options.delimiter or ",", options.quote or "", options.escape or "")
+    last = last_lines(path, options, _LAST_LINES)
+    if options.quote and any(line.count(options.quote) % 2 for line in last):
+        return None  # a cell of several lines
+    skip = (options.skip or 0) + (options.header_lines if options.header == "first" else 0)
+    first = sample_of(path, options).body[skip + (options.skip_after or 0) :][:_FIRST_LINES]
+    rows = [row for row in (*split("\n".join(first), *signs), *split("\n".join(last), *signs)) if row]
+    columns = {name: [row[n] if n < len(row) else None for row in rows] for n, name in enumerate(names)}
+    return tuple(notes_below(pl.DataFrame(columns, schema=dict.fromkeys(names, pl.String))))
 
 
 def _careful(path: Path, options: ReadOptions, header: list[Row]) -> tuple[pl.DataFrame, list[str]]:

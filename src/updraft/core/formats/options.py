@@ -141,8 +141,10 @@ class Reading:
 
     Args:
         warnings: sentences about what was mended or looks odd.
+        notes: the last rows, as text, that are notes below the table; None where the reader has not looked.
     """
 
     frame: pl.DataFrame
     detected: Detected
     warnings: tuple[str, ...] = ()
+    notes: tuple[str, ...] | None = None

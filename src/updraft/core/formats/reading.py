@@ -215,9 +215,8 @@ def _finished(found: Reading, options: ReadOptions, *, look: bool) -> Reading:
                 f"{some} like text read in a wrong encoding, such as “{example[:40]}”. "
                 "Choose another encoding, or mend broken text."
             )
-    whole = found.detected.format != "delimited" or frame.width == len(found.detected.columns)
-    if options.notes == "leave_out" and found.detected.format in _WITH_NOTES and whole:
-        notes = notes_below(frame)
+    if options.notes == "leave_out" and found.detected.format in _WITH_NOTES:
+        notes = notes_below(frame) if found.notes is None else found.notes
         frame = frame.head(frame.height - len(notes))
         if notes:
             lines = "1 line of notes" if len(notes) == 1 else f"{len(notes)} lines of notes"

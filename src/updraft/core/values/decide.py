@@ -94,11 +94,11 @@ def _decide_text(series: pl.Series, numbers: str | None) -> tuple[pl.Series, Dec
 
 def _words_for_missing(series: pl.Series) -> list[str]:
     """Words for missing as they stand in a text column."""
-    short = series.filter(series.str.len_bytes() <= _LONGEST_MISSING + 4)
-    if not short.len():
-        return []
-    found = short.drop_nulls().unique().sort()
-    return found.filter(found.str.strip_chars().str.to_lowercase().is_in(_MISSING)).to_list()
+    short = series.filter(series.str.len_bytes() <= _LONGEST_MISSING + 4).drop_nulls()
+    # First by the beginning, since a million codes are all short and none of them is such a word.
+    likely = short.filter(short.str.contains(r"^\s*([nN#<?.–—-]|$)"))
+    found = likely.filter(likely.str.strip_chars().str.to_lowercase().is_in(_MISSING))
+    return found.unique().sort().to_list()
 
 
 def _decide_filled(series: pl.Series, numbers: str | None) -> tuple[pl.Series, Decision]:

@@ -80,7 +80,7 @@ def placeholders(view: View) -> Iterator[Finding]:
 def _words(column: Column) -> pl.Series:
     tidy = tidied_blanks(pl.col("value"))
     found = column.counts.filter(is_placeholder(tidy))
-    if found["n"].sum() * 2 > column.filled:
+    if not found.height or found["n"].sum() * 2 > column.filled:
         return found["value"].head(0)
     # A column of short signs may use one of these as a sign among others.
     others = column.meant["value"]

@@ -9,10 +9,9 @@ import numpy as np
 import polars as pl
 
 from updraft.core.insight.findings.model import Finding, Repair, plural, short, step
-from updraft.core.insight.findings.repeats import is_figure, sort_of
 from updraft.core.insight.findings.structure import rule_for
 from updraft.core.insight.findings.unknown import is_placeholder
-from updraft.core.insight.findings.view import Column, View
+from updraft.core.insight.findings.view import Column, View, is_figure, is_word
 
 _SUMMARY = (
     r"(?i)^\s*(grand |overall )?(mean|average|avg\.?|median|minimum|maximum|min\.?|max\.?|std\.?( dev\.?)?|"
@@ -35,7 +34,8 @@ def second_header(view: View) -> Iterator[Finding]:
     if view.height < _LEAST:
         return
     rest = view.frame.slice(_MOST_LINES)
-    numeric = [c for c in view.texts if is_figure_column(rest[c.name])]
+    start = rest.head(200)  # most columns show in these that they hold no numbers
+    numeric = [c for c in view.texts if is_figure_column(start[c.name]) and is_figure_column(rest[c.name])]
     if len(numeric) < 2:
         return
     lines = 0
@@ -139,18 +139,16 @@ def swapped_cells(view: View) -> Iterator[Finding]:
     """
     if view.height < _LEAST:
         return
-    sorts = {c.name: sort_of(c.series) for c in view.texts}
-    wordy = [c for c in view.texts if sorts[c.name] == "words"]
-    numeric = [c for c in view.texts if sorts[c.name] == "number"]
-    for words in wordy:
-        odd = is_figure(words.series).fill_null(False)
-        if not odd.any() or int(odd.sum()) > max(2, view.height // 20):
+    numeric = [c for c in view.texts if c.sort == "number"]
+    for words in [c for c in view.texts if c.sort == "words"] if numeric else []:
+        values = words.counts["value"]
+        odd = words.rows_with(values.filter(is_figure(values)))
+        if not odd.len() or odd.len() > max(2, view.height // 20):
             continue
         for numbers in numeric:
-            wrong = odd & _is_word(numbers.series)
-            if not wrong.any():
+            rows = odd.filter(is_word(numbers.series.gather(odd)).fill_null(False))
+            if not rows.len():
                 continue
-            rows = wrong.arg_true()
             yield Finding(
                 "swapped_cells",
                 (words.name, numbers.name),
@@ -188,10 +186,6 @@ def _swap(view: View, words: Column, numbers: Column) -> Repair:
     )
 
 
-def _is_word(series: pl.Series) -> pl.Series:
-    return series.str.contains(r"^[^\d]*\p{L}{2}[^\d]*$").fill_null(False)
-
-
 def shifted_cells(view: View) -> Iterator[Finding]:
     """Rows whose cells all stand one column too far to the right or left.
 
@@ -200,23 +194,21 @@ def shifted_cells(view: View) -> Iterator[Finding]:
     """
     if len(view.columns) < 4 or view.height < _LEAST:
         return
-    sorts = [sort_of(c.series) for c in view.columns]
+    sorts = [c.sort for c in view.columns]
     if sorts.count("number") < 2 or "words" not in sorts:
         return
-    figure = [_cells(c, is_figure) for c in view.columns]
-    word = [_cells(c, _is_word) for c in view.columns]
-    own = [figure[n] if s == "number" else word[n] if s == "words" else None for n, s in enumerate(sorts)]
     misfit = np.zeros(view.height, dtype=np.int32)
-    for n, fits in enumerate(own):
-        if fits is not None:
-            misfit += (~fits & ~view.columns[n].blank.to_numpy()).astype(np.int32)
+    for column in view.columns:
+        if column.is_text and column.sort:
+            misfit[column.misfits().to_numpy()] += 1
     suspects = np.flatnonzero(misfit >= 2)
     if not len(suspects) or len(suspects) > max(2, view.height // 20):
         return
+    cells = [_Cells(c, suspects) for c in view.columns]
     rows = [
-        row
-        for row in map(int, suspects)
-        if any(_fits_beside(view, row, by, sorts, figure, word) for by in (1, -1))
+        int(suspects[n])
+        for n in range(len(suspects))
+        if any(_fits_beside(cells, n, by, sorts) for by in (1, -1))
     ]
     if rows:
         yield Finding(
@@ -233,31 +225,26 @@ def shifted_cells(view: View) -> Iterator[Finding]:
         )
 
 
-def _cells(column: Column, test: Any) -> np.ndarray[Any, np.dtype[np.bool_]]:
-    if column.is_number:
-        return ~column.blank.to_numpy() if test is is_figure else np.zeros(len(column.series), dtype=bool)
-    if not column.is_text:
-        return np.zeros(len(column.series), dtype=bool)
-    fits: np.ndarray[Any, np.dtype[np.bool_]] = test(column.series).fill_null(False).to_numpy()
-    return fits
+class _Cells:
+    """The cells of a column in some rows: whether they are blank, numbers, words."""
+
+    def __init__(self, column: Column, rows: np.ndarray[Any, np.dtype[np.int64]]) -> None:
+        series = column.series.gather(rows)
+        none = pl.Series([False]).new_from_index(0, series.len())
+        self.blank = column.blank.gather(rows).to_list()
+        figure = is_figure(series).fill_null(False) if column.is_text else none
+        self.number = (~column.blank.gather(rows) if column.is_number else figure).to_list()
+        self.words = (is_word(series).fill_null(False) if column.is_text else none).to_list()
 
 
-def _fits_beside(
-    view: View,
-    row: int,
-    by: int,
-    sorts: list[str],
-    figure: list[np.ndarray[Any, Any]],
-    word: list[np.ndarray[Any, Any]],
-) -> bool:
+def _fits_beside(cells: list[_Cells], row: int, by: int, sorts: list[str]) -> bool:
     told = 0
-    for n in range(len(sorts)):
+    for n, cell in enumerate(cells):
         beside = n - by
-        if view.columns[n].blank[row] or not 0 <= beside < len(sorts) or not sorts[beside]:
+        if cell.blank[row] or not 0 <= beside < len(sorts) or not sorts[beside]:
             continue
-        fits = figure[n][row] if sorts[beside] == "number" else word[n][row]
-        if not fits:
+        if not (cell.number if sorts[beside] == "number" else cell.words)[row]:
             return False
         told += 1
     edge = 0 if by > 0 else len(sorts) - 1
-    return told >= 3 and bool(view.columns[edge].blank[row])
+    return told >= 3 and bool(cells[edge].blank[row])

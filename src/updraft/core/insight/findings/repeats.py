@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-import polars as pl
-
 from updraft.core.insight.findings.model import Finding, Repair, plural, short, step
 from updraft.core.insight.findings.view import Column, View
 
@@ -67,21 +65,3 @@ def _equal(one: Column, other: Column) -> bool:
 
 def _leave_out(names: list[str], sentence: str) -> Repair:
     return Repair(sentence, (step("choose_columns", columns=[], drop=names, others="keep"),))
-
-
-def sort_of(series: pl.Series) -> str:
-    """What a column mostly holds: `number`, `words` (letters, no digit) or nothing of the two."""
-    filled = series.drop_nulls()
-    if not filled.len():
-        return ""
-    if filled.dtype.is_numeric():
-        return "number"
-    if not isinstance(filled.dtype, pl.String):
-        return ""
-    if is_figure(filled).mean() >= 0.9:  # type: ignore[operator]
-        return "number"
-    return "words" if filled.str.contains(r"^[^\d]*\p{L}{2}[^\d]*$").mean() >= 0.9 else ""  # type: ignore[operator]
-
-
-def is_figure(texts: pl.Series) -> pl.Series:
-    return texts.str.contains(r"^\s*[-+(]?[€$£]?\s?\d[\d.,\s]*([eE][-+]?\d+)?\s?%?\)?\s*$")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from copy import copy
 from functools import cached_property
 from typing import Any
@@ -22,6 +22,19 @@ _TYPICAL = 20_000  # distinct values by which a column is told to be a code, a c
 # Every blank that `tidied_blanks` would change.
 UNTIDY = "^\\s|\\s$|\\s\\s|[\t\n\r\u00a0\u2000-\u200b\u202f\u205f\u2060\u3000\ufeff]"
 _LONG = 4000  # characters of a cell that are looked at
+
+
+def is_figure(texts: pl.Series) -> pl.Series:
+    """Text by text, whether it is a number as people write them; null where there is none."""
+    return texts.str.contains(r"^\s*[-+(]?[€$£]?\s?\d[\d.,\s]*([eE][-+]?\d+)?\s?%?\)?\s*$")
+
+
+def is_word(texts: pl.Series) -> pl.Series:
+    """Text by text, whether it has letters and no digit; null where there is none."""
+    return texts.str.contains(r"^[^\d]*\p{L}{2}[^\d]*$")
+
+
+_SORTS = {"number": is_figure, "words": is_word}
 
 
 class Column:
@@ -76,6 +89,25 @@ class Column:
     @property
     def distinct(self) -> int:
         return self.counts.height
+
+    @cached_property
+    def sort(self) -> str:
+        """What nine of ten filled cells are: `number`, `words` (letters, no digit), or nothing of the two."""
+        if self.is_number and self.filled:
+            return "number"
+        if not self.is_text:
+            return ""
+        some = self.counts.gather_every(max(self.distinct // 2000, 1))  # enough to see what it is not
+        for sort, test in _SORTS.items():
+            if _share(some, test) >= 0.6 and _share(self.counts, test) >= 0.9:
+                return sort
+        return ""
+
+    def misfits(self) -> pl.Series:
+        """Numbers of the rows whose text is not of the column's sort."""
+        values = self.counts["value"]
+        filled = values.str.strip_chars() != ""
+        return self.rows_with(values.filter(filled & ~_SORTS[self.sort](values)))
 
     @cached_property
     def words(self) -> pl.DataFrame:
@@ -165,6 +197,12 @@ class Column:
 
     def texts(self, values: pl.Series) -> list[str]:
         return [text for text in shown(values).to_list() if text is not None]
+
+
+def _share(counts: pl.DataFrame, test: Callable[[pl.Series], pl.Series]) -> float:
+    """The share of the cells whose value passes a test."""
+    fits = counts.select(test(counts["value"]).alias("fits"), "n")
+    return float((fits["fits"] * fits["n"]).sum()) / max(float(counts["n"].sum()), 1.0)
 
 
 def _plain(name: str) -> pl.Expr:
