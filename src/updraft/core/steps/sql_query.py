@@ -112,23 +112,23 @@ def _test(condition: Condition, column: Any) -> Any:
 
 def _text_test(condition: Condition, column: Any) -> Any:
     fold = condition.ignore_case
-    text = sa.func.lower(column) if fold else column
+    text = sa.func.lower(column, type_=sa.String()) if fold else column
     value, to = (v.lower() if fold else v for v in (condition.value, condition.to))
     match condition.test:
         case "one_of":
             return sa.and_(
-                column.is_not(None), text.in_([v.lower() if fold else v for v in condition.values])
+                column.is_not(None), Exact(text).in_([v.lower() if fold else v for v in condition.values])
             )
         case "contains":
             return (
-                sa.and_(column.is_not(None), Position(text, sa.literal(value)) > 0)
+                sa.and_(column.is_not(None), Position(Exact(text), sa.literal(value)) > 0)
                 if value
                 else column.is_not(None)
             )
         case "starts" | "ends":
             size, many = sa.func.length(text), len(value)
             start = sa.literal(1) if condition.test == "starts" else size - many + 1
-            fits = sa.and_(size >= many, sa.func.substr(text, start, many) == value)
+            fits = sa.and_(size >= many, Exact(sa.func.substr(text, start, many)) == value)
             return sa.and_(column.is_not(None), fits) if value else column.is_not(None)
         case "matches":
             return sa.and_(
@@ -136,7 +136,8 @@ def _text_test(condition: Condition, column: Any) -> Any:
                 column.regexp_match(f"(?i){condition.value}" if fold else condition.value),
             )
         case _:
-            ordered = _ordered(text) if condition.test not in ("equals", "not_equals") else text
+            equal = condition.test in ("equals", "not_equals")
+            ordered = Exact(text) if equal else _ordered(text)
             return _compared(ordered, condition.test, value, to)
 
 
@@ -191,6 +192,13 @@ class InOrder(FunctionElement[str]):
     type = sa.String()
 
 
+class Exact(FunctionElement[str]):
+    """A text that equals only itself: MySQL takes ä for a, and A for a, unless it is told not to."""
+
+    inherit_cache = True
+    type = sa.String()
+
+
 @compiles(Position)
 def _instr(element: Any, compiler: Any, **options: Any) -> str:
     return f"instr({compiler.process(element.clauses, **options)})"
@@ -201,6 +209,7 @@ def _strpos(element: Any, compiler: Any, **options: Any) -> str:
     return f"strpos({compiler.process(element.clauses, **options)})"
 
 
+@compiles(Exact)
 @compiles(InOrder)
 def _as_it_is(element: Any, compiler: Any, **options: Any) -> str:
     return str(compiler.process(element.clauses, **options))
@@ -211,6 +220,8 @@ def _by_numbers(element: Any, compiler: Any, **options: Any) -> str:
     return f'({compiler.process(element.clauses, **options)}) COLLATE "C"'
 
 
+@compiles(Exact, "mysql")
+@compiles(Exact, "mariadb")
 @compiles(InOrder, "mysql")
 @compiles(InOrder, "mariadb")
 def _binary(element: Any, compiler: Any, **options: Any) -> str:
