@@ -57,7 +57,7 @@ def views(page: Page, world: Path) -> None:
     settle(page)
     shot("findings")
     page.get_by_role("button", name="Clear").click()
-    page.get_by_role("button", name="Region, text: show on the desk").click()
+    page.get_by_role("button", name="Region, text: show in the panel").click()
     page.wait_for_selector(".value-rows .v")
     for n in (0, 2):
         page.locator(".value input").nth(n).check()
@@ -84,7 +84,7 @@ def views(page: Page, world: Path) -> None:
     page.get_by_role("button", name="New flow", exact=True).click()
     page.wait_for_selector(".welcome")
     page.on("filechooser", lambda chooser: chooser.set_files(world / "packet_orders_2026-03.xlsx"))
-    page.get_by_role("button", name="Choose a file").click()
+    page.get_by_role("button", name="A file").first.click()
     page.wait_for_selector(".slick-row")
     settle(page)
     shot("import")

@@ -162,7 +162,7 @@ def test_what_begins_like_a_formula_is_written_as_text_and_counted(tmp_path):
     from updraft.core import Engine, Files, plan, run
 
     cells = ["=1+1", "-5", "+3.2", "@sum", "plain", "-cmd|x", "1,234", "-12 %", "=HYPERLINK(1)"]
-    table = {"columns": ["Note"], "rows": [[cell] for cell in cells], "kinds": "text"}
+    table = {"columns": ["Note"], "rows": [[cell] for cell in cells], "types": "text"}
     for way, wanted in (
         ("mark", ["'=1+1", "-5", "+3.2", "'@sum", "plain", "'-cmd|x", "1,234", "-12 %", "'=HYPERLINK(1)"]),
         ("keep", cells),

@@ -119,7 +119,7 @@ def test_figures_of_a_column_and_of_pairs(lots):
     assert see("dependencies", column="Lot").json["columns"] == []
     profile = see("profile").json
     assert profile["rows"][2][0] == "Grams" and len(profile["profiles"]) == 4
-    assert see("profile", **{"as": "csv"}).get_data(as_text=True).startswith("Column,Kind,Rows")
+    assert see("profile", **{"as": "csv"}).get_data(as_text=True).startswith("Column,Type,Rows")
     assert json.loads(see("profile", **{"as": "json"}).get_data(as_text=True))[0]["name"] == "Lot"
     page = see("profile", **{"as": "page", "name": "Lots"}).get_data(as_text=True)
     assert "Profile of Lots" in page and "Most frequent" in page

@@ -52,8 +52,10 @@ def test_a_run_is_taken_once_and_what_is_closed_stays_closed(tmp_path):
     runs = RunStore()
     flow = FlowStore(folders).create(small_flow(), "made")
     first, second, third = (runs.create(flow, small_flow(), 1, {}) for _ in range(3))
+    assert [runs.before(run) for run in (first, second, third)] == [0, 1, 2]
     assert runs.start(first) and not runs.start(first)
     runs.cancel(second)
+    assert runs.before(third) == 1, "the one that runs, not the one that was cancelled"
     assert runs.get(second)["status"] == "cancelled" and not runs.start(second)
     assert runs.cut_off() == 1 and runs.get(first)["status"] == "cut off"
     runs.finish(first, "ok", {})

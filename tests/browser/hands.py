@@ -42,6 +42,12 @@ class Mouse:
             self.page.get_by_role("button", name=button).last.click()
         chooser.value.set_files(path)
 
+    def bring_in(self, path) -> None:
+        self.page.get_by_role("button", name="Bring in", exact=True).click()
+        with self.page.expect_file_chooser() as chooser:
+            self.page.get_by_role("menuitem", name="A file").first.click()
+        chooser.value.set_files(path)
+
 
 class Keys:
     """No click at all: Tab to things, then keys. Fails where something cannot be reached."""
@@ -115,7 +121,14 @@ class Keys:
         raise AssertionError(f"stop {label} cannot be reached")
 
     def file(self, button: str, path) -> None:
-        self.tab_to(lambda e: e[0] == "BUTTON" and e[1].endswith(button), f"button {button}")
+        self.tab_to(lambda e: e[0] == "BUTTON" and e[1].startswith(button), f"button {button}")
         with self.page.expect_file_chooser() as chooser:
             self.page.keyboard.press("Enter")
+        chooser.value.set_files(path)
+
+    def bring_in(self, path) -> None:
+        self.tab_to(lambda e: e[0] == "BUTTON" and e[1] == "Bring in", "button Bring in")
+        self.page.keyboard.press("Enter")
+        with self.page.expect_file_chooser() as chooser:
+            self.page.keyboard.press("Enter")  # the first way is a file
         chooser.value.set_files(path)

@@ -170,11 +170,11 @@ def test_columns_are_resized_reordered_and_frozen_for_reading_only(page):
     page.mouse.up()
     page.wait_for_function("() => updraft.grid.grid.getColumns().find((c) => c.id === 'Order').width > 150")
     width = page.evaluate("updraft.grid.grid.getColumns().find((c) => c.id === 'Order').width")
-    page.get_by_role("button", name="Ordered on, text: show on the desk").click()
+    page.get_by_role("button", name="Ordered on, text: show in the panel").click()
     page.get_by_role("button", name="Freeze").click()
     assert page.evaluate("updraft.grid.grid.getOptions().frozenColumn") == 2
     source, target = (
-        page.locator(f".slick-header-column[data-id='{name}'] .head-kind") for name in ("Variety", "Grower")
+        page.locator(f".slick-header-column[data-id='{name}'] .head-fact") for name in ("Variety", "Grower")
     )
     start, end = source.bounding_box(), target.bounding_box()
     page.mouse.move(start["x"] + 5, start["y"] + 5)

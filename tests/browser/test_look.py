@@ -215,10 +215,10 @@ def test_the_profile_is_shown_copied_and_taken_as_a_table(lots):
     page.get_by_role("button", name="Copy").click()
     page.get_by_text("Profile copied").wait_for()
     lines = page.evaluate("navigator.clipboard.readText()").split("\n")
-    assert lines[0].startswith("Column\tKind\tRows") and len(lines) == 5
+    assert lines[0].startswith("Column\tType\tRows") and len(lines) == 5
     with page.expect_download() as download:
         page.get_by_role("button", name="CSV", exact=True).click()
-    assert download.value.path().read_text().startswith("Column,Kind,Rows")
+    assert download.value.path().read_text().startswith("Column,Type,Rows")
     page.get_by_role("button", name="Take as a table").click()
     page.wait_for_function("() => updraft.table?.step === 'profile_columns' && updraft.table.rows === 4")
     settle(page)

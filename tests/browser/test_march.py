@@ -23,7 +23,7 @@ def test_the_march_report_from_nothing(page, world, tmp_path, way):
     page.goto("/")
     hand.button("New flow")
     page.wait_for_selector(".welcome")
-    hand.file("Choose a file", world / "packet_orders_2026-03.xlsx")
+    hand.file("A file", world / "packet_orders_2026-03.xlsx")
     page.wait_for_selector(".slick-row")
     settle(page)
     assert rows(page) == "1,214 rows × 9 columns"
@@ -67,14 +67,14 @@ def test_the_march_report_from_nothing(page, world, tmp_path, way):
     hand.paste("Old value 1", pasted(SPELLINGS))
     applied()
 
-    added("text to number", "Set kinds")
+    added("text to number", "Set types")
     hand.button("+ column")
     hand.choose("Column", "Ordered on")
     page.wait_for_function("() => document.querySelectorAll('.format').length === 3")  # found from the values
     applied()
     assert page.locator(".desk-facts").count() == 0, "every date converts"
 
-    hand.file("Bring in a file", world / "growers.xlsx")
+    hand.bring_in(world / "growers.xlsx")
     page.wait_for_function("() => document.getElementById('foot-size').textContent === '49 rows × 6 columns'")
     settle(page)
     added("recode", "Recode values")
@@ -82,9 +82,9 @@ def test_the_march_report_from_nothing(page, world, tmp_path, way):
     hand.paste("Old value 1", pasted(HUB_SPELLINGS))
     applied()
 
-    hand.stop("Set kinds")
+    hand.stop("Set types")
     page.wait_for_function(
-        "() => updraft.table?.step === updraft.selected && updraft.state.steps[updraft.selected].kind === 'set_kinds'"
+        "() => updraft.table?.step === updraft.selected && updraft.state.steps[updraft.selected].kind === 'set_types'"
     )
     settle(page)
     added("vlookup", "Look up")

@@ -6,6 +6,7 @@ import openpyxl
 import pytest
 
 from tests.browser.conftest import open_demo, settle, violations
+from tests.browser.hands import Mouse
 
 
 def cell(page, row: int, column: str) -> str:
@@ -62,7 +63,7 @@ def test_sorting_for_reading_and_the_value_list_change_no_data(page):
     page.get_by_role("button", name="Sort by Packets for reading").click()
     settle(page)
     assert cell(page, 0, "Order") == "Total" and cell(page, 1, "Packets") == "100"
-    page.get_by_role("button", name="Variety, text: show on the desk").click()
+    page.get_by_role("button", name="Variety, text: show in the panel").click()
     page.wait_for_selector(".value-rows .v")
     page.get_by_label("Find a value of Variety").fill("krim")
     page.wait_for_function(
@@ -106,7 +107,7 @@ def test_editing_in_the_middle_and_everything_after_follows_and_comes_back(page)
     page.locator("[data-step=kinds]").click(button="right")
     page.get_by_role("menuitem", name="Copy").click()
     page.wait_for_function("() => updraft.state.course.stops.length === 11")
-    page.locator("[data-step=set_kinds]").focus()
+    page.locator("[data-step=set_types]").focus()
     page.keyboard.press("Delete")
     page.wait_for_function("() => updraft.state.course.stops.length === 10")
     pick(page, "kinds")
@@ -163,9 +164,7 @@ def test_a_broken_file_is_said_in_the_page_and_the_flow_stays_as_it_was(page, tm
         ("none.csv", b"", "the file is empty"),
     ):
         (tmp_path / name).write_bytes(content)
-        with page.expect_file_chooser() as chooser:
-            page.get_by_role("button", name="Bring in a file").click()
-        chooser.value.set_files(tmp_path / name)
+        Mouse(page).bring_in(tmp_path / name)
         page.locator(".notice-problem", has_text=said).wait_for()
     assert page.evaluate("updraft.state.course.stops.length") == 10
 
@@ -264,7 +263,7 @@ def test_no_view_has_accessibility_violations(page, view):
     else:
         open_demo(page, "look_up")
     act = {
-        "column": lambda: page.get_by_role("button", name="Grower, text: show on the desk").click(),
+        "column": lambda: page.get_by_role("button", name="Grower, text: show in the panel").click(),
         "flow": lambda: page.locator("#flow-name").click(),
         "history": lambda: page.locator("#history").click(),
         "run": lambda: page.locator("#run").click(),

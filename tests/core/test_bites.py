@@ -79,9 +79,9 @@ def test_a_kind_that_comes_to_another_result_makes_kept_tables_anew(lots, monkey
 
 def test_a_check_that_stops_further_up_stops_a_look_further_down(lots):
     """Looking computes one query over all steps; the checks on the way are made all the same."""
-    stops = {"columns": [{"column": "Grams", "kind": "whole"}], "failing": "stop"}
+    stops = {"columns": [{"column": "Grams", "type": "whole"}], "failing": "stop"}
     flow = flow_of(
-        ("k", "set_kinds", stops, {"table": "t"}),
+        ("k", "set_types", stops, {"table": "t"}),
         ("tidy", "tidy_text", {}, {"table": "k"}),
         ("c", "choose_columns", {"columns": [{"column": "Lot"}], "others": "drop"}, {"table": "tidy"}),
     )
@@ -100,19 +100,19 @@ def test_products_are_the_numbers_a_person_would_write(bench, grams, times, exac
 
 
 def test_units_give_the_numbers_a_person_would_write(bench):
-    unit = {"column": "w", "kind": "number", "dressed": True, "units": [{"unit": "kg", "times": 1.1}]}
-    done = bench.apply("set_kinds", {"columns": [unit]}, pl.DataFrame({"w": ["1.1 kg"]}))
+    unit = {"column": "w", "type": "number", "dressed": True, "units": [{"unit": "kg", "times": 1.1}]}
+    done = bench.apply("set_types", {"columns": [unit]}, pl.DataFrame({"w": ["1.1 kg"]}))
     assert done.frames[""]["w"].to_list() == [1.21]
 
 
 def test_of_values_that_are_as_frequent_the_one_that_comes_first_settles_a_group(bench):
     table = pl.DataFrame({"code": ["1", "1", "2", "2", "2", "2"], "name": ["B", "A", "C", "D", "D", "C"]})
     settings = {"within": ["code"], "columns": ["name"], "percent": 50}
-    assert bench.apply("settle_groups", settings, table).frames[""]["name"].to_list() == ["B"] * 2 + ["C"] * 4
-    strict = bench.apply("settle_groups", {**settings, "percent": 51}, table)
+    assert bench.apply("one_value_per_group", settings, table).frames[""]["name"].to_list() == ["B"] * 2 + ["C"] * 4
+    strict = bench.apply("one_value_per_group", {**settings, "percent": 51}, table)
     assert strict.frames[""].equals(table) and [fact.count for fact in strict.facts] == [2]
     just = pl.DataFrame({"code": ["1"] * 5, "name": ["A", "B", "A", "B", "A"]})
-    settled = bench.apply("settle_groups", {**settings, "percent": 60}, just)
+    settled = bench.apply("one_value_per_group", {**settings, "percent": 60}, just)
     assert settled.frames[""]["name"].to_list() == ["A"] * 5, "60 of 100 is enough where 60 are asked for"
 
 
@@ -156,12 +156,12 @@ def test_families_are_found_in_order_and_a_kind_is_loaded_by_its_name_alone():
 def test_what_is_counted_is_said_in_the_singular_for_one_and_names_stay_as_they_are(bench):
     name = "rows are {n} 1 cells"
     table = pl.DataFrame({name: ["1", "x", "y"], "Hub": ["Fen", "Fen", "Fen"]})
-    column = {"columns": [{"column": name, "kind": "whole"}]}
+    column = {"columns": [{"column": name, "type": "whole"}]}
     for rows, said in (
         (3, f"2 values of {name} are not a whole number"),
         (2, f"1 value of {name} is not a whole number"),
     ):
-        facts = [fact.text for fact in bench.apply("set_kinds", column, table.head(rows)).facts]
+        facts = [fact.text for fact in bench.apply("set_types", column, table.head(rows)).facts]
         assert facts[0] == said
 
 

@@ -11,7 +11,7 @@ from updraft.core.flow import schema
 from updraft.core.flow.edits import EDIT, AddStep, CopyStep, MoveStep, RemoveStep, SwitchStep
 from updraft.core.flow.layout import course
 from updraft.core.flow.order import cycles, downstream, drawing_order
-from updraft.core.steps import SHAPES
+from updraft.core.steps import SHAPES, kinds
 from updraft.demo import march_report
 
 
@@ -165,7 +165,7 @@ def test_a_circle_is_found_and_the_flow_still_loads_and_draws():
     [
         ("not json", "not readable as JSON"),
         ("[]", "not a flow"),
-        ('{"updraft": 99, "name": "x"}', "reads up to format 2"),
+        ('{"updraft": 99, "name": "x"}', "reads up to format 3"),
         ('{"updraft": "1"}', "not a version number"),
         ('{"updraft": 1, "steps": [{"id": "A b", "kind": "x"}]}', "steps → 0 → id"),
         ('{"updraft": 1, "steps": [{"id": "a", "kind": "x"}, {"id": "a", "kind": "x"}]}', "stands there twice"),
@@ -190,6 +190,38 @@ def test_the_published_schema_is_current_and_fits_a_flow_file():
 def test_edits_come_as_data():
     edit = EDIT.validate_python({"op": "switch", "id": "a", "enabled": False})
     assert edit.apply(chain("a"), SHAPES).step("a").enabled is False
+
+
+def test_steps_of_an_older_file_get_the_names_and_settings_of_today():
+    old = {
+        "updraft": 2,
+        "steps": [
+            {"id": "r", "kind": "read_file", "settings": {"path": "lots.csv", "kinds": "text"}},
+            {"id": "a", "kind": "set_kinds", "inputs": {"table": "r"},
+             "settings": {"columns": [{"column": "sown", "kind": "date", "formats": ["D/M/YY"]}]}},
+            {"id": "b", "kind": "tidy_text", "inputs": {"table": "a"}, "settings": {"columns": {"by": "kinds", "kinds": ["text"]}}},
+            {"id": "c", "kind": "settle_groups", "inputs": {"table": "b"}, "settings": {}},
+        ],
+        "blocks": {"again": {"steps": [{"id": "x", "kind": "set_kinds", "settings": {"columns": [{"column": "n", "kind": "whole"}]}}]}},
+    }  # fmt: skip
+    flow = load(json.dumps(old))
+    assert [step.kind for step in flow.steps] == ["read_file", "set_types", "tidy_text", "one_value_per_group"]
+    assert flow.steps[0].settings == {"path": "lots.csv", "types": "text"}
+    assert flow.steps[1].settings["columns"] == [{"column": "sown", "formats": ["D/M/YY"], "type": "date"}]
+    assert flow.steps[2].settings["columns"] == {"by": "types", "types": ["text"]}
+    inner = flow.blocks["again"].steps[0]
+    assert (inner.kind, inner.settings) == ("set_types", {"columns": [{"column": "n", "type": "whole"}]})
+    for step in (*flow.steps[:3], inner):
+        kinds()[step.kind].Settings.model_validate(step.settings)
+    assert load(dump(flow)) == flow
+    for odd in (
+        {"steps": None},
+        {"steps": "x"},
+        {"blocks": 5},
+        {"steps": [{"kind": "set_kinds", "settings": {"columns": 3}}]},
+    ):
+        with pytest.raises(Problem):
+            load(json.dumps({"updraft": 2, **odd}))
 
 
 def test_findings_that_were_put_away_in_an_older_file_stay_away():

@@ -47,7 +47,7 @@ STEPS = st.one_of(
         st.booleans(),
     ),
     st.builds(
-        lambda c, f: ("set_kinds", {"columns": [{"column": c, "kind": "whole"}], "failing": f}),
+        lambda c, f: ("set_types", {"columns": [{"column": c, "type": "whole"}], "failing": f}),
         TEXT_NAME,
         st.sampled_from(["empty", "reject"]),
     ),
@@ -81,7 +81,7 @@ STEPS = st.one_of(
         NAME,
         NAME,
     ),
-    st.builds(lambda k, c: ("settle_groups", {"within": [k], "columns": [c]}), NAME, TEXT_NAME),
+    st.builds(lambda k, c: ("one_value_per_group", {"within": [k], "columns": [c]}), NAME, TEXT_NAME),
     st.builds(lambda c: ("split_column", {"column": c, "at": "x", "into": "rows"}), TEXT_NAME),
     st.builds(lambda n: ("drop_rows", {"by": n}), st.sampled_from(["blank", "header"])),
     st.builds(
@@ -267,8 +267,19 @@ def test_summaries_of_every_kind_of_column():
     )
     found = {s.name: s for s in summarise_columns(table.lazy())}
     assert (found["n"].fact, found["n"].alert) == ("1 empty", True)
-    assert found["same"].fact == "1 value" and found["day"].bars[-1] > 0 and found["id"].fact == "every value differs"
+    assert found["same"].fact == "1 value" and found["day"].bars[-1] > 0 and found["id"].fact == "all differ"
     assert found["none"].fact == "all empty" and found["list"].fact == "1 empty" and found["yes"].distinct == 2
+    numbers = pl.DataFrame(
+        {
+            "Packets": [2016, 40, 12_500],
+            "Year": [2016, 2017, 2019],
+            "sown in": [1998, 2016, 2003],
+            "Lot no": [9_001, 2, 7],
+            "g": [1.5, 2.0, 9.0],
+        }
+    )
+    amounts = {s.name: s.amount for s in summarise_columns(numbers.lazy())}
+    assert amounts == {"Packets": True, "Year": False, "sown in": False, "Lot no": False, "g": True}
     assert [s.kind for s in summarise_columns(table.clear().lazy())] == [
         s.kind for s in summarise_columns(table.lazy())
     ]

@@ -69,7 +69,7 @@ def test_all_that_are_alike_repeat_the_row():
 
 def test_looking_up_by_likeness_says_what_is_wrong():
     for settings, said in (
-        ({"column": "kg"}, "it is of kind whole number"),
+        ({"column": "kg"}, "it is of type whole number"),
         ({"bring": []}, "none is chosen yet"),
         ({"bring": [{"column": "code", "name": "kg"}]}, "two columns of this name"),
         ({"bring": [{"column": "plots"}], "missing": "keep"}, "it holds no text"),

@@ -45,13 +45,17 @@ def test_a_histogram_counts_every_cell_once(values, bins, log):
     inside = [v for v in values if v is not None and math.isfinite(v) and (v > 0 or not log)]
     assert sum(found.counts) == len(inside)
     if inside:
-        assert found.edges[0] <= min(inside) * (1 + 1e-9 * (1 if min(inside) > 0 else -1)) + 1e-300
+        assert found.edges[0] == min(inside) == float(found.labels[0])
+        assert found.edges[-1] >= max(inside) == float(found.labels[-1]) or min(inside) == max(inside)
+        assert [float(label) for label in found.labels] == list(found.edges), "what is shown is what is counted"
 
 
 @pytest.mark.parametrize(
     ("series", "labels"),
     [
         (pl.Series([1, 2, 2, 9]), ["1", "2", "3", "4", "5", "6", "7", "8", "9", "10"]),
+        (pl.Series(range(100)), [str(n) for n in [*range(0, 100, 5), 100]]),
+        (pl.Series([1, 50, 97]), [str(n) for n in [*range(1, 97, 5), 98]]),
         (pl.Series([date(2026, 3, 1), date(2026, 3, 3)]), ["2026-03-01", "2026-03-02", "2026-03-03", "2026-03-04"]),
     ],
 )

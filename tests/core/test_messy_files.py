@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.test_formats import put
+from updraft.core import Problem
 from updraft.core.formats import ReadOptions, detect, read
 from updraft.core.formats.encoding import find_encoding
 from updraft.core.values import Kind, decide
@@ -260,3 +261,16 @@ def test_units_below_the_names_can_be_kept(tmp_path):
     path = put(tmp_path, "Lot,Grams,Share\n,g,%\nL1,20,3\nL2,35,4\nL3,5,9\nL4,7,1\n")
     assert detect(path).options.skip_after == 1
     assert read(path, ReadOptions(skip_after=0)).frame.height == 5
+
+
+@pytest.mark.parametrize(
+    "inside", [("word/document.xml", "<w/>"), ("mimetype", "application/vnd.oasis.opendocument.text")]
+)
+def test_a_text_document_that_calls_itself_a_workbook_is_said_to_be_one(tmp_path, inside):
+    path = tmp_path / "lots.xlsx"
+    with zipfile.ZipFile(path, "w") as archive:
+        archive.writestr("[Content_Types].xml", "<Types/>")
+        archive.writestr(*inside)
+    with pytest.raises(Problem, match="it is a text document, whatever its name says") as caught:
+        read(path)
+    assert str(tmp_path) not in str(caught.value)

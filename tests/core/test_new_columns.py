@@ -131,8 +131,8 @@ def test_dates_are_written_as_asked_and_read_back(days):
     table = pl.DataFrame({"d": days}, schema={"d": pl.Date})
     written = column("format_dates", {"columns": names("d"), "format": "DD.MM.YYYY"}, table, "d")
     assert written == [day and f"{day.day:02}.{day.month:02}.{day.year}" for day in days]
-    back = {"columns": [{"column": "d", "kind": "date", "formats": ["DD.MM.YYYY"]}]}
-    assert column("set_kinds", back, pl.DataFrame({"d": written}, schema={"d": pl.String}), "d") == days
+    back = {"columns": [{"column": "d", "type": "date", "formats": ["DD.MM.YYYY"]}]}
+    assert column("set_types", back, pl.DataFrame({"d": written}, schema={"d": pl.String}), "d") == days
 
 
 @given(

@@ -129,7 +129,7 @@ def test_fields_of_a_reference_come_by_identifier(outside, tmp_path):
     "settings, said",
     [
         ({"column": ""}, "none is chosen yet"),
-        ({"column": "year"}, "of kind whole"),
+        ({"column": "year"}, "of type whole"),
         ({"name": "plant"}, "a column of this name already"),
         ({"identity": " "}, "no name yet"),
         ({"name": "Matched id"}, "a column of this name already"),

@@ -135,7 +135,7 @@ def test_rows_are_marked_settled_split_and_named(bench):
     assert marked.frames[""]["Mine"].to_list() == [False, False, True, True, True, False, True]
 
     codes = pl.DataFrame({"code": ["a", "a", "a", "b", "b", None], "name": ["X", "X", "Y", "P", "Q", "Z"]})
-    settled = bench.apply("settle_groups", {"within": ["code"], "columns": ["name"]}, codes)
+    settled = bench.apply("one_value_per_group", {"within": ["code"], "columns": ["name"]}, codes)
     assert settled.frames[""]["name"].to_list() == ["X", "X", "X", "P", "Q", "Z"]
     assert [fact.text for fact in settled.facts] == ["1 group has no majority in name", "1 cell changed"]
 
@@ -222,7 +222,7 @@ def test_text_is_mended_and_zeros_are_filled_up(bench):
         ),
         ("split_column", {"column": "grams", "at": ";"}, "not text"),
         ("split_column", {"column": "hub", "at": ";", "names": ["a", "lot"]}, "two columns of this name"),
-        ("settle_groups", {"within": [], "columns": ["hub"]}, "none is chosen yet"),
+        ("one_value_per_group", {"within": [], "columns": ["hub"]}, "none is chosen yet"),
         ("names_from_row", {"row": 99}, "the table ends before it"),
     ],
 )

@@ -40,7 +40,7 @@ def test_the_list_of_columns_names_kinds_and_figures(bench):
         {"Lot": ["L2", None, "L1", " "], "Grams": [1.5, None, 1.5, 4], "Tags": [["a"], None, [], ["b"]]}
     )
     rows = bench.rows("list_columns", {}, table)
-    assert [(r["Place"], r["Column"], r["Kind"], r["Rows"], r["Empty"], r["Distinct"]) for r in rows] == [
+    assert [(r["Place"], r["Column"], r["Type"], r["Rows"], r["Empty"], r["Distinct"]) for r in rows] == [
         (1, "Lot", "text", 4, 2, 3),
         (2, "Grams", "number", 4, 1, 2),
         (3, "Tags", "list", 4, 1, None),
@@ -55,8 +55,8 @@ NAMES = st.lists(st.sampled_from("abcdef"), min_size=1, max_size=5, unique=True)
 def test_renaming_by_a_list_changes_names_only(tmp_path, names, changes):
     values = [str(n) for n in range(len(names))]
     steps = [
-        typed("t", names, [values], kinds="text"),
-        typed("n", ["old", "new"], [list(pair) for pair in changes.items()], kinds="text"),
+        typed("t", names, [values], types="text"),
+        typed("n", ["old", "new"], [list(pair) for pair in changes.items()], types="text"),
         Step(id="r", kind="rename_columns", inputs={"table": "t", "names": "n"}, settings={"old": "old", "new": "new"}),
     ]
     expected = [changes.get(name) or name for name in names]

@@ -117,7 +117,7 @@ def test_a_rule_is_true_or_false_in_every_row(rows, rule):
     ("settings", "said"),
     [
         (where("equals", "Packts"), "Did you mean “Packets”"),
-        (where("equals", value="many"), "of kind whole number"),
+        (where("equals", value="many"), "of type whole number"),
         (where("equals", "On", value="yesterday"), "such as 2026-03-31"),
         (where("matches", "Order", value="("), "not a regular expression"),
         ({"by": "rule", "rule": {"of": []}}, "no condition yet"),
@@ -174,7 +174,7 @@ def test_recode(bench):
     assert bench.apply(
         "recode_values", {"column": "Packets", "changes": [{"old": "5", "new": "50"}], "others": "empty"}, ORDERS
     ).frames[""]["Packets"].to_list() == [50, None, None, None]
-    with pytest.raises(Problem, match="of kind whole number"):
+    with pytest.raises(Problem, match="of type whole number"):
         bench.apply("recode_values", {"column": "Packets", "changes": [{"old": "5", "new": "five"}]}, ORDERS)
     with pytest.raises(Problem, match="become both"):
         bench.apply(
@@ -195,25 +195,45 @@ def test_choose_columns(bench):
         bench.apply("choose_columns", {"others": "drop"}, ORDERS)
 
 
-def test_set_kinds_counts_and_handles_what_does_not_convert(bench):
+def test_set_types_counts_and_handles_what_does_not_convert(bench):
     table = pl.DataFrame({"n": ["1", " 2 ", "x", None], "d": ["2026-03-01", "31.03.26", "1 Mar 2026", "soon"]})
     settings = {
         "columns": [
-            {"column": "n", "kind": "whole"},
-            {"column": "d", "kind": "date", "formats": ["YYYY-MM-DD", "DD.MM.YY"]},
+            {"column": "n", "type": "whole"},
+            {"column": "d", "type": "date", "formats": ["YYYY-MM-DD", "DD.MM.YY"]},
         ]
     }
-    done = bench.apply("set_kinds", settings, table)
+    done = bench.apply("set_types", settings, table)
     assert done.frames[""]["n"].to_list() == [1, 2, None, None]
     assert done.frames[""]["d"].to_list() == [date(2026, 3, 1), date(2026, 3, 31), None, None]
     assert {f.code: f.count for f in done.facts} == {"not_converted:n": 1, "not_converted:d": 2, "cells_changed": 5}
     assert done.frames["rejected"].rows() == table.rows()[2:]
-    rejecting = bench.apply("set_kinds", {**settings, "failing": "reject"}, table)
+    rejecting = bench.apply("set_types", {**settings, "failing": "reject"}, table)
     assert rejecting.frames[""].height == 2 and rejecting.frames["rejected"].height == 2
     with pytest.raises(Problem, match="1 value of n is not a whole number: the step is set to stop"):
-        bench.apply("set_kinds", {**settings, "failing": "stop"}, table)
-    back = bench.apply("set_kinds", {"columns": [{"column": "On", "kind": "text"}]}, ORDERS)
+        bench.apply("set_types", {**settings, "failing": "stop"}, table)
+    back = bench.apply("set_types", {"columns": [{"column": "On", "type": "text"}]}, ORDERS)
     assert back.frames[""]["On"][0] == "2026-03-01" and back.changed == {}
+
+
+def test_any_column_becomes_the_text_that_a_reader_sees(bench):
+    table = pl.DataFrame(
+        {
+            "yes": [True, False, None],
+            "n": [60.0, 2.5, None],
+            "lots": [["L1", "L2"], [], None],
+            "at": [{"hub": "Fen", "day": date(2026, 3, 1)}, None, None],
+        }
+    )
+    columns = [{"column": name, "type": "text"} for name in table.columns]
+    done = bench.apply("set_types", {"columns": columns}, table).frames[""]
+    assert done["yes"].to_list() == ["yes", "no", None] and done["n"].to_list() == ["60", "2.5", None]
+    assert done["lots"].to_list() == ['["L1", "L2"]', "[]", None]
+    assert done["at"].to_list() == ['{"hub": "Fen", "day": "2026-03-01"}', None, None]
+    lists = bench.apply("set_types", {"columns": [{"column": "lots", "type": "whole"}]}, table)
+    assert (
+        lists.frames[""]["lots"].null_count() == 3 and {f.code: f.count for f in lists.facts}["not_converted:lots"] == 2
+    )
 
 
 GROWERS = pl.DataFrame(
@@ -234,7 +254,7 @@ def test_look_up(bench):
     assert repeat.frames[""]["Hub"].to_list() == ["Aldermere", "Coldwater", "Saltmarsh", None, None]
     with pytest.raises(Problem, match="2 rows of the other table share their key"):
         bench.apply("look_up", LOOK, ORDERS, GROWERS)
-    with pytest.raises(Problem, match="one is of kind whole number, the other text"):
+    with pytest.raises(Problem, match="one is of type whole number, the other text"):
         bench.apply("look_up", {**LOOK, "keys": [{"column": "Packets", "reference": "Code"}]}, ORDERS, GROWERS)
     with pytest.raises(Problem, match="two columns of this name"):
         bench.apply("look_up", {**LOOK, "bring": [{"column": "Hub", "name": "On"}]}, ORDERS, GROWERS)
@@ -321,7 +341,7 @@ def test_groups_add_up_to_the_whole(bench, rows):
 
 def test_a_column_choice_survives_columns_that_come_and_go():
     schema = pl.Schema({"a": pl.String, "b": pl.Int64, "other a": pl.String})
-    assert ColumnChoice(by="kinds", kinds=("text",)).resolve(schema) == ["a", "other a"]
+    assert ColumnChoice(by="types", types=("text",)).resolve(schema) == ["a", "other a"]
     assert ColumnChoice(by="pattern", pattern="a$", but=("a",)).resolve(schema) == ["other a"]
     assert ColumnChoice(by="all").resolve(schema) == ["a", "b", "other a"]
     with pytest.raises(Problem, match="“other b”"):
@@ -353,7 +373,7 @@ def test_every_kind_describes_itself():
         ("keep rows", "keep_rows"),
         ("export", "write_file"),
         ("find and replace", "find_and_replace"),
-        ("text to number", "set_kinds"),
+        ("text to number", "set_types"),
         ("csv", "read_file"),
     ],
 )

@@ -10,7 +10,7 @@ import sqlalchemy as sa
 
 from tests import sources  # noqa: F401  registers the kind test_source
 from tests.databases import Postgres
-from updraft.core import Files, Flow, Step, plan, run
+from updraft.core import Engine, Files, Flow, Problem, Step, plan, run
 from updraft.core.connect import Database, Outside
 from updraft.core.formats import read
 
@@ -38,7 +38,7 @@ def written(folder, settings: dict, table=LOTS, kind="write_file", outside=None)
     return run(plan(Flow(steps=steps), files), files, folder / "out")
 
 
-@pytest.mark.parametrize("ending", ["csv", "xlsx", "parquet", "arrow", "json", "jsonl"])
+@pytest.mark.parametrize("ending", ["csv", "tsv", "xlsx", "parquet", "arrow", "json", "jsonl"])
 def test_a_file_of_any_format_is_read_back_as_it_was(tmp_path, ending):
     assert written(tmp_path, {"name": f"lots.{ending}"}).status == "ok"
     found = read(tmp_path / "out" / f"lots.{ending}").frame
@@ -63,10 +63,25 @@ def test_a_workbook_gets_a_sheet_for_each_value(tmp_path):
 
 def test_lists_are_written_as_json_where_a_cell_holds_text(tmp_path):
     nested = pl.DataFrame({"n": [1, 2], "l": [[1, 2], None], "r": [{"a": "é"}, None]})
-    for name in ("n.csv", "n.xlsx"):
-        assert written(tmp_path, {"name": name}, nested).status == "ok"
+    for name in ("n.csv", "n.tsv", "n.xlsx"):
+        report = written(tmp_path, {"name": name}, nested)
+        assert report.status == "ok"
+        said = [fact.text for step in report.steps for fact in step.facts]
+        assert "2 columns hold lists or records and are written as JSON text: l, r" in said
         found = read(tmp_path / "out" / name).frame
         assert json.loads(found["l"][0]) == [1, 2] and json.loads(found["r"][0]) == {"a": "é"} and found["l"][1] is None
+
+
+def test_an_ending_that_names_no_format_is_said_before_anything_runs(tmp_path):
+    LOTS.write_ipc(tmp_path / "t.arrow")
+    steps = (
+        Step(id="t", kind="test_source", settings={"path": "t.arrow"}),
+        Step(id="out", kind="write_file", settings={"name": "lots.doc"}, inputs={"table": "t"}),
+    )
+    files = Files(tmp_path)
+    engine = Engine()
+    with pytest.raises(Problem, match="its ending does not say what to write"):
+        engine.look(engine.plan(Flow(steps=steps), files), "out", files)
 
 
 @pytest.fixture(scope="module", params=["sqlite", "postgresql"])

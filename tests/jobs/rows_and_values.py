@@ -239,7 +239,7 @@ def ask_the_table(out, world):
         "kinds",
     ),
     step(
-        "kinds", "set_kinds", {"columns": [{"column": "harvested", "kind": "date", "formats": ["YYYY-MM-DD"]}]}, "lots"
+        "kinds", "set_types", {"columns": [{"column": "harvested", "type": "date", "formats": ["YYYY-MM-DD"]}]}, "lots"
     ),
     step("out", "write_file", {"name": "formulas.arrow"}, "made"),
 )

@@ -100,7 +100,7 @@ def forty_files(out, world):
     ("germination.xml",),
     read("tests", "germination.xml", records="/laboratory/batch/*/test", parent=["@lot", "variety"]),
     step("full", "remove_empty_columns", {}, "tests"),
-    step("kinds", "set_kinds", {"columns": [{"column": "sown", "kind": "date", "formats": ["DD/MM/YYYY"]}]}, "full"),
+    step("kinds", "set_types", {"columns": [{"column": "sown", "type": "date", "formats": ["DD/MM/YYYY"]}]}, "full"),
     step("dates", "format_dates", {"columns": {"by": "names", "names": ["sown"]}, "format": "DD.MM.YYYY"}, "kinds"),
     step(
         "sand",
@@ -162,7 +162,7 @@ def columns_that_change(out, world):
     read("orders", "packet_orders_2026-03.xlsx"),
     step("drop", "drop_rows", {"by": "rule", "rule": {"of": [{"column": "Grower", "test": "empty"}]}}, "orders"),
     step("tidy", "tidy_text", {"columns": {"by": "names", "names": ["Region"]}, "case": "title"}, "drop"),
-    step("kinds", "set_kinds", {"columns": [{"column": "Packets", "kind": "whole"}]}, "tidy"),
+    step("kinds", "set_types", {"columns": [{"column": "Packets", "type": "whole"}]}, "tidy"),
     step(
         "groups",
         "summarise",

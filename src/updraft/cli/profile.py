@@ -24,7 +24,7 @@ def profile(file: Path, step_id: str, as_json: bool) -> None:
     if as_json:
         saying.say_json([column.as_dict() for column in found])
         return
-    heads = ("Column", "Kind", "Empty", "Odd", "Distinct", "Smallest", "Largest", "Mean", "Most frequent")
+    heads = ("Column", "Type", "Empty", "Odd", "Distinct", "Smallest", "Largest", "Mean", "Most frequent")
     rows = []
     for row in profile_table(found).iter_rows(named=True):
         mean = "" if row["Mean"] is None else f"{row['Mean']:,.6g}"
@@ -32,7 +32,7 @@ def profile(file: Path, step_id: str, as_json: bool) -> None:
         rows.append(
             [
                 row["Column"],
-                row["Kind"],
+                row["Type"],
                 f"{row['Empty']:,}",
                 f"{row['Odd']:,}",
                 f"{row['Distinct']:,}",

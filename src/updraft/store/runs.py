@@ -113,6 +113,12 @@ class RunStore:
             .execute()
         )
 
+    def before(self, run_id: str) -> int:
+        """How many runs, under way or waiting, come before one that waits."""
+        mine = RunRow.select(ROWID).where(RunRow.id == run_id)
+        earlier = (RunRow.status == "waiting") & (mine > ROWID)
+        return int(RunRow.select().where((RunRow.status == "running") | earlier).count())
+
     def waiting(self) -> list[str]:
         return [row.id for row in RunRow.select(RunRow.id).where(RunRow.status == "waiting").order_by(ROWID)]
 

@@ -65,7 +65,7 @@ def asked_focus() -> Focus:
         return Focus.model_validate_json(text) if text else Focus()
     except ValidationError as error:
         raise Problem(
-            "This focus", f"it does not fit ({error.errors()[0]['msg']}).", "Clear it and choose again."
+            "This selection", f"it does not fit ({error.errors()[0]['msg']}).", "Clear it and choose again."
         ) from None
 
 

@@ -24,7 +24,8 @@ def home() -> str:
     app = studio()
     last = app.runs.newest()
     flows = [{**flow, "last": last.get(flow["id"])} for flow in app.flows.overview()]
-    return render_template("home.html", flows=flows)
+    ways = sorted((k for k in kinds().values() if k.way_in[1]), key=lambda kind: kind.way_in)
+    return render_template("home.html", flows=flows, ways=ways)
 
 
 @blueprint.get("/flows/<flow_id>")
@@ -89,6 +90,7 @@ def catalogue() -> list[dict[str, Any]]:
             "outputs": [vars(out) for out in k.outputs if not out.main],
             "desk": k.desk,
             "made_for": k.made_for,
+            "way_in": k.way_in,
             "decides": "decisions" in k.needs,
             "starting": k.starting_settings(),
             "ports": [vars(port) for port in k.inputs],

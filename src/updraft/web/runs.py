@@ -13,7 +13,14 @@ blueprint = Blueprint("runs", __name__, url_prefix="/api/runs")
 
 @blueprint.get("/<run_id>")
 def watch(run_id: str) -> Any:
-    return jsonify(studio().runs.get(run_id))
+    """A run; while it waits, `why` says what for."""
+    runs = studio().runs
+    run = runs.get(run_id)
+    if run["status"] == "waiting":
+        many = runs.before(run_id)
+        come = "1 run comes" if many == 1 else f"{many:,} runs come"
+        run["why"] = f"{come} before it." if many else "Its process is being started."
+    return jsonify(run)
 
 
 @blueprint.post("/<run_id>/cancel")

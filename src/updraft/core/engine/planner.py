@@ -276,10 +276,10 @@ def _settings(step: Step, kind: StepKind, values: Parameters) -> Settings:
         title = info.title if info and info.title else field or "Settings"
         if first["type"] == "missing":
             raise Problem(
-                title, "it is not chosen yet.", "Choose it on the desk.", field=field, code="unfinished"
+                title, "it is not chosen yet.", "Choose it in the panel.", field=field, code="unfinished"
             ) from None
         raise Problem(
-            title, f"{first['msg']}.", "Correct it on the desk.", field=field, code="bad_setting"
+            title, f"{first['msg']}.", "Correct it in the panel.", field=field, code="bad_setting"
         ) from None
 
 

@@ -122,7 +122,7 @@ def compute(
         raise Problem(
             kind.title,
             f"the table could not be computed ({str(error).splitlines()[0][:200]}).",
-            "Look at the settings and at the kinds of the columns.",
+            "Look at the settings and at the types of the columns.",
             code="failed",
         ) from None
     except MemoryError:

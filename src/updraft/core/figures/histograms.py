@@ -18,8 +18,9 @@ class Histogram:
     """Counts between edges.
 
     Args:
-        edges: bins + 1 numbers; for dates days, for dates with a time seconds, since 1970-01-01.
-        labels: the edges as a reader would write them.
+        edges: bins + 1 numbers; for dates days, for dates with a time seconds, since 1970-01-01. The first is
+            the smallest value. The last is the largest, or one beyond it for whole numbers and days.
+        labels: the edges as a reader would write them, every digit of them.
         empty: cells without a value.
         outside: numbers that have no place: infinite or not a number, and those not above 0 on a logarithmic
             scale.
@@ -83,17 +84,25 @@ def _edges(
     if low == high:
         return np.array([low, low + (step or max(abs(low) * 1e-9, 1e-9))])
     if log:
-        return np.exp(np.linspace(math.log(low), math.log(high), bins + 1))
-    if step and high - low + 1 <= bins:
-        return np.arange(low, high + 2, dtype=np.float64)
+        return _plain(np.exp(np.linspace(math.log(low), math.log(high), bins + 1)), low, high)
     if step:
-        width = math.ceil((high - low + 1) / bins)
-        return np.arange(low, high + width + 1, width, dtype=np.float64)
+        width = max(math.ceil((high - low + 1) / bins), 1)
+        return np.append(np.arange(low, high + 1, width, dtype=np.float64), high + 1)
     if not math.isfinite(high - low):
         return np.array([low, 0.0, high])  # further apart than a float can tell
-    return (
-        np.linspace(low / 4, high / 4, bins + 1) * 4
-    )  # quarters, since the steps of the largest floats overflow
+    # Quarters, since the steps of the largest floats overflow.
+    return _plain(np.linspace(low / 4, high / 4, bins + 1) * 4, low, high)
+
+
+def _plain(
+    edges: np.ndarray[tuple[int], np.dtype[np.float64]], low: float, high: float
+) -> np.ndarray[tuple[int], np.dtype[np.float64]]:
+    """The edges within with six digits, so that what is shown is what is counted; the ends as they are."""
+    import numpy as np
+
+    inner = [float(f"{edge:.6g}") for edge in edges[1:-1].tolist()]
+    inner = sorted({edge for edge in inner if low < edge < high})
+    return np.array([low, *inner, high])
 
 
 def _label(edge: float, dtype: pl.DataType, step: int, wide: float) -> str:
@@ -101,4 +110,4 @@ def _label(edge: float, dtype: pl.DataType, step: int, wide: float) -> str:
         return str(date(1970, 1, 1) + timedelta(days=max(min(edge, 2_932_896), -719_162)))
     if isinstance(dtype, pl.Datetime):
         return str(datetime(1970, 1, 1) + timedelta(seconds=max(min(edge, 2.534e11), -6.21e10)))[:19]
-    return f"{edge:.0f}" if step else f"{edge:.6g}"
+    return f"{edge:.0f}" if step else repr(float(edge)).removesuffix(".0")

@@ -188,7 +188,7 @@ def profile_table(profiles: Iterable[ColumnProfile]) -> pl.DataFrame:
         rows.append(
             {
                 "Column": p.name,
-                "Kind": p.kind.value.replace("_", "/"),
+                "Type": p.kind.value.replace("_", "/"),
                 "Rows": p.rows,
                 "Empty": p.empty,
                 "Blank only": p.blank_only,
@@ -217,7 +217,7 @@ def profile_table(profiles: Iterable[ColumnProfile]) -> pl.DataFrame:
         zip(
             [
                 "Column",
-                "Kind",
+                "Type",
                 "Rows",
                 "Empty",
                 "Blank only",

@@ -7,6 +7,20 @@ import polars as pl
 from updraft.core.nested import as_json
 
 
+def as_text(name: str, dtype: pl.DataType) -> pl.Expr:
+    """A column as the text a reader sees, as `shown` gives it for values at hand."""
+    value = pl.col(name)
+    if dtype.is_float():
+        return value.cast(pl.String).str.strip_suffix(".0")
+    if dtype == pl.Boolean:
+        return pl.when(value).then(pl.lit("yes")).when(~value).then(pl.lit("no")).alias(name)
+    if isinstance(dtype, pl.Datetime):
+        return value.dt.to_string("%Y-%m-%d %H:%M:%S")
+    if dtype.is_nested():
+        return value.map_batches(as_json, return_dtype=pl.String)
+    return value.cast(pl.String, strict=False)
+
+
 def shown(values: pl.Series) -> pl.Series:
     """Values as the text a reader sees: a whole number without a point, a date as YYYY-MM-DD."""
     if values.dtype.is_float():

@@ -12,7 +12,7 @@ from pydantic import ValidationError
 from updraft.core.flow.model import Flow
 from updraft.core.problems import Problem
 
-FORMAT = 2  # 2: a port may take several tables; decisions
+FORMAT = 3  # 2: a port may take several tables; decisions. 3: types of columns; other names of two kinds
 SUFFIX = ".updraft.json"
 # A row of decisions, which stands on one line so that the file can be read and compared.
 _DECISION = re.compile(
@@ -28,8 +28,39 @@ def _second(body: dict[str, Any]) -> dict[str, Any]:
     return body
 
 
+def _third(body: dict[str, Any]) -> dict[str, Any]:
+    """Columns have types, where they had kinds; two kinds of steps have another name."""
+    steps, blocks = body.get("steps"), body.get("blocks")
+    for step in steps if isinstance(steps, list) else []:
+        if not isinstance(step, dict):
+            continue
+        settings, kind = step.get("settings"), str(step.get("kind"))
+        if kind == "set_kinds" and isinstance(settings, dict):
+            columns = settings.get("columns")
+            for column in columns if isinstance(columns, list) else []:
+                if isinstance(column, dict) and "kind" in column:
+                    column["type"] = column.pop("kind")
+        step["kind"] = {"set_kinds": "set_types", "settle_groups": "one_value_per_group"}.get(kind, kind)
+        if isinstance(settings, dict):
+            step["settings"] = _with_types(settings)
+    for block in blocks.values() if isinstance(blocks, dict) else []:
+        if isinstance(block, dict):
+            _third(block)
+    return body
+
+
+def _with_types(value: Any) -> Any:
+    """Settings with `types` where `kinds` stood, as names of settings and as a way of choosing columns."""
+    if isinstance(value, list):
+        return [_with_types(one) for one in value]
+    if not isinstance(value, dict):
+        return value
+    value = {"types" if key == "kinds" else key: _with_types(one) for key, one in value.items()}
+    return value | {"by": "types"} if value.get("by") == "kinds" else value
+
+
 # One entry per old version: turns a document of that version into the next one.
-MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _second}
+MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _second, 2: _third}
 
 
 def dump(flow: Flow) -> str:

@@ -33,7 +33,7 @@ def stacked(parts: dict[str, pl.DataFrame], column: str, what: str) -> tuple[pl.
     mixed = [other for other, found in types.items() if len(found - {pl.Null()}) > 1]
     for other in mixed:
         if not all(dtype.is_numeric() for dtype in types[other]):
-            said.append(f"Column “{other}” holds different kinds in the {what}s; all of it is text.")
+            said.append(f"Column “{other}” holds different types in the {what}s; all of it is text.")
     number, title = 2, column
     while title in types:
         title, number = f"{column} {number}", number + 1

@@ -4,6 +4,7 @@ cells as text.
 
 from __future__ import annotations
 
+import zipfile
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -13,6 +14,7 @@ import polars as pl
 
 from updraft.core.formats.apart import read_apart
 from updraft.core.formats.cells import (
+    DAMAGED,
     Area,
     area_of,
     check_spread,
@@ -286,7 +288,11 @@ def _mended(
     return pl.DataFrame(columns, schema=dict.fromkeys(cells.columns, pl.String), strict=False), said
 
 
+_NO_WORKBOOKS = {"word/": "a text document", "ppt/": "slides", "visio/": "a drawing"}
+
+
 def _open(path: Path) -> Any:
+    _check_kind(path)
     check_book(path)
     if not is_xlsx(path):
         return read_apart(path)
@@ -294,6 +300,27 @@ def _open(path: Path) -> Any:
         return fastexcel.read_excel(path)
     except Exception as error:  # calamine reports damage in many classes
         raise _damaged(path, error) from None
+
+
+def _check_kind(path: Path) -> None:
+    """Refuse a document of another kind in the same sort of archive, whatever its name says."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            names = archive.namelist()
+            kind = archive.read("mimetype")[:100].decode("ascii", "ignore") if "mimetype" in names else ""
+    except DAMAGED:
+        return  # its reader says what is wrong
+    said = next((t for start, t in _NO_WORKBOOKS.items() if any(n.startswith(start) for n in names)), "")
+    if ".opendocument.text" in kind:
+        said = "a text document"
+    if said:
+        raise Problem(
+            path.name,
+            f"it is {said}, whatever its name says, not a workbook.",
+            "Copy its table into a workbook, or paste the cells into the flow.",
+            field="path",
+            code="not_a_workbook",
+        )
 
 
 def _cells(book: Any, sheet: str, path: Path) -> pl.DataFrame:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -56,6 +57,7 @@ def write_json_lines(table: pl.DataFrame, path: Path) -> None:
 
 WAYS: dict[str, Callable[[pl.DataFrame, Path], object]] = {
     ".csv": write_csv,
+    ".tsv": partial(write_csv, delimiter="\t"),
     ".parquet": pl.DataFrame.write_parquet,
     ".arrow": pl.DataFrame.write_ipc,
     ".json": write_json,

@@ -76,7 +76,7 @@ def same_kind(terms: list[Term]) -> Kind | None:
         if kinds <= set(family):
             return widest
     said = " and ".join(sorted(TITLES[kind] for kind in kinds))
-    raise Misfit(f"{said} cannot stand for each other.", "Turn one of them into the kind of the other.")
+    raise Misfit(f"{said} cannot stand for each other.", "Turn one of them into the type of the other.")
 
 
 def cast(term: Term, kind: Kind | None) -> pl.Expr:

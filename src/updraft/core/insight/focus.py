@@ -54,7 +54,7 @@ class Focus(BaseModel):
         """
         if self.findings():
             raise Problem(
-                "This focus",
+                "This selection",
                 "it holds rows by their place, and no rule tells them from others.",
                 "Take the repair of the finding, or choose the rows by their values.",
                 code="no_rule",
@@ -75,7 +75,7 @@ class Focus(BaseModel):
                 return rule
             else:
                 raise Problem(
-                    "This focus",
+                    "This selection",
                     "its conditions nest deeper than a rule can.",
                     "Take away a selection.",
                     code="no_rule",
@@ -115,7 +115,7 @@ class Focus(BaseModel):
             meant = (found or {}).get(key)
             if meant is None:
                 raise Problem(
-                    "This focus",
+                    "This selection",
                     "the finding it comes from is not there any more.",
                     "Take it away.",
                     code="no_finding",

@@ -11,6 +11,7 @@ from typing import Any
 import polars as pl
 
 from updraft.core.figures import shown
+from updraft.core.insight.findings.naming import names_a_code, names_a_key, ranks
 from updraft.core.values import Kind, is_blank, kind_of
 
 BARS = 14
@@ -25,6 +26,8 @@ class ColumnSummary:
         bars: heights from 0 to 1. For numbers and dates a histogram from the smallest to the largest value,
             for the rest the most frequent values.
         fact: the one thing worth knowing; `alert` when it asks for attention.
+        amount: numbers that measure or count something, in which thousands may stand apart; years, codes and
+            numbers of things are none.
     """
 
     name: str
@@ -34,6 +37,7 @@ class ColumnSummary:
     bars: tuple[float, ...]
     fact: str
     alert: bool = False
+    amount: bool = False
 
 
 def summarise_columns(table: pl.LazyFrame) -> list[ColumnSummary]:
@@ -63,13 +67,27 @@ def _summary(table: pl.LazyFrame, name: str, dtype: pl.DataType) -> ColumnSummar
     fact = _empties(empty, rows)
     if not fact:
         fact = (
-            "every value differs"
+            "all differ"
             if distinct == rows and rows > 1
             else "1 value"
             if distinct == 1
             else f"{distinct:,} values"
         )
-    return ColumnSummary(name, kind, empty, distinct, bars, fact, bool(empty))
+    amount = kind in (Kind.WHOLE, Kind.NUMBER) and _is_amount(column, distinct == rows and rows > 1)
+    return ColumnSummary(name, kind, empty, distinct, bars, fact, bool(empty), amount)
+
+
+def _is_amount(column: pl.Series, all_differ: bool) -> bool:
+    name = column.name
+    if names_a_code(name) or names_a_key(name) or ranks(name):
+        return False
+    if column.dtype.is_integer():
+        low, high = (int(end) for end in (column.min() or 0, column.max() or 0))  # type: ignore[arg-type]
+        if all_differ and high - low + 1 == column.len():
+            return False  # numbers of the rows
+        if low >= 1500 and high <= 2200:
+            return False  # years
+    return True
 
 
 def _empties(empty: int, rows: int) -> str:

@@ -196,8 +196,9 @@ class StepKind(ABC):
         needs: what it needs besides its tables, see Need.
         answers: for a kind that needs decisions, the answers that its open questions can have; none: any
             text.
-        made_for: what the page makes such a step for by itself: a `file` that comes in, pasted `cells`,
-            `values` edited in place, the `profile` taken as a table.
+        made_for: what the page makes such a step for by itself: a `file` that comes in, pasted `cells`, the
+            `order` of a sorted view, `values` edited in place, the `profile` taken as a table.
+        way_in: for a source, its place among the ways in and what it brings, such as (5, "A database").
         desk: the module of the page that draws its desk; `form` makes one from the settings.
     """
 
@@ -213,7 +214,8 @@ class StepKind(ABC):
     outputs: ClassVar[tuple[Out, ...]] = (Out(main=True),)
     needs: ClassVar[frozenset[Need]] = frozenset()
     answers: ClassVar[tuple[str, ...]] = ()
-    made_for: ClassVar[Literal["", "file", "cells", "values", "profile"]] = ""
+    way_in: ClassVar[tuple[int, str]] = (99, "")
+    made_for: ClassVar[Literal["", "file", "cells", "values", "profile", "order"]] = ""
     desk: ClassVar[str] = "form"
     Settings: ClassVar[type[Settings]]
 

@@ -19,10 +19,10 @@ class ColumnChoice(Settings):
     Only columns chosen by name must be there: the other ways take what the table has.
     """
 
-    by: Literal["names", "pattern", "kinds", "all"] = setting("Choose by", default="names")
+    by: Literal["names", "pattern", "types", "all"] = setting("Choose by", default="names")
     names: tuple[str, ...] = setting("Columns", default=())
     pattern: str = setting("Name matches", "a regular expression", default="")
-    kinds: tuple[Kind, ...] = setting("Kinds", default=())
+    types: tuple[Kind, ...] = setting("Types", default=())
     but: tuple[str, ...] = setting("All but", default=())
 
     def resolve(self, schema: pl.Schema, only: Kind | None = None) -> list[str]:
@@ -48,8 +48,8 @@ class ColumnChoice(Settings):
                     field="columns",
                 ) from None
             found = [name for name in schema if fits.search(name)]
-        elif self.by == "kinds":
-            found = [name for name, dtype in schema.items() if kind_of(dtype) in self.kinds]
+        elif self.by == "types":
+            found = [name for name, dtype in schema.items() if kind_of(dtype) in self.types]
         else:
             found = list(schema)
         return [
@@ -61,7 +61,7 @@ class ColumnChoice(Settings):
         text = {
             "names": listed(self.names) or "no columns yet",
             "pattern": f"columns like {self.pattern}",
-            "kinds": f"{listed([k.value.replace('_', '/') for k in self.kinds])} columns",
+            "types": f"{listed([k.value.replace('_', '/') for k in self.types])} columns",
             "all": "all columns",
         }[self.by]
         return f"{text} but {listed(self.but)}" if self.but else text
@@ -115,7 +115,7 @@ def need_kind(name: str, schema: pl.Schema, kinds: Iterable[Kind], *, field: str
         return found
     raise Problem(
         f"Column “{name}”",
-        f"it is of kind {TITLES[found]}, and {' or '.join(TITLES[kind] for kind in kinds)} is needed.",
+        f"it is of type {TITLES[found]}, and {' or '.join(TITLES[kind] for kind in kinds)} is needed.",
         way_out,
         field=field,
         code="wrong_kind",

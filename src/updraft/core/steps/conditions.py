@@ -241,7 +241,7 @@ def value_of(text: str, kind: Kind, column: str) -> Any:
         }.get(kind, "")
         raise Problem(
             f"“{text}”",
-            f"column “{column}” is of kind {TITLES[kind]}, and this is not one.",
+            f"column “{column}” is of type {TITLES[kind]}, and this is not one.",
             f"Type a {TITLES[kind]}{form}.",
             field="rule",
         ) from None

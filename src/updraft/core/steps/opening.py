@@ -26,7 +26,7 @@ def open_questions(many: int, new: New, decided: bool, text: str, one: str) -> C
         pl.LazyFrame({"n": [many]}),
         text,
         _LEVELS[new] if decided else "info",
-        "Say on the desk what each becomes.",
+        "Say in the panel what each becomes.",
         one,
         side="open",
     )

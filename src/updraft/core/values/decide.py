@@ -63,7 +63,7 @@ def decide(table: pl.DataFrame, numbers: str | None = None) -> tuple[pl.DataFram
 
 def _decide_column(series: pl.Series, numbers: str | None) -> tuple[pl.Series, Decision]:
     if series.dtype != pl.String:
-        return series, Decision(series.name, kind_of(series.dtype), "", "came with this kind")
+        return series, Decision(series.name, kind_of(series.dtype), "", "came with this type")
     return _decide_text(series, numbers)
 
 
@@ -129,7 +129,7 @@ def _decide_filled(series: pl.Series, numbers: str | None) -> tuple[pl.Series, D
                     name,
                     Kind.TEXT,
                     "",
-                    f"every value reads as {form} and as {twin} alike; set the kind to say which",
+                    f"every value reads as {form} and as {twin} alike; set the type to say which",
                     doubt=True,
                 )
             if meant != form:
@@ -137,7 +137,7 @@ def _decide_filled(series: pl.Series, numbers: str | None) -> tuple[pl.Series, D
             why = f": {why}"
         shown = f" written {form}" if form else ""
         return read, Decision(name, kind, form, f"all {filled:,} values are {_plural(kind)}{shown}{why}")
-    return series, Decision(name, Kind.TEXT, "", f"{filled:,} values, not all of one other kind")
+    return series, Decision(name, Kind.TEXT, "", f"{filled:,} values, not all of one other type")
 
 
 def _sample(series: pl.Series) -> pl.Series:

@@ -24,8 +24,8 @@ def laboratory() -> Ready:
             step("full", "remove_empty_columns", {}, "tests"),
             step(
                 "kinds",
-                "set_kinds",
-                {"columns": [{"column": "sown", "kind": "date", "formats": ["DD/MM/YYYY"]}]},
+                "set_types",
+                {"columns": [{"column": "sown", "type": "date", "formats": ["DD/MM/YYYY"]}]},
                 "full",
             ),
             step(

@@ -46,13 +46,13 @@ def march_report() -> Flow:
             ),
             Step(
                 id="kinds",
-                kind="set_kinds",
+                kind="set_types",
                 inputs={"table": "recode_variety"},
                 settings={
                     "columns": [
                         {
                             "column": "Ordered on",
-                            "kind": "date",
+                            "type": "date",
                             "formats": ["YYYY-MM-DD", "DD.MM.YY", "D Mon YYYY"],
                         }
                     ]

@@ -18,7 +18,7 @@ _ANSWERS = {
     "t": "t/f", "f": "t/f", "1": "1/0", "0": "1/0", "x": "x", "ja": "ja/nein", "nein": "ja/nein", "oui": "oui/non",
     "non": "oui/non", "si": "si/no", "sí": "si/no",
 }  # fmt: skip
-_READ = frozenset({"yes", "no", "y", "n", "true", "false", "1", "0", "x"})  # as Set kinds reads them
+_READ = frozenset({"yes", "no", "y", "n", "true", "false", "1", "0", "x"})  # as Set types reads them
 # What it is called, words of a name, the shape nine of ten must have.
 _SHAPES = (
     ("an e-mail address", frozenset({"mail", "email"}), r"^[^@\s,;<>]+@[^@\s,;<>]+\.[^@\s.,;<>]{2,}$"),
@@ -89,7 +89,7 @@ def yes_no_words(view: View) -> Iterator[Finding]:
             (
                 Repair(
                     f"Set {column.name} to yes/no",
-                    (step("set_kinds", columns=[{"column": column.name, "kind": "yes_no"}]),),
+                    (step("set_types", columns=[{"column": column.name, "type": "yes_no"}]),),
                 ),
             )
             if readable

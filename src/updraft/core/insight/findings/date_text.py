@@ -73,7 +73,7 @@ def _dates(column: Column) -> Iterator[Finding]:
             + (f"; {plural(emptied, 'odd cell becomes', 'odd cells become')} empty" if emptied else ""),
             (
                 *first,
-                step("set_kinds", columns=[{"column": column.name, "kind": kind.value, "formats": order}]),
+                step("set_types", columns=[{"column": column.name, "type": kind.value, "formats": order}]),
             ),
         )
         for order in ([order_of, [_other(form) for form in order_of]] if open_ else [order_of])
@@ -201,10 +201,10 @@ def dates_as_numbers(view: View) -> Iterator[Finding]:
                 Repair(
                     f"Set {column.name} to date: YYYYMMDD",
                     (
-                        step("set_kinds", columns=[{"column": column.name, "kind": "text"}]),
+                        step("set_types", columns=[{"column": column.name, "type": "text"}]),
                         step(
-                            "set_kinds",
-                            columns=[{"column": column.name, "kind": "date", "formats": ["YYYYMMDD"]}],
+                            "set_types",
+                            columns=[{"column": column.name, "type": "date", "formats": ["YYYYMMDD"]}],
                         ),
                     ),
                 ),

@@ -233,8 +233,8 @@ def _without_rows(view: View, found: list[Finding]) -> _Below:
     fresh, decisions = decide(reduced.select(texts))
     changed = {
         d.column: step(
-            "set_kinds",
-            columns=[{"column": d.column, "kind": d.kind.value, "formats": [d.format] if d.format else []}],
+            "set_types",
+            columns=[{"column": d.column, "type": d.kind.value, "formats": [d.format] if d.format else []}],
         )
         for d in decisions
         if fresh.schema[d.column] != reduced.schema[d.column]

@@ -184,7 +184,7 @@ def _broken(view: View, key: Column, other: Column, keys: Codes, values: Codes) 
             (
                 Repair(
                     f"Give {other.name} the value that most rows of the same {key.name} have",
-                    (step("settle_groups", within=[key.name], columns=[other.name]),),
+                    (step("one_value_per_group", within=[key.name], columns=[other.name]),),
                 ),
             ),
             weight=57,

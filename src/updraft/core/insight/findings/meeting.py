@@ -43,7 +43,7 @@ def keys_that_miss(view: View) -> Iterator[Finding]:
             if best and view.column(column.name).is_text:
                 yield best
             elif best:
-                text = step("set_kinds", columns=[{"column": column.name, "kind": "text"}])
+                text = step("set_types", columns=[{"column": column.name, "type": "text"}])
                 yield replace(
                     best, rule=None, repairs=tuple(Repair(r.sentence, (text, *r.steps)) for r in best.repairs)
                 )

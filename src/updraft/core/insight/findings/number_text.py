@@ -286,9 +286,9 @@ def mixed_currencies(view: View) -> Iterator[Finding]:
                             into=name,
                         ),
                         step(
-                            "set_kinds",
+                            "set_types",
                             columns=[
-                                {"column": column.name, "kind": "number", "formats": forms, "dressed": True}
+                                {"column": column.name, "type": "number", "formats": forms, "dressed": True}
                             ],
                         ),
                     ),
@@ -360,7 +360,7 @@ def _to_numbers(
         .drop_nulls()
     )
     whole = bool((read == read.floor()).all()) and read.len() > 0
-    setting: dict[str, object] = {"column": column.name, "kind": "whole" if whole else "number"}
+    setting: dict[str, object] = {"column": column.name, "type": "whole" if whole else "number"}
     if forms != ["1,234.5"] or good["bare"].str.contains("[,.]" if whole else ",").any() or dressed or mended:
         setting["formats"] = forms
     if dressed:
@@ -380,5 +380,5 @@ def _to_numbers(
         left = f" after letters are made digits in {plural(len(mended), 'value', 'values')}" + left
     return Repair(
         f"Set {column.name} to {'whole number' if whole else 'number'}{into}{f', {how}' if how else ''}{left}",
-        (*first, step("set_kinds", columns=[setting])),
+        (*first, step("set_types", columns=[setting])),
     )

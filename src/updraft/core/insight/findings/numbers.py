@@ -217,7 +217,7 @@ def _units(column: Column, values: Numbers) -> Iterator[Finding]:
     first = (
         ()
         if few_are_small or column.kind is not Kind.WHOLE
-        else (step("set_kinds", columns=[{"column": column.name, "kind": "number"}]),)
+        else (step("set_types", columns=[{"column": column.name, "type": "number"}]),)
     )
     yield Finding(
         "mixed_units",

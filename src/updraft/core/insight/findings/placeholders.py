@@ -174,8 +174,8 @@ def _emptying(column: Column, found: pl.Series) -> list[Step]:
             formats = [rest.format] if rest.format else []
             steps.append(
                 step(
-                    "set_kinds",
-                    columns=[{"column": column.name, "kind": rest.kind.value, "formats": formats}],
+                    "set_types",
+                    columns=[{"column": column.name, "type": rest.kind.value, "formats": formats}],
                 )
             )
     return steps

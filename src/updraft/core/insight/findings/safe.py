@@ -60,7 +60,7 @@ def _is_mild(step: Step, code: str) -> bool:
             )
         case "drop_rows":
             return code == "totals"
-        case "set_kinds":
+        case "set_types":
             return not any(column.get("units") for column in settings["columns"])
     return False
 

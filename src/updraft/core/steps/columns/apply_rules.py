@@ -105,7 +105,7 @@ def _value(text: str, kind: Kind, name: str) -> pl.Expr:
         raise Problem(problem.thing, problem.reason, problem.way_out, field="rules") from None
     if kind is Kind.WHOLE and not isinstance(found, int):
         raise Problem(
-            f"“{text}”", f"column “{name}” is of kind {TITLES[kind]}, and this has decimals.",
+            f"“{text}”", f"column “{name}” is of type {TITLES[kind]}, and this has decimals.",
             "Type a whole number, or choose kind number.", field="rules",
         )  # fmt: skip
     return pl.lit(found, dtype=DTYPES[kind])

@@ -16,7 +16,7 @@ class ListColumns(StepKind):
 
     kind = "list_columns"
     title = "List columns"
-    summary = "A table of the columns themselves, with their kinds and figures"
+    summary = "A table of the columns themselves, with their types and figures"
     words = ("profile", "metadata", "schema", "describe", "column names", "field list", "data dictionary")
     icon = "list-columns"
     Settings = ListColumnsSettings
@@ -27,7 +27,7 @@ class ListColumns(StepKind):
             _row(table, name, dtype, place)
             for place, (name, dtype) in enumerate(table.collect_schema().items(), start=1)
         ]
-        empty = pl.LazyFrame(schema={"Place": pl.Int64, "Column": pl.String, "Kind": pl.String})
+        empty = pl.LazyFrame(schema={"Place": pl.Int64, "Column": pl.String, "Type": pl.String})
         return Result(pl.concat(rows) if rows else empty)
 
     def sentence(self, settings: ListColumnsSettings) -> str:
@@ -41,7 +41,7 @@ def _row(table: pl.LazyFrame, name: str, dtype: pl.DataType, place: int) -> pl.L
     return table.select(
         pl.lit(place, dtype=pl.Int64).alias("Place"),
         pl.lit(name).alias("Column"),
-        pl.lit(TITLES[kind_of(dtype)]).alias("Kind"),
+        pl.lit(TITLES[kind_of(dtype)]).alias("Type"),
         pl.len().cast(pl.Int64).alias("Rows"),
         empty.alias("Empty"),
         (pl.lit(None, dtype=pl.Int64) if nested else column.drop_nulls().n_unique().cast(pl.Int64)).alias(

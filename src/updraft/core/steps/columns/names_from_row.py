@@ -13,7 +13,7 @@ class NamesFromRowSettings(Settings):
         default=1,
         minimum=1,
     )
-    kinds: bool = setting("Decide the kinds of the columns anew", widget="flag", default=True)
+    types: bool = setting("Decide the types of the columns anew", widget="flag", default=True)
 
 
 class NamesFromRow(StepKind):
@@ -47,7 +47,7 @@ class NamesFromRow(StepKind):
         ]
         names, told = column_names(given, len(given))
         done = table.slice(settings.row).rename(dict(zip(schema, names, strict=True)))
-        if not settings.kinds:
+        if not settings.types:
             return Result(done, warnings=tuple(told))
         fresh, decisions = decide(done.collect())
         return Result(

@@ -45,7 +45,7 @@ def check_keys(pairs: Iterable[KeyPair], schema: pl.Schema, other: pl.Schema) ->
         if mine is not its and {mine, its} != _NUMBERS:
             raise Problem(
                 f"“{pair.column}” and “{pair.reference}”",
-                f"one is of kind {TITLES[mine]}, the other {TITLES[its]}, so they never meet.",
+                f"one is of type {TITLES[mine]}, the other {TITLES[its]}, so they never meet.",
                 "Set one of them to the other's kind first.",
                 field="keys",
             )

@@ -10,17 +10,18 @@ from updraft.core.figures import shown
 from updraft.core.formats.write import is_formula, way_of, without_formulas, write_csv, write_sheets
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, setting
-from updraft.core.steps.choice import need_columns
+from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.outputs.naming import plain_name
 from updraft.core.steps.tables import Tables
 
 _MOST_SHEETS = 200
+_TEXTS = (".csv", ".tsv")
 
 
 class WriteFileSettings(Settings):
     name: str = setting(
         "File name",
-        "ends in .xlsx, .csv, .json, .jsonl, .parquet or .arrow",
+        "ends in .xlsx, .csv, .tsv, .json, .jsonl, .parquet or .arrow",
         widget="text",
         default="report.xlsx",
     )
@@ -57,7 +58,7 @@ class WriteFile(StepKind):
 
     kind = "write_file"
     title = "Write file"
-    summary = "Save the table as a workbook, CSV, JSON or Parquet"
+    summary = "Save the table as a workbook, CSV, TSV, JSON, Parquet or Arrow"
     words = ("save", "export", "output", "xlsx", "csv", "json", "parquet", "download", "report", "deliver")
     icon = "file-earmark-arrow-down"
     needs = frozenset({"effects"})
@@ -67,11 +68,30 @@ class WriteFile(StepKind):
         need_columns(
             [settings.sheets] if settings.sheets else [], tables.main.collect_schema(), field="sheets"
         )
-        return Result(tables.main, touched=(), counts=self._formulas(tables.main, settings))
+        way_of(settings.name.strip())  # an ending that names no format is said while it is typed
+        counts = (*self._nested(tables.main, settings), *self._formulas(tables.main, settings))
+        return Result(tables.main, touched=(), counts=counts)
+
+    def _nested(self, table: pl.LazyFrame, settings: WriteFileSettings) -> tuple[Count, ...]:
+        """Columns of lists or records, where the format knows of none."""
+        nested = [name for name, dtype in table.collect_schema().items() if dtype.is_nested()]
+        if not nested or Path(settings.name.strip()).suffix.lower() not in (".csv", ".tsv", ".xlsx"):
+            return ()
+        many = pl.LazyFrame({"n": [len(nested)]})
+        return (
+            Count(
+                "nested",
+                many,
+                f"{{n}} columns hold lists or records and are written as JSON text: {listed(nested)}",
+                "warning",
+                "Expand the lists first if each of their values should have a cell of its own.",
+                f"{{n}} column holds lists or records and is written as JSON text: {listed(nested)}",
+            ),
+        )
 
     def _formulas(self, table: pl.LazyFrame, settings: WriteFileSettings) -> tuple[Count, ...]:
         texts = [name for name, dtype in table.collect_schema().items() if isinstance(dtype, pl.String)]
-        if not texts or Path(settings.name.strip()).suffix.lower() != ".csv":
+        if not texts or Path(settings.name.strip()).suffix.lower() not in _TEXTS:
             return ()
         many = table.select(pl.sum_horizontal(is_formula(pl.col(name)).sum() for name in texts))
         done = "get an apostrophe in front" if settings.formulas == "mark" else "are written as they are"
@@ -110,9 +130,9 @@ class WriteFile(StepKind):
 
     def _write(self, table: pl.DataFrame, settings: WriteFileSettings, path: Path) -> None:
         ending = Path(settings.name.strip()).suffix.lower()
-        if ending == ".csv":
+        if ending in _TEXTS:
             marked = without_formulas(table) if settings.formulas == "mark" else table
-            write_csv(marked, path, delimiter=settings.delimiter)
+            write_csv(marked, path, delimiter="\t" if ending == ".tsv" else settings.delimiter)
         elif ending == ".xlsx":
             write_sheets(self._sheets(table, settings), path)
         else:

@@ -148,7 +148,7 @@ class RowsToColumns(StepKind):
                 pl.LazyFrame({"n": [fresh.height if decided else 0]}),
                 f"{{n}} names of {settings.names} were not there before: {named}",
                 levels[settings.new],
-                "Say on the desk whether each becomes a column or is left out.",
+                "Say in the panel whether each becomes a column or is left out.",
                 f"{{n}} name of {settings.names} was not there before: {named}",
                 side="open",
             ),

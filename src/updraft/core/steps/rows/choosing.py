@@ -35,7 +35,14 @@ class RowChoice(Settings):
         },
     )
     rule: Rule = setting("Where", widget="rule", default=Rule(), when={"by": ["rule"]})
-    count: int = setting("How many", widget="number", default=1, when={"by": ["first", "last"]}, minimum=0)
+    count: int = setting(
+        "How many",
+        "in the order of the table that comes in",
+        widget="number",
+        default=1,
+        when={"by": ["first", "last"]},
+        minimum=0,
+    )
     start: int = setting("From row", widget="number", default=1, when={"by": ["range"]}, minimum=1)
     end: int = setting("To row", widget="number", default=1, when={"by": ["range"]}, minimum=1)
     every: int = setting(

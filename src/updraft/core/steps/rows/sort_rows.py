@@ -42,6 +42,7 @@ class SortRows(StepKind):
         "newest first",
     )
     icon = "sort-down"
+    made_for = "order"
     Settings = SortRowsSettings
 
     def apply(self, tables: Tables, settings: SortRowsSettings, context: Context) -> Result:

@@ -24,7 +24,9 @@ class TakeRowsSettings(Settings):
             "random": "at random",
         },
     )
-    count: int = setting("How many", "rows", widget="number", default=10, minimum=0)
+    count: int = setting(
+        "How many", "rows, in the order of the table that comes in", widget="number", default=10, minimum=0
+    )
     column: str = setting("By", widget="column", default="", when={"by": ["largest", "smallest"]})
     within: tuple[str, ...] = setting(
         "For each", "no column takes them from the whole table", widget="names", default=()

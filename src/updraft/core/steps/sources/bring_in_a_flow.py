@@ -27,6 +27,7 @@ class BringInAFlow(StepKind):
     summary = "Bring in the table that another flow makes"
     words = ("sub-flow", "part", "shared", "reuse", "source", "another flow", "nested", "input")
     icon = "box-arrow-in-down-right"
+    way_in = (9, "Another flow")
     inputs = ()
     needs = frozenset({"flows"})
     Settings = BringInAFlowSettings

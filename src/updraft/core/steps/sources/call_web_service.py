@@ -90,6 +90,7 @@ class CallWebService(StepKind):
     summary = "Bring in the answer of a web service, all pages of it"
     words = ("api", "rest", "http", "get", "post", "json", "endpoint", "request", "url", "download", "source")
     icon = "cloud-arrow-down"
+    way_in = (6, "A web service")
     inputs = ()
     needs = frozenset({"outside"})
     Settings = CallWebServiceSettings

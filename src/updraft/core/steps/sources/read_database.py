@@ -63,6 +63,7 @@ class ReadDatabase(StepKind):
         "source",
     )
     icon = "database"
+    way_in = (5, "A database")
     inputs = ()
     needs = frozenset({"outside"})
     Settings = ReadDatabaseSettings

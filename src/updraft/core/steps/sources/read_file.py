@@ -187,8 +187,8 @@ class ReadingSettings(Settings):
     columns: tuple[str, ...] = setting(
         "Columns to read", "none chosen reads all", widget="names", default=(), port="self"
     )
-    kinds: Literal["decide", "text"] = setting(
-        "Kinds of columns",
+    types: Literal["decide", "text"] = setting(
+        "Types of columns",
         widget="choice",
         default="decide",
         labels={"decide": "decide from all values", "text": "leave as text"},
@@ -288,7 +288,7 @@ def as_result(found: Reading, settings: ReadingSettings, wanted: Wanted) -> Resu
     if wanted:
         frame = frame.select([name for name in frame.columns if name in wanted] or frame.columns[:1])
     evidence: dict[str, str] = {}
-    if settings.kinds == "decide":
+    if settings.types == "decide":
         frame, decisions = decide(frame, settings.numbers)
         evidence = {decision.column: decision.evidence for decision in decisions}
         said += [f"“{d.column}” stays text: {d.evidence}." for d in decisions if d.doubt]

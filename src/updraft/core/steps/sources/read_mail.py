@@ -29,6 +29,7 @@ class ReadMail(StepKind):
     summary = "Bring in the latest attachment from a mail folder"
     words = ("email", "e-mail", "attachment", "mailbox", "inbox", "maildir", "imap", "source")
     icon = "envelope-paper"
+    way_in = (8, "Mail")
     inputs = ()
     needs = frozenset({"outside"})
     Settings = ReadMailSettings

@@ -49,6 +49,7 @@ class ReadOData(StepKind):
     summary = "Bring in an entity set of an OData service"
     words = ("odata", "api", "entity", "feed", "web service", "erp", "source", "metadata")
     icon = "collection"
+    way_in = (7, "OData")
     inputs = ()
     needs = frozenset({"outside"})
     Settings = ReadODataSettings

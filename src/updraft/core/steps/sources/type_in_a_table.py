@@ -15,8 +15,8 @@ MOST_CELLS = 50_000  # it is kept in the flow itself
 class TypeInATableSettings(Settings):
     columns: tuple[str, ...] = setting("Columns", widget="sheet", default=("Column 1", "Column 2"))
     rows: tuple[tuple[str, ...], ...] = setting("Rows", widget="hidden", default=())
-    kinds: Literal["decide", "text"] = setting(
-        "Kinds of columns",
+    types: Literal["decide", "text"] = setting(
+        "Types of columns",
         widget="choice",
         default="decide",
         labels={"decide": "decide from all values", "text": "leave as text"},
@@ -31,6 +31,7 @@ class TypeInATable(StepKind):
     summary = "A small table, typed or pasted from a spreadsheet"
     words = ("paste", "clipboard", "manual", "enter", "inline", "constant", "list", "create", "source")
     icon = "table"
+    way_in = (4, "A typed table")
     inputs = ()
     made_for = "cells"
     Settings = TypeInATableSettings
@@ -63,7 +64,7 @@ class TypeInATable(StepKind):
         columns = {name: [row[place] or None for row in rows] for place, name in enumerate(names)}
         frame = pl.DataFrame(columns, schema=dict.fromkeys(names, pl.String))
         evidence: dict[str, str] = {}
-        if settings.kinds == "decide":
+        if settings.types == "decide":
             frame, decisions = decide(frame)
             evidence = {decision.column: decision.evidence for decision in decisions}
             said += [f"“{d.column}” stays text: {d.evidence}." for d in decisions if d.doubt]

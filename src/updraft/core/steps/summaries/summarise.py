@@ -180,8 +180,8 @@ def expression(figure: Figure, schema: pl.Schema, field: str = "figures") -> pl.
     if figure.figure in ("sum", "mean", "median") and kind not in (Kind.WHOLE, Kind.NUMBER, Kind.YES_NO):
         raise Problem(
             f"Column “{figure.column}”",
-            f"it is of kind {TITLES[kind]}, which cannot be added up.",
-            "Put a step “Set kinds” before this one.",
+            f"it is of type {TITLES[kind]}, which cannot be added up.",
+            "Put a step “Set types” before this one.",
             field=field,
             code="not_a_number",
         )

@@ -158,7 +158,7 @@ def _literal(text: str, name: str, dtype: pl.DataType) -> pl.Expr:
     if text and read.null_count():
         raise Problem(
             f"“{text}”",
-            f"column “{name}” is of kind {TITLES[kind]}, and this is not one.",
+            f"column “{name}” is of type {TITLES[kind]}, and this is not one.",
             f"Type a {TITLES[kind]}.",
             field="value",
         )

@@ -13,7 +13,7 @@ from updraft.core.values import Kind
 
 class FindAndReplaceSettings(Settings):
     columns: ColumnChoice = setting(
-        "Columns", widget="columns", default=ColumnChoice(by="kinds", kinds=(Kind.TEXT,)), kind="text"
+        "Columns", widget="columns", default=ColumnChoice(by="types", types=(Kind.TEXT,)), kind="text"
     )
     find: str = setting("Find", widget="text", default="")
     new: str = setting("Replace with", "nothing takes it away", widget="text", default="")

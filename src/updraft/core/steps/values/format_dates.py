@@ -9,7 +9,7 @@ class FormatDatesSettings(Settings):
     columns: ColumnChoice = setting(
         "Columns",
         widget="columns",
-        default=ColumnChoice(by="kinds", kinds=(Kind.DATE, Kind.DATETIME)),
+        default=ColumnChoice(by="types", types=(Kind.DATE, Kind.DATETIME)),
         kind="date",
     )
     format: str = setting(
@@ -35,7 +35,7 @@ class FormatDates(StepKind):
             for name in settings.columns.resolve(schema)
             if settings.columns.by == "names" or kind_of(schema[name]) in (Kind.DATE, Kind.DATETIME)
         ]
-        way_out = "Put a step “Set kinds” before this one."
+        way_out = "Put a step “Set types” before this one."
         for name in columns:
             need_kind(name, schema, [Kind.DATE, Kind.DATETIME], field="columns", way_out=way_out)
         pattern = pattern_of(settings.format)

@@ -116,7 +116,7 @@ def _as_kind(new: pl.Series, dtype: pl.DataType) -> pl.Series:
         odd = new.filter(read.is_null() & new.is_not_null())[0]
         raise Problem(
             f"“{odd}”",
-            f"column “{new.name}” is of kind {TITLES[kind_of(dtype)]}, and this is not one.",
+            f"column “{new.name}” is of type {TITLES[kind_of(dtype)]}, and this is not one.",
             "Change the new value, or set the column to text first.",
             field="changes",
         )

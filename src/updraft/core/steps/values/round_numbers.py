@@ -10,7 +10,7 @@ from updraft.core.values import Kind, kind_of
 
 class RoundNumbersSettings(Settings):
     columns: ColumnChoice = setting(
-        "Columns", widget="columns", default=ColumnChoice(by="kinds", kinds=(Kind.NUMBER,)), kind="number"
+        "Columns", widget="columns", default=ColumnChoice(by="types", types=(Kind.NUMBER,)), kind="number"
     )
     places: int = setting("Decimal places", widget="number", default=1, minimum=0, maximum=15)
     way: Literal["near", "down", "up"] = setting(
@@ -32,7 +32,7 @@ class RoundNumbers(StepKind):
         table = tables.main
         schema = table.collect_schema()
         columns = settings.columns.resolve(schema, only=Kind.NUMBER)
-        way_out = "Put a step “Set kinds” before this one."
+        way_out = "Put a step “Set types” before this one."
         for name in columns:
             need_kind(name, schema, [Kind.NUMBER, Kind.WHOLE], field="columns", way_out=way_out)
         rounded = [self._rounded(name, settings) for name in columns if kind_of(schema[name]) is Kind.NUMBER]

@@ -18,7 +18,7 @@ _ZERO_WIDTH = r"[\u{200b}\u{200c}\u{200d}\u{2060}\u{feff}]"
 
 class TidyTextSettings(Settings):
     columns: ColumnChoice = setting(
-        "Columns", widget="columns", default=ColumnChoice(by="kinds", kinds=(Kind.TEXT,)), kind="text"
+        "Columns", widget="columns", default=ColumnChoice(by="types", types=(Kind.TEXT,)), kind="text"
     )
     trim: bool = setting("Trim blanks at both ends", widget="flag", default=True)
     collapse: bool = setting(

@@ -3,10 +3,18 @@ import { api, attempt } from "./api.js";
 import { byId, h, icon, pausing } from "./dom.js";
 
 export class AddBox {
-  constructor(catalogue, choose) {
+  /**
+   * @param {any[]} catalogue the kinds of steps
+   * @param {(kind: any, branch: boolean) => void} choose
+   * @param {() => string} follower the step that would then work on the new one's result; "" where none would
+   */
+  constructor(catalogue, choose, follower = () => "") {
+    this.follower = follower;
+    this.branch = false;
     this.kinds = new Map(catalogue.map((kind) => [kind.kind, kind]));
     this.choose = choose;
     this.input = byId("add-box");
+    this.drop = byId("add-drop");
     this.list = byId("add-list");
     this.search = pausing(60, () => this.look());
     this.input.addEventListener("focus", () => this.look());
@@ -21,7 +29,8 @@ export class AddBox {
   }
 
   close() {
-    this.list.hidden = true;
+    this.drop.hidden = true;
+    this.branch = false;
     this.input.setAttribute("aria-expanded", "false");
     this.input.removeAttribute("aria-activedescendant");
   }
@@ -36,6 +45,12 @@ export class AddBox {
     if (!answer || query !== this.input.value.trim() || document.activeElement !== this.input)
       return;
     this.found = answer.kinds.map((kind) => this.kinds.get(kind));
+    // Where there is a table, one mostly wants to work on it.
+    if (!query && byId("stops").children.length)
+      this.found = [
+        ...this.found.filter((kind) => kind.role !== "source"),
+        ...this.found.filter((kind) => kind.role === "source"),
+      ];
     let family = null;
     const rows = [];
     this.found.forEach((kind, n) => {
@@ -69,9 +84,44 @@ export class AddBox {
         ),
       );
     this.list.replaceChildren(...rows);
-    this.list.hidden = false;
+    byId("add-where").replaceChildren(...this.where());
+    this.drop.hidden = false;
     this.input.setAttribute("aria-expanded", "true");
     this.point(0);
+  }
+
+  /** In the middle of the steps: here, or as a branch of its own. */
+  where() {
+    const follower = this.follower();
+    if (!follower) return [];
+    const way = (branch, text, key) =>
+      h(
+        "button",
+        {
+          type: "button",
+          tabindex: "-1",
+          class: "chip",
+          "aria-pressed": String(this.branch === branch),
+          title: key,
+          onmousedown: (event) => {
+            event.preventDefault();
+            this.branch = branch;
+            this.look();
+          },
+        },
+        text,
+      );
+    return [
+      way(false, `Here, before “${follower}”`, "Enter"),
+      way(true, "As a branch of its own", "Shift Enter"),
+      h(
+        "span",
+        {},
+        this.branch
+          ? "The steps that follow stay as they are."
+          : `“${follower}” and what follows then work on its result. Shift Enter makes a branch.`,
+      ),
+    ];
   }
 
   point(at) {
@@ -104,16 +154,17 @@ export class AddBox {
     } else if (event.key === "Enter") {
       event.preventDefault();
       // What is typed decides, not the list still shown for what was typed before.
-      Promise.resolve(this.search.now() ?? this.looking).then(() => this.take(this.at));
+      const branch = event.shiftKey || this.branch;
+      Promise.resolve(this.search.now() ?? this.looking).then(() => this.take(this.at, branch));
     }
   }
 
-  take(n) {
+  take(n, branch = this.branch) {
     const kind = this.found?.[n];
     if (!kind) return;
     this.input.value = "";
     this.close();
     this.input.blur();
-    this.choose(kind);
+    this.choose(kind, branch);
   }
 }

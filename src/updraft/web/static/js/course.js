@@ -1,7 +1,7 @@
 /** The course: the flow from top to bottom, a lane per table, a stop per step. Its places come from the server. */
 import { byId, count, h, icon, svg } from "./dom.js";
 
-const ROW = 58,
+const ROW = 47,
   TOP = 0,
   COLOURS = [
     "#0f766e",
@@ -26,13 +26,13 @@ export class Course {
   show(state, selected) {
     this.state = state;
     const { stops, links, lanes } = state.course;
-    const gap = lanes > 1 ? Math.max(12, Math.min(24, Math.floor(84 / (lanes - 1)))) : 0;
-    const x = (lane) => 22 + lane * gap;
+    const gap = lanes > 1 ? Math.max(11, Math.min(18, Math.floor(84 / (lanes - 1)))) : 0;
+    const x = (lane) => 18 + lane * gap;
     const y = (row) => TOP + row * ROW + ROW / 2;
     const place = Object.fromEntries(stops.map((stop) => [stop.id, stop]));
-    const left = x(lanes - 1) + 15;
+    const left = x(lanes - 1) + 14;
     document.body.style.setProperty("--rail-width", `${left}px`);
-    document.body.style.setProperty("--course-rail", `${Math.max(0, left - 61)}px`); // many lanes widen the course, not narrow its text
+    document.body.style.setProperty("--course-rail", `${Math.max(0, left - 50)}px`); // many lanes widen the course, not narrow its text
 
     const focused = this.list.contains(document.activeElement)
       ? document.activeElement?.getAttribute("data-step")

@@ -31,7 +31,7 @@ export class Desk {
   fold(yes) {
     document.body.classList.toggle("folded", yes);
     byId("fold").setAttribute("aria-expanded", String(!yes));
-    byId("fold").textContent = yes ? "Open desk" : "Fold desk";
+    byId("fold").textContent = yes ? "Show panel" : "Hide panel";
   }
 }
 

@@ -1,7 +1,7 @@
 /** The desk of a column: values, figures, patterns, and the column beside another. Looking changes nothing. */
 import { api, attempt } from "./api.js";
 import { count, h, icon, plural } from "./dom.js";
-import { short } from "./deskProfile.js";
+import { exact, short } from "./deskProfile.js";
 import { condition } from "./focus.js";
 import { rangeHistogram, scatterPicture } from "./pictures.js";
 import { ValueList } from "./valueList.js";
@@ -101,6 +101,7 @@ export class ColumnDesk {
           { class: "add-row mb-2" },
           way("Sort up", "sort-up", "up"),
           way("Sort down", "sort-down", "down"),
+          column.kind === "whole" || column.kind === "number" ? this.thousands(grid) : null,
           h(
             "button",
             {
@@ -188,6 +189,27 @@ export class ColumnDesk {
     if (this.tab === "pair") this.drawPair();
   }
 
+  /** Whether thousands stand apart: a way of showing, kept for this flow in this browser. */
+  thousands(grid) {
+    const button = h(
+      "button",
+      {
+        type: "button",
+        class: "chip",
+        title: "Show thousands apart; the data stays as it is",
+        "aria-label": "Thousands apart",
+        "aria-pressed": String(grid.apart(this.name)),
+        onclick: () => {
+          grid.setApart(this.name, !grid.apart(this.name));
+          this.refresh();
+          button.setAttribute("aria-pressed", String(grid.apart(this.name)));
+        },
+      },
+      "1,234",
+    );
+    return button;
+  }
+
   /** The focus changed: everything follows. */
   focused() {
     this.list?.load(true);
@@ -206,18 +228,20 @@ export class ColumnDesk {
     const n = found.numbers ?? {},
       parts = [];
     if (found.histogram) parts.push(...this.histogram(found.histogram));
+    const apart = this.studio.grid.apart(this.name);
+    const figure = (number) => short(number, apart);
     if (ORDERED.has(this.kind) && n.min !== undefined)
       parts.push(
         rows([
-          ["Smallest", short(n.min)],
-          ["5 %", short(n.q05)],
-          ["Lower quartile", short(n.q25)],
-          ["Median", short(n.median)],
-          ["Mean", short(n.mean)],
-          ["Upper quartile", short(n.q75)],
-          ["95 %", short(n.q95)],
-          ["Largest", short(n.max)],
-          ["Spread", n.spread === null ? null : short(n.spread)],
+          ["Smallest", exact(n.min, apart)],
+          ["5 %", figure(n.q05)],
+          ["Lower quartile", figure(n.q25)],
+          ["Median", figure(n.median)],
+          ["Mean", figure(n.mean)],
+          ["Upper quartile", figure(n.q75)],
+          ["95 %", figure(n.q95)],
+          ["Largest", exact(n.max, apart)],
+          ["Spread", n.spread === null ? null : figure(n.spread)],
           ["Zeros", count(n.zeros ?? 0)],
           ["Negatives", count(n.negatives ?? 0)],
         ]),

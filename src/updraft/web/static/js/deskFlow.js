@@ -60,7 +60,7 @@ export class FlowDesk {
                 save();
               },
             }),
-            select(KINDS, p.kind ?? "text", `Kind of parameter ${n + 1}`, (kind) => {
+            select(KINDS, p.kind ?? "text", `Type of parameter ${n + 1}`, (kind) => {
               p.kind = kind;
               if (kind === "choice" && !p.options?.length) p.options = [String(p.value)];
               if (kind !== "list" && Array.isArray(p.value)) p.value = p.value.join(", ");

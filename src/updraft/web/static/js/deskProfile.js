@@ -25,7 +25,7 @@ export class ProfileDesk {
     const frame = (body, foot = null) =>
       this.desk.show("profile", {
         eyebrow: "Profile",
-        title: studio.focus.nothing ? "The whole table" : "The rows in focus",
+        title: studio.focus.nothing ? "The whole table" : "The selected rows",
         summary: `${plural(studio.grid.length ?? 0, "row", "rows")} × ${plural(studio.table.columns.length, "column", "columns")}; all of them are counted`,
         tools: h(
           "button",
@@ -120,7 +120,7 @@ function facts(column) {
     column.distinct ? plural(column.distinct, "value", "values") : null,
   ];
   if (numbers.min !== undefined && numbers.min !== null)
-    said.push(`${short(numbers.min)} to ${short(numbers.max)}, median ${short(numbers.median)}`);
+    said.push(`${exact(numbers.min)} to ${exact(numbers.max)}, median ${short(numbers.median)}`);
   if (days.first)
     said.push(
       `${days.first} to ${days.last}${days.missing_days ? `, ${count(days.missing_days)} days missing` : ""}`,
@@ -134,7 +134,14 @@ function facts(column) {
   return said.filter(Boolean).join(" · ");
 }
 
-export const short = (number) =>
+/** A figure worked out of many values, such as a mean: six digits say enough. */
+export const short = (number, apart = false) =>
   number === null || number === undefined
     ? "none"
-    : Number(number).toLocaleString("en", { maximumSignificantDigits: 6 });
+    : Number(number).toLocaleString("en", { maximumSignificantDigits: 6, useGrouping: apart });
+
+/** A value as it stands in the data, every digit of it. */
+export const exact = (number, apart = false) =>
+  number === null || number === undefined
+    ? "none"
+    : Number(number).toLocaleString("en", { maximumFractionDigits: 15, useGrouping: apart });

@@ -11,9 +11,15 @@ const SAID = {
   failed: "It did not finish",
   cancelled: "Cancelled",
   "cut off": "Cut off",
-  waiting: "Waiting for the worker",
+  waiting: "Waiting",
   running: "Running",
 };
+
+/** The files of the flow, and the pattern of several that the step reads. */
+function choices(files, path) {
+  const known = files.map((file) => [file.path, file.path]);
+  return /[*?]/.test(path ?? "") ? [[path, `${path} (all that fit)`], ...known] : known;
+}
 
 export class RunDesk {
   constructor(studio, desk) {
@@ -21,11 +27,15 @@ export class RunDesk {
     this.desk = desk;
   }
 
-  async show() {
+  /** `chosen` holds the parameters and files that were chosen before this was drawn anew. */
+  async show(chosen = { parameters: {}, inputs: {} }) {
     const { state, course } = this.studio;
     const files = (await this.studio.files()) ?? [];
-    const parameters = Object.fromEntries(state.parameters.map((p) => [p.name, p.value]));
-    const inputs = {};
+    const parameters = {
+      ...Object.fromEntries(state.parameters.map((p) => [p.name, p.value])),
+      ...chosen.parameters,
+    };
+    const inputs = { ...chosen.inputs };
     const sources = course
       .order()
       .map((id) => state.steps[id])
@@ -43,7 +53,7 @@ export class RunDesk {
         state.parameters.map((p) =>
           labelled(
             { id: `run-${p.name}`, property: { title: p.name, description: p.note } },
-            valueControl(p, p.value, {
+            valueControl(p, parameters[p.name], {
               id: `run-${p.name}`,
               label: p.name,
               change: (value) => {
@@ -56,33 +66,33 @@ export class RunDesk {
         sources.map((step) =>
           labelled(
             { id: `run-${step.id}`, property: { title: step.label, description: "file" } },
-            select(
-              files.map((f) => [f.path, f.path]),
-              step.settings.path,
-              step.label,
-              (path) => {
-                inputs[step.id] = path;
-              },
-              { id: `run-${step.id}` },
+            h(
+              "div",
+              { class: "row-item" },
+              select(
+                choices(files, step.settings.path),
+                inputs[step.id] ?? step.settings.path,
+                step.label,
+                (path) => {
+                  inputs[step.id] = path;
+                },
+                { id: `run-${step.id}` },
+              ),
+              h(
+                "button",
+                {
+                  type: "button",
+                  class: "btn btn-quiet btn-small",
+                  "aria-label": `Bring in another file for ${step.label}`,
+                  onclick: async () => {
+                    const path = await this.studio.pickFile();
+                    if (path) this.show({ parameters, inputs: { ...inputs, [step.id]: path } });
+                  },
+                },
+                "Another…",
+              ),
             ),
           ),
-        ),
-        h(
-          "p",
-          { class: "muted small mt-3" },
-          "For a file that is not here yet: ",
-          h(
-            "button",
-            {
-              type: "button",
-              class: "tiny-button p-0",
-              onclick: async () => {
-                if (await this.studio.pickFile()) this.show();
-              },
-            },
-            "bring it in",
-          ),
-          ".",
         ),
       ],
       foot: [
@@ -171,9 +181,11 @@ export class RunDesk {
       summary:
         run.report?.seconds !== undefined
           ? `${run.report.seconds.toFixed(2)} seconds`
-          : open
-            ? `${finished} of ${order.length} steps`
-            : null,
+          : run.why
+            ? run.why
+            : open
+              ? `${finished} of ${order.length} steps`
+              : null,
       body: [
         open
           ? h(

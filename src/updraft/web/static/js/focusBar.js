@@ -103,6 +103,16 @@ export function showFocusBar({ table, step, draft, view, focus, total, findings,
           `sorted by ${view.sort}`,
           icon("x-lg"),
         ),
+        h(
+          "button",
+          {
+            type: "button",
+            class: "tiny-button",
+            title: "Steps work on the table's own order, not on this one, unless it becomes a step",
+            onclick: () => act.keepOrder(),
+          },
+          "Sort for good",
+        ),
       );
   }
   const title = !step
@@ -124,9 +134,14 @@ export function showFocusBar({ table, step, draft, view, focus, total, findings,
     table
       ? h(
           "button",
-          { type: "button", class: "chip", onclick: () => act.showProfile() },
+          {
+            type: "button",
+            class: "chip chip-profile",
+            title: "Profile",
+            onclick: () => act.showProfile(),
+          },
           icon("clipboard-data"),
-          "Profile",
+          h("span", {}, "Profile"),
         )
       : "",
   );

@@ -6,28 +6,51 @@ import { visible } from "./visible.js";
 
 const PAGE = 200;
 const ROW_ID = " row"; // names of columns never begin with a blank
-const SIGNS = {
-  text: "Aa",
-  whole: "12",
-  number: "1.5",
-  yes_no: "y/n",
-  date: "day",
-  datetime: "time",
-  duration: "dur",
-  list: "[ ]",
-  record: "{ }",
-};
 const WIDTHS = {
-  text: 168,
-  whole: 104,
-  number: 110,
-  yes_no: 100,
-  date: 122,
-  datetime: 172,
-  duration: 120,
-  list: 180,
-  record: 180,
+  text: 110,
+  whole: 66,
+  number: 72,
+  yes_no: 64,
+  date: 88,
+  datetime: 138,
+  duration: 96,
+  list: 160,
+  record: 160,
 };
+
+/**
+ * The type of a column in words, and what its values tell: “text · 24 values”, “3 empty · whole”. What finds no room is
+ * left out as a whole.
+ */
+function factOf(column, facts) {
+  const type = column.kind.replace("_", "/").replace("datetime", "date, time");
+  const parts = !facts?.fact
+    ? [type]
+    : facts.alert
+      ? [facts.fact, ` · ${type}`]
+      : [type, ...facts.fact.replace(/^/, " · ").split(/(?= values$)/)];
+  return parts.map((part) => h("span", {}, part));
+}
+
+/** How wide a text is in the letters of the cells, in pixels. */
+const wide = (() => {
+  const ruler = document.createElement("canvas").getContext("2d");
+  return (text) => {
+    ruler.font = "12.4px Figtree, sans-serif";
+    return ruler.measureText(String(text)).width;
+  };
+})();
+
+const MODEST = 96; // pixels that any column may have
+
+/** The room that nine cells of ten need, and all where they are short: one long text does not widen the whole column. */
+function typical(needs) {
+  const sorted = [...needs].sort((a, b) => a - b);
+  const widest = sorted.at(-1) ?? 0;
+  return widest <= MODEST
+    ? widest
+    : Math.max(MODEST, sorted[Math.floor((sorted.length - 1) * 0.9)]);
+}
 
 export class TableGrid {
   /** `act` has chooseColumn(name), viewChanged(view). */
@@ -58,7 +81,7 @@ export class TableGrid {
     const top = same && this.grid ? this.grid.getViewport().top : 0;
     const cell = same && this.grid ? this.grid.getActiveCell() : null;
     this.table = table;
-    this.summary = null;
+    this.facts = null;
     const names = table.columns.map((column) => column.name);
     if (!names.includes(this.view.sort)) this.view.sort = "";
     if (!table.touched.length) this.view.changed = false;
@@ -79,7 +102,7 @@ export class TableGrid {
 
   make() {
     this.grid = new SlickGrid(this.element, this.source, this.columns(), {
-      rowHeight: 28,
+      rowHeight: 25,
       enableCellNavigation: true,
       enableColumnReorder: true,
       frozenColumn: this.frozen,
@@ -152,12 +175,12 @@ export class TableGrid {
       this.order && [...known.keys()].every((n) => this.order.includes(n))
         ? this.order.filter((n) => known.has(n))
         : [...known.keys()];
-    const facts = new Map((this.summary ?? []).map((column) => [column.name, column]));
+    const facts = this.facts ?? new Map();
     const number = {
       id: ROW_ID,
       name: h("span", { class: "visually-hidden" }, "Row"),
       field: "row",
-      width: 46 + Math.max(0, String(this.table.rows).length - 4) * 7,
+      width: 36 + Math.max(0, String(this.table.rows).length - 4) * 7,
       resizable: false,
       selectable: false,
       focusable: false,
@@ -179,8 +202,8 @@ export class TableGrid {
           toolTip: `${name}, ${column.kind_title}${column.origin ? `, brought by “${column.origin}”` : ""}`,
           width:
             this.widths.get(name) ??
-            Math.min(Math.max(WIDTHS[column.kind] ?? 150, name.length * 7.4 + 66), 300),
-          minWidth: 56,
+            Math.min(Math.max(WIDTHS[column.kind] ?? 120, wide(name) * 1.06 + 16), 260),
+          minWidth: 44,
           cssClass: `${numeric ? "num" : ""} ${column.origin ? "elsewhere" : ""}`.trim(),
           headerCssClass:
             `${column.origin ? "elsewhere" : ""} ${name === this.chosen ? "chosen" : ""}`.trim(),
@@ -204,14 +227,13 @@ export class TableGrid {
       h(
         "div",
         { class: "head-top" },
-        h("span", { class: "head-kind", "aria-hidden": "true" }, SIGNS[column.kind]),
         h(
           "button",
           {
             type: "button",
             class: "head-name",
             onclick: () => this.act.chooseColumn(column.name),
-            "aria-label": `${column.name}, ${column.kind_title}: show on the desk`,
+            "aria-label": `${column.name}, ${column.kind_title}: show in the panel`,
           },
           column.name,
         ),
@@ -228,7 +250,14 @@ export class TableGrid {
         ),
       ),
       h("div", { class: "head-bars", "aria-hidden": "true" }, bars),
-      h("div", { class: `head-fact${facts?.alert ? " alert-fact" : ""}` }, facts?.fact ?? " "),
+      h(
+        "div",
+        {
+          class: `head-fact${facts?.alert ? " alert-fact" : ""}`,
+          title: facts?.fact ? `${column.kind_title}: ${facts.fact}` : column.kind_title,
+        },
+        factOf(column, facts),
+      ),
     );
   }
 
@@ -324,21 +353,17 @@ export class TableGrid {
   /** Give columns that nobody resized the width of their longest text in these rows, within bounds. */
   fitWidths(rows, was) {
     let grew = false;
-    this.table.columns.forEach(({ name, kind, changed }, at) => {
+    this.table.columns.forEach(({ name, changed }, at) => {
       if (!rows.length || (this.widths.has(name) && (!changed || this.resized.has(name)))) return;
-      const room = kind === "text" ? 7.1 : 8.2;
       const needs = rows.slice(0, 120).map((cells, n) => {
         const before = was[n]?.[name];
         return (
-          (cells[at] === null ? 4 : String(cells[at]).length) * room +
-          (before === undefined ? 0 : String(before ?? "was empty").length * 6.6 + 10)
+          wide(cells[at] === null ? "empty" : cells[at]) +
+          (before === undefined ? 0 : wide(before ?? "was empty") + 10)
         );
       });
       const width = Math.round(
-        Math.min(
-          Math.max(name.length * 7.6 + 62, Math.max(...needs) + 24, 84),
-          changed ? 340 : 250,
-        ),
+        Math.min(Math.max(wide(name) * 1.06 + 16, typical(needs) + 16, 54), changed ? 300 : 220),
       );
       if (width > (this.widths.get(name) ?? 0)) {
         this.widths.set(name, width);
@@ -371,16 +396,18 @@ export class TableGrid {
       api(`/api/flows/${this.flow}/tables/${table.key}/summary?${query}`),
     );
     if (!answer || table !== this.table || focus !== this.focusText()) return;
-    this.summary = answer.columns;
+    this.facts = new Map(answer.columns.map((column) => [column.name, column]));
     const active = this.grid.getActiveCell();
     this.grid.setColumns(this.columns());
+    this.grid.invalidate();
     if (active) this.grid.setActiveCell(active.row, active.cell);
   }
 
   format(column, item) {
     if (!item.cells) return h("span", { class: "cell-waiting" });
     const was = item.was?.[column.name];
-    const body = value(item.cells[column.index], column.kind);
+    const apart = this.apart(column.name);
+    const body = value(item.cells[column.index], column.kind, apart);
     if (was === undefined) return body;
     return {
       html: h(
@@ -390,12 +417,38 @@ export class TableGrid {
         h(
           "span",
           { class: `cell-was${was === null ? " cell-empty" : ""}` },
-          was === null ? "was empty" : value(was, typeof was === "string" ? "text" : column.kind),
+          was === null
+            ? "was empty"
+            : value(was, typeof was === "string" ? "text" : column.kind, apart),
         ),
       ),
       addClasses: "changed",
       toolTip: `before: ${was === null ? "empty" : was}`,
     };
+  }
+
+  /** Whether thousands stand apart in a column: as a person chose, else where it holds amounts. */
+  apart(name) {
+    this.chosenApart ??= this.keptApart();
+    return this.chosenApart[name] ?? this.facts?.get(name)?.amount ?? false;
+  }
+
+  setApart(name, yes) {
+    this.chosenApart = { ...this.keptApart(), [name]: yes };
+    localStorage.setItem(this.apartKey, JSON.stringify(this.chosenApart));
+    this.grid.invalidate();
+  }
+
+  get apartKey() {
+    return `updraft.thousands.${this.flow}`;
+  }
+
+  keptApart() {
+    try {
+      return JSON.parse(localStorage.getItem(this.apartKey) ?? "{}");
+    } catch {
+      return {}; // written by hand, or by another version
+    }
   }
 
   keys(event) {
@@ -476,10 +529,11 @@ export class TableGrid {
 }
 
 /** A cell's text; blanks that one would not see are marked. */
-function value(cell, kind) {
+function value(cell, kind, apart = false) {
   if (cell === null) return h("span", { class: "cell-empty" }, "empty");
   if (typeof cell === "boolean") return cell ? "yes" : "no";
-  if (typeof cell === "number") return cell.toLocaleString("en", { maximumFractionDigits: 12 });
+  if (typeof cell === "number")
+    return cell.toLocaleString("en", { maximumFractionDigits: 12, useGrouping: apart });
   return kind === "text" ? visible(cell) : cell;
 }
 

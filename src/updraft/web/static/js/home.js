@@ -45,6 +45,14 @@ onDrop(
   (over) => document.body.classList.toggle("dragging", over),
 );
 
+for (const button of document.querySelectorAll("[data-bring]"))
+  button.addEventListener("click", () =>
+    attempt(async () => {
+      const { id } = await post("/api/flows");
+      location.href = `/flows/${id}?bring=${/** @type {any} */ (button).dataset.bring}`;
+    }),
+  );
+
 document.addEventListener("click", (event) => {
   const button = /** @type {any} */ (event.target).closest("[data-do]");
   if (!button) return;

@@ -93,6 +93,18 @@ export const sources = {
     });
   },
 
+  /** Open the chooser of a folder: its files of one shape become one table. */
+  pickFolder() {
+    const input = byId("folder-input");
+    input.onchange = () => {
+      const files = [...input.files];
+      input.value = "";
+      const folder = files[0]?.webkitRelativePath.split("/")[0] ?? "";
+      if (files.length) attempt(() => this.bringIn(files, folder));
+    };
+    input.click();
+  },
+
   /** Each file becomes a source with a lane of its own; several of one shape may become one table. */
   async bringIn(files, folder = "") {
     await this.applyDraft();

@@ -41,7 +41,11 @@ class Studio extends Parts {
     this.desk = new Desk();
     for (const [name, Made] of Object.entries(DESKS)) this[name] = new Made(this, this.desk);
     this.wide = new WideDesk(this);
-    this.addBox = new AddBox([...this.kinds.values()], (kind) => attempt(() => this.add(kind)));
+    this.addBox = new AddBox(
+      [...this.kinds.values()],
+      (kind, branch) => attempt(() => this.add(kind, branch)),
+      () => this.follower(),
+    );
     this.preview = pausing(220, () => this.look());
     this.flowState.shown = (state) => this.follow(state);
     this.drafts.on("changed", () => this.stepDesk.step && this.stepDesk.tell(this.table));
@@ -80,6 +84,11 @@ class Studio extends Parts {
         () => location.hash === "#run" && this.runDesk.show(),
       );
     this.flowState.follow();
+    const bring = this.kinds.get(new URLSearchParams(location.search).get("bring"));
+    if (bring) {
+      history.replaceState(null, "", location.pathname);
+      attempt(() => this.add(bring));
+    }
   }
 
   /** Show a new state; the table follows where its fingerprint changed. */

@@ -3,8 +3,9 @@ import { attempt, onDrop, post } from "../api.js";
 import { byId } from "../dom.js";
 import { bindKeys } from "../keys.js";
 import { showKeys } from "../overlays.js";
+import { openWaysIn } from "../waysIn.js";
 
-const [NARROW, WIDE, STEP] = [220, 520, 16]; // pixels of the course
+const [NARROW, WIDE, STEP] = [190, 520, 16]; // pixels of the course
 
 export function bind(studio) {
   const click = (id, act) => byId(id).addEventListener("click", act);
@@ -15,7 +16,7 @@ export function bind(studio) {
   click("run", () => studio.run());
   click("flow-name", () => studio.flowDesk.show());
   click("coming-stop", () => attempt(() => post(`/api/flows/${studio.flow}/stop`)));
-  click("add-file", () => studio.pickFile(true));
+  click("bring-in", (event) => openWaysIn(studio, event.currentTarget));
   click("fold", () => studio.desk.fold(!document.body.classList.contains("folded")));
   onDrop(
     (files, folder) => attempt(() => studio.bringIn(files, folder)),

@@ -2,6 +2,7 @@
 import { api } from "../api.js";
 import { byId, count, h, icon, plural } from "../dom.js";
 import { showFocusBar } from "../focusBar.js";
+import { waysAsCards } from "../waysIn.js";
 
 export class Shown {
   constructor(studio) {
@@ -54,24 +55,18 @@ export class Shown {
 
   /** The flow has no step yet. */
   welcome() {
-    const onclick = () => this.studio.pickFile(true);
     byId("grid-empty").hidden = false;
     byId("grid-empty").replaceChildren(
       h(
         "div",
-        { class: "welcome" },
+        { class: "welcome welcome-wide" },
+        h("h2", {}, "Bring in the first table"),
         h(
-          "div",
-          { class: "drop" },
-          icon("file-earmark-spreadsheet"),
-          h("h2", {}, "Bring in the first table"),
-          h(
-            "p",
-            { class: "muted" },
-            "Drop a workbook or a CSV here. Title lines are left out and the header is found; you can correct both.",
-          ),
-          h("button", { type: "button", class: "btn btn-main", onclick }, "Choose a file"),
+          "p",
+          { class: "muted" },
+          "Drop a file anywhere here, or choose where the table comes from. Nothing in it is changed.",
         ),
+        waysAsCards(this.studio),
       ),
     );
     byId("run").disabled = true;

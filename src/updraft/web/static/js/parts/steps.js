@@ -17,8 +17,17 @@ export const steps = {
     return at.role === "output" ? at.main : after;
   },
 
+  /** The name of the step that works on the selected one's result; "" where there is none. */
+  follower() {
+    if (!this.selected || this.output) return "";
+    const next = this.course
+      .order()
+      .find((id) => this.state.steps[id].main?.split(".")[0] === this.selected);
+    return next ? this.state.steps[next].label : "";
+  },
+
   /** Add a step of a kind behind the selected one; a source opens a lane of its own. */
-  async add(kind) {
+  async add(kind, branch = false) {
     await this.applyDraft();
     if (kind.made_for === "file") {
       await this.pickFile(true);
@@ -34,7 +43,7 @@ export const steps = {
     }
     const ends = kind.role === "output" || this.state.steps[this.selected].role === "output";
     const step = { kind: kind.kind, settings: kind.starting };
-    const insert = !ends && !this.output;
+    const insert = !ends && !this.output && !branch;
     await this.shownNew(
       await this.addOne({ op: "add", step, after: this.place(), plug: true, insert }),
     );
@@ -46,6 +55,22 @@ export const steps = {
     await this.select(id);
     this.desk.fold(false);
     this.stepDesk.form?.focusFirst();
+  },
+
+  /** The order that is only looked at becomes a step; a step that takes the first rows then takes these. */
+  async keepOrder() {
+    const { sort, desc } = this.grid.view;
+    const kind = this.kindFor("order");
+    await this.applyDraft();
+    const settings = { ...kind.starting, order: [{ column: sort, down: desc }] };
+    const id = await this.addOne({
+      op: "add",
+      step: { kind: kind.kind, settings },
+      after: this.place(),
+      plug: true,
+      insert: !this.output && this.state.steps[this.selected].role !== "output",
+    });
+    if (id) await this.select(id);
   },
 
   async remove(id) {

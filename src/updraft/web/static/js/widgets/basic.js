@@ -2,6 +2,9 @@
 import { freshId, h } from "../dom.js";
 
 /** A labelled field; the control that has the label's id is described by the help text. */
+/** The columns that a field chooses from: of the port that its setting names, else of the table that comes in. */
+export const columnsOf = (field) => field.context.columns(field.property.port ?? "table");
+
 export function labelled({ property, id }, ...controls) {
   const help = property.description
     ? h("span", { class: "help", id: `${id}-help` }, property.description)

@@ -1,103 +1,65 @@
 /** Widgets that choose columns of the table that comes in. */
 import { h, icon } from "../dom.js";
-import { choice, group, labelled, removeButton, select } from "./basic.js";
+import { choice, group, labelled, removeButton, select, columnsOf } from "./basic.js";
+import { sieve } from "./sieve.js";
 
 export const columnOptions = (columns) => columns.map((column) => [column.name, column.name]);
 
-/** A list of names with check boxes and, when long, a search box. Names that are gone stay visible until unchecked. */
+/** A list of names with check boxes, to be searched when long. Names that are gone stay visible until unchecked. */
 export function checkList(columns, chosen, label, change) {
   const picked = new Set(chosen);
   const names = columns.map((column) => column.name);
   const gone = chosen.filter((name) => !names.includes(name));
+  const all = [...gone.map((name) => ({ name, kind: "not here", gone: true })), ...columns];
   const list = h("div", { class: "checks", role: "group", "aria-label": label });
   const tell = () =>
     change([
       ...names.filter((name) => picked.has(name)),
       ...gone.filter((name) => picked.has(name)),
     ]);
-  const draw = (search = "") =>
+  const draw = () =>
     list.replaceChildren(
-      ...[...gone.map((name) => ({ name, kind: "not here", gone: true })), ...columns]
-        .filter((column) => column.name.toLowerCase().includes(search.toLowerCase()))
-        .map((column) => {
-          const box = h("input", {
-            type: "checkbox",
-            class: "form-check-input",
-            checked: picked.has(column.name),
-            "aria-label": column.name,
-            onchange: () => {
-              if (box.checked) picked.add(column.name);
-              else picked.delete(column.name);
-              tell();
-            },
-          });
-          return h(
-            "label",
-            {},
-            box,
-            h(
-              "span",
-              { class: `name${column.gone ? " gone" : ""}`, title: column.name },
-              column.name,
-            ),
-            h("span", { class: "tag" }, column.kind.replace("_", "/")),
-          );
-        }),
+      ...all.filter(found.fits).map((column) => {
+        const box = h("input", {
+          type: "checkbox",
+          class: "form-check-input",
+          checked: picked.has(column.name),
+          "aria-label": column.name,
+          onchange: () => {
+            if (box.checked) picked.add(column.name);
+            else picked.delete(column.name);
+            tell();
+          },
+        });
+        return h(
+          "label",
+          {},
+          box,
+          h(
+            "span",
+            { class: `name${column.gone ? " gone" : ""}`, title: column.name },
+            column.name,
+          ),
+          h("span", { class: "tag" }, column.kind.replace("_", "/")),
+        );
+      }),
     );
+  const found = sieve(columns, label, draw, (yes, fits) => {
+    for (const { name } of all.filter(fits)) yes ? picked.add(name) : picked.delete(name);
+    draw();
+    tell();
+  });
   draw();
-  const tools = h(
-    "div",
-    { class: "checks-tools" },
-    columns.length > 8
-      ? h("input", {
-          type: "search",
-          class: "form-control form-control-sm",
-          placeholder: "Find a column",
-          "aria-label": `Find in ${label}`,
-          oninput: (event) => draw(event.target.value),
-        })
-      : null,
-    h(
-      "button",
-      {
-        type: "button",
-        class: "tiny-button",
-        onclick: () => {
-          names.forEach((name) => picked.add(name));
-          draw();
-          tell();
-        },
-      },
-      "All",
-    ),
-    h(
-      "button",
-      {
-        type: "button",
-        class: "tiny-button",
-        onclick: () => {
-          picked.clear();
-          draw();
-          tell();
-        },
-      },
-      "None",
-    ),
-  );
-  return h("div", {}, tools, list);
+  return h("div", {}, found.element, list);
 }
 
 export const columnWidgets = {
   column(field) {
     return labelled(
       field,
-      select(
-        columnOptions(field.context.columns("table")),
-        field.value,
-        field.property.title,
-        field.set,
-        { id: field.id },
-      ),
+      select(columnOptions(columnsOf(field)), field.value, field.property.title, field.set, {
+        id: field.id,
+      }),
     );
   },
 
@@ -105,12 +67,7 @@ export const columnWidgets = {
     if (field.property.port !== "self")
       return group(
         field,
-        orderedNames(
-          field.context.columns("table"),
-          field.value ?? [],
-          field.property.title,
-          field.set,
-        ),
+        orderedNames(columnsOf(field), field.value ?? [], field.property.title, field.set),
       );
     const place = h("div", {}, h("span", { class: "muted" }, "Reading the names…"));
     queueMicrotask(() =>
@@ -140,15 +97,13 @@ export const columnWidgets = {
   },
 
   columns(field) {
-    const value = { by: "names", names: [], pattern: "", kinds: [], but: [], ...field.value };
-    const columns = field.context
-      .columns("table")
-      .filter(
-        (column) =>
-          !field.property.kind ||
-          column.kind === field.property.kind ||
-          value.names.includes(column.name),
-      );
+    const value = { by: "names", names: [], pattern: "", types: [], but: [], ...field.value };
+    const columns = columnsOf(field).filter(
+      (column) =>
+        !field.property.kind ||
+        column.kind === field.property.kind ||
+        value.names.includes(column.name),
+    );
     const place = h("div", { class: "mt-2" });
     const set = (change) => {
       Object.assign(value, change);
@@ -184,16 +139,16 @@ export const columnWidgets = {
     const ways = [
       ["names", "names"],
       ["pattern", "pattern"],
-      field.property.kind ? ["kinds", `all ${field.property.kind}`] : ["all", "all"],
+      field.property.kind ? ["types", `all ${field.property.kind}`] : ["all", "all"],
     ];
     return group(
       field,
       choice(
         ways,
-        value.by === "all" && field.property.kind ? "kinds" : value.by,
+        value.by === "all" && field.property.kind ? "types" : value.by,
         "Choose columns by",
         (by) => {
-          set({ by, kinds: by === "kinds" ? [field.property.kind] : value.kinds });
+          set({ by, types: by === "types" ? [field.property.kind] : value.types });
           draw();
         },
       ),
@@ -202,7 +157,9 @@ export const columnWidgets = {
   },
 
   chosen(field) {
-    const columns = field.context.columns("table").map((column) => column.name);
+    const known = columnsOf(field);
+    const columns = known.map((column) => column.name);
+    const kinds = new Map(known.map((column) => [column.name, column.kind]));
     const settings = field.form.settings;
     const listed = (field.value ?? []).map((item) => ({
       column: item.column,
@@ -236,6 +193,7 @@ export const columnWidgets = {
       tell();
       list.children[to].querySelector(".grip").focus();
     };
+    const here = (row) => found.fits({ name: row.column, kind: kinds.get(row.column) });
     const draw = () =>
       list.replaceChildren(
         ...rows.map((row, n) => {
@@ -270,7 +228,7 @@ export const columnWidgets = {
           );
           const item = h(
             "div",
-            { class: `row-item${row.kept ? "" : " is-dropped"}` },
+            { class: `row-item${row.kept ? "" : " is-dropped"}`, hidden: !here(row) },
             grip,
             box,
             h(
@@ -302,6 +260,11 @@ export const columnWidgets = {
           return item;
         }),
       );
+    const found = sieve(known, field.property.title, draw, (yes) => {
+      for (const row of rows.filter(here)) row.kept = yes;
+      draw();
+      tell();
+    });
     draw();
     if (/** @type {any} */ (window).Sortable)
       /** @type {any} */ (window).Sortable.create(list, {
@@ -309,7 +272,7 @@ export const columnWidgets = {
         animation: 120,
         onEnd: ({ oldIndex, newIndex }) => move(oldIndex, newIndex),
       });
-    return group(field, list);
+    return group(field, h("div", {}, found.element, list));
   },
 };
 

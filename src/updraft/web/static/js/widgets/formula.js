@@ -1,6 +1,6 @@
 /** Widgets for formulas: the name of a column to make, and the formula with its functions and columns at hand. */
 import { data, freshId, h } from "../dom.js";
-import { labelled } from "./basic.js";
+import { labelled, columnsOf } from "./basic.js";
 
 const WORD = /[\p{L}_][\p{L}\p{N}_]*$/u;
 
@@ -75,9 +75,7 @@ export const formulaWidgets = {
       spellcheck: "false",
       oninput: () => field.set(input.value),
     });
-    const names = field.context
-      .columns("table")
-      .map((column) => h("option", { value: column.name }));
+    const names = columnsOf(field).map((column) => h("option", { value: column.name }));
     return labelled(field, input, h("datalist", { id: list }, names));
   },
 
@@ -147,7 +145,7 @@ export const formulaWidgets = {
     };
     area.addEventListener("input", () => {
       tell();
-      show(word() ? offers(field.context.columns("table"), word()) : []);
+      show(word() ? offers(columnsOf(field), word()) : []);
     });
     area.addEventListener("blur", () => show([]));
     area.addEventListener("keydown", (event) => {

@@ -2,7 +2,7 @@
 import { api, attempt } from "../api.js";
 import { h } from "../dom.js";
 import { finder } from "./finder.js";
-import { group, keepingFocus, labelled, removeButton, select } from "./basic.js";
+import { group, keepingFocus, labelled, removeButton, select, columnsOf } from "./basic.js";
 import { checkList, columnOptions } from "./columns.js";
 
 const path = (connection, what, query) =>
@@ -121,7 +121,7 @@ export const outsideWidgets = {
               "div",
               { class: "row-item" },
               select(
-                columnOptions(field.context.columns("table")),
+                columnOptions(columnsOf(field)),
                 row.column,
                 `Order by column ${n + 1}`,
                 (value) => {

@@ -1,6 +1,6 @@
 /** Widgets for lists of pairs: recodes, kinds of columns, keys, brought columns, figures. */
 import { data, h } from "../dom.js";
-import { group, keepingFocus, removeButton, select } from "./basic.js";
+import { group, keepingFocus, removeButton, select, columnsOf } from "./basic.js";
 import { columnOptions } from "./columns.js";
 import { listEditor } from "./items.js";
 import { resolved } from "../schema.js";
@@ -45,7 +45,7 @@ function dress(item, tell) {
     h("label", { class: "small" }, box, " with currency, percent, brackets or units"),
     units,
   );
-  if (item.kind !== "number" && item.kind !== "whole") place.hidden = true;
+  if (item.type !== "number" && item.type !== "whole") place.hidden = true;
   return place;
 }
 
@@ -162,9 +162,9 @@ export const pairWidgets = {
     );
   },
 
-  kinds(field) {
+  types(field) {
     const { formats, titles } = data("formats");
-    const columns = field.context.columns("table");
+    const columns = columnsOf(field);
     const options = ["text", "whole", "number", "yes_no", "date", "datetime"].map((kind) => [
       kind,
       titles[kind],
@@ -174,8 +174,8 @@ export const pairWidgets = {
       const place = h("div", { class: "formats" });
       const show = () =>
         keepingFocus(place, () => {
-          const offered = (formats[item.kind] ?? []).filter((form) => !item.formats.includes(form));
-          place.hidden = !formats[item.kind];
+          const offered = (formats[item.type] ?? []).filter((form) => !item.formats.includes(form));
+          place.hidden = !formats[item.type];
           place.replaceChildren(
             ...item.formats.map((form, n) =>
               h(
@@ -207,7 +207,7 @@ export const pairWidgets = {
               add,
               { class: "form-select form-select-sm w-auto" },
             ),
-            item.kind === "number" || item.kind === "whole"
+            item.type === "number" || item.type === "whole"
               ? ""
               : h("input", {
                   type: "text",
@@ -226,16 +226,16 @@ export const pairWidgets = {
         }
       };
       const guess = async () => {
-        const asked = `${item.column} ${item.kind}`;
+        const asked = `${item.column} ${item.type}`;
         item.formats = [];
         show();
         tell();
         const found =
-          item.column && ["date", "datetime", "number"].includes(item.kind)
-            ? ((await field.context.formats(item.column, item.kind)) ?? [])
+          item.column && ["date", "datetime", "number"].includes(item.type)
+            ? ((await field.context.formats(item.column, item.type)) ?? [])
             : [];
-        if (asked !== `${item.column} ${item.kind}`) return; // another column was chosen meanwhile
-        item.formats = item.kind === "number" && found.join() === "1,234.5" ? [] : found;
+        if (asked !== `${item.column} ${item.type}`) return; // another column was chosen meanwhile
+        item.formats = item.type === "number" && found.join() === "1,234.5" ? [] : found;
         show();
         tell();
       };
@@ -251,8 +251,8 @@ export const pairWidgets = {
             guess();
           }),
           h("span", { class: "arrow", "aria-hidden": "true" }, "→"),
-          select(options, item.kind, "Kind", (value) => {
-            item.kind = value;
+          select(options, item.type, "Type", (value) => {
+            item.type = value;
             guess();
           }),
           removeButton(item.column || "this line", remove),
@@ -266,7 +266,7 @@ export const pairWidgets = {
       listEditor(
         items,
         draw,
-        () => ({ column: "", kind: "date", formats: [] }),
+        () => ({ column: "", type: "date", formats: [] }),
         "+ column",
         (list) => field.set(list.filter((item) => item.column)),
       ),
@@ -356,7 +356,7 @@ export const pairWidgets = {
   },
 
   figures(field) {
-    const columns = field.context.columns("table");
+    const columns = columnsOf(field);
     const items = (field.value ?? []).map((item) => ({ name: "", column: "", ...item }));
     const some = "like" in (resolved(field.property.items, field.schema).properties ?? {});
     const draw = (item, tell, remove) => {

@@ -1,6 +1,6 @@
 /** The widget for conditions on rows: a list that must hold all or any, with groups nested once. */
 import { freshId, h } from "../dom.js";
-import { group, keepingFocus, removeButton, select } from "./basic.js";
+import { group, keepingFocus, removeButton, select, columnsOf } from "./basic.js";
 import { columnOptions } from "./columns.js";
 
 const TESTS = [
@@ -27,7 +27,7 @@ const BARE = new Set(["empty", "filled"]);
 export const ruleWidgets = {
   rule(field) {
     const rule = { match: "all", of: [], ...structuredClone(field.value ?? {}) };
-    const columns = field.context.columns("table");
+    const columns = columnsOf(field);
     const place = h("div");
     const tell = () => field.set(structuredClone(rule));
     const draw = () => keepingFocus(place, () => place.replaceChildren(listOf(rule, 0)));

@@ -6,7 +6,7 @@ from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.tables import Tables
 
 
-class SettleGroupsSettings(Settings):
+class OneValuePerGroupSettings(Settings):
     within: tuple[str, ...] = setting(
         "Group by", "rows equal in these belong together", widget="names", default=()
     )
@@ -16,21 +16,21 @@ class SettleGroupsSettings(Settings):
     )
 
 
-class SettleGroups(StepKind):
+class OneValuePerGroup(StepKind):
     """Give all rows of a group the value that most of them have. Groups without such a majority stay as they
     are.
 
     Empty cells stay empty, and rows whose group columns are empty stay as they are.
     """
 
-    kind = "settle_groups"
-    title = "Settle groups"
+    kind = "one_value_per_group"
+    title = "One value per group"
     summary = "Give every row of a group the value that most of the group has"
     words = ("majority", "consistent", "mode", "conflict", "one name for one code", "most frequent")
     icon = "people"
-    Settings = SettleGroupsSettings
+    Settings = OneValuePerGroupSettings
 
-    def apply(self, tables: Tables, settings: SettleGroupsSettings, context: Context) -> Result:
+    def apply(self, tables: Tables, settings: OneValuePerGroupSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
         for field, names in (("within", settings.within), ("columns", settings.columns)):
@@ -79,10 +79,10 @@ class SettleGroups(StepKind):
             pl.col("\0value").first(), pl.col("\0most").first(), pl.col("\0most").sum().alias("\0filled")
         )
 
-    def reads(self, settings: SettleGroupsSettings, wanted: Wanted, port: str) -> Wanted:
+    def reads(self, settings: OneValuePerGroupSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [*settings.within, *settings.columns])
 
-    def sentence(self, settings: SettleGroupsSettings) -> str:
+    def sentence(self, settings: OneValuePerGroupSettings) -> str:
         return (
             f"{listed(settings.columns) or 'no columns yet'} · as most rows of the same "
             f"{listed(settings.within) or '…'}"

@@ -2,10 +2,11 @@ from typing import Literal
 
 import polars as pl
 
+from updraft.core.figures import as_text
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_columns
 from updraft.core.steps.tables import Out, Tables
-from updraft.core.values import TITLES, Kind, converted, is_blank
+from updraft.core.values import DTYPES, TITLES, Kind, converted, is_blank
 
 
 class Unit(Settings):
@@ -13,9 +14,9 @@ class Unit(Settings):
     times: float = setting("Times", default=1.0)
 
 
-class KindOfColumn(Settings):
+class TypeOfColumn(Settings):
     column: str = setting("Column")
-    kind: Literal["text", "whole", "number", "yes_no", "date", "datetime"] = setting("Kind", default="text")
+    type: Literal["text", "whole", "number", "yes_no", "date", "datetime"] = setting("Type", default="text")
     formats: tuple[str, ...] = setting("Formats", "tried in this order", default=())
     dressed: bool = setting("With currency, percent, brackets or units", default=False)
     units: tuple[Unit, ...] = setting("Units", "each number is multiplied by its unit's factor", default=())
@@ -24,8 +25,8 @@ class KindOfColumn(Settings):
         return {unit.unit: unit.times for unit in self.units} if self.dressed else None
 
 
-class SetKindsSettings(Settings):
-    columns: tuple[KindOfColumn, ...] = setting("Columns", widget="kinds", default=())
+class SetTypesSettings(Settings):
+    columns: tuple[TypeOfColumn, ...] = setting("Columns", widget="types", default=())
     failing: Literal["empty", "reject", "stop"] = setting(
         "What does not convert",
         widget="choice",
@@ -34,18 +35,18 @@ class SetKindsSettings(Settings):
     )
 
 
-class SetKinds(StepKind):
-    """Turn columns into another kind; what does not convert is counted and goes where the setting says."""
+class SetTypes(StepKind):
+    """Turn columns into another type; what does not convert is counted and goes where the setting says."""
 
-    kind = "set_kinds"
-    title = "Set kinds"
+    kind = "set_types"
+    title = "Set types"
     summary = "Turn text into numbers, dates or yes/no, with formats"
     words = ("type", "convert", "cast", "data type", "number", "date", "parse", "text to number", "format")
     icon = "123"
     outputs = (Out(main=True), Out("rejected", "Rejected values"))
-    Settings = SetKindsSettings
+    Settings = SetTypesSettings
 
-    def apply(self, tables: Tables, settings: SetKindsSettings, context: Context) -> Result:
+    def apply(self, tables: Tables, settings: SetTypesSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
         need_columns([c.column for c in settings.columns], schema, field="columns")
@@ -63,14 +64,14 @@ class SetKinds(StepKind):
             Count(
                 f"not_converted:{c.column}",
                 read.select(failed[c.column].sum()),
-                f"{{n}} values of {c.column} are not a {TITLES[Kind(c.kind)]}",
+                f"{{n}} values of {c.column} are not a {TITLES[Kind(c.type)]}",
                 level,
                 "Add a format, recode them, or choose what becomes of them.",
-                f"{{n}} value of {c.column} is not a {TITLES[Kind(c.kind)]}",
+                f"{{n}} value of {c.column} is not a {TITLES[Kind(c.type)]}",
                 side="rejected" if settings.failing == "reject" else "",
             )
             for c in columns.values()
-            if c.kind != "text"
+            if c.type != "text"
         )
         any_failed = pl.any_horizontal([*failed.values(), pl.lit(False)])
         rejected = {"rejected": read.filter(any_failed).select(schema.names())}
@@ -78,19 +79,20 @@ class SetKinds(StepKind):
         done = kept.select(pl.col(fresh.get(name, name)).alias(name) for name in schema.names())
         return Result(done, rejected, counts, None if settings.failing == "reject" else tuple(fresh))
 
-    def reads(self, settings: SetKindsSettings, wanted: Wanted, port: str) -> Wanted:
+    def reads(self, settings: SetTypesSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [column.column for column in settings.columns])
 
-    def sentence(self, settings: SetKindsSettings) -> str:
-        by_kind: dict[str, list[str]] = {}
+    def sentence(self, settings: SetTypesSettings) -> str:
+        by_type: dict[str, list[str]] = {}
         for column in settings.columns:
-            by_kind.setdefault(TITLES[Kind(column.kind)], []).append(column.column)
-        return (
-            " · ".join(f"{', '.join(names)} → {kind}" for kind, names in by_kind.items()) or "no columns yet"
-        )
+            by_type.setdefault(TITLES[Kind(column.type)], []).append(column.column)
+        said = [f"{', '.join(names)} → {title}" for title, names in by_type.items()]
+        return " · ".join(said) or "no columns yet"
 
 
-def _converted(column: KindOfColumn, source: pl.DataType) -> pl.Expr:
-    if column.kind == "text":
-        return pl.col(column.column).cast(pl.String)
-    return converted(column.column, source, Kind(column.kind), column.formats, column.dress())
+def _converted(column: TypeOfColumn, source: pl.DataType) -> pl.Expr:
+    if column.type == "text":
+        return as_text(column.column, source)
+    if source.is_nested():
+        return pl.lit(None, pl.String).cast(DTYPES[Kind(column.type)])  # a list is no single value
+    return converted(column.column, source, Kind(column.type), column.formats, column.dress())

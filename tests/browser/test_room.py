@@ -1,0 +1,148 @@
+"""Room for the data, words, ways in, and gestures that a new user looks for."""
+
+import pytest
+
+from tests.browser.conftest import open_demo, settle, violations
+from tests.browser.hands import Mouse
+from tests.browser.test_desk import dropped
+from tests.browser.test_studio import cell, copy_of_demo, pick
+
+ROOM = """() => { const at = document.getElementById('grid').getBoundingClientRect();
+  const inside = (e) => { const b = e.getBoundingClientRect(); return b.width && b.right <= at.right + 1 && b.bottom <= at.bottom + 1; };
+  const rows = new Set([...document.querySelectorAll('.slick-row')].filter(inside).map((e) => e.getBoundingClientRect().top));
+  return [[...document.querySelectorAll('.slick-header-column')].filter(inside).length - 1, rows.size]; }"""
+
+
+@pytest.mark.parametrize("width, height, columns, rows", [(1280, 800, 8, 25), (1024, 700, 5, 21), (1600, 900, 9, 29)])
+def test_the_march_table_has_the_room_beside_the_open_panel(page, width, height, columns, rows):
+    page.set_viewport_size({"width": width, "height": height})
+    open_demo(page, "recode_variety")
+    page.wait_for_timeout(200)
+    seen = page.evaluate(ROOM)
+    assert seen[0] >= columns and seen[1] >= rows, seen
+    cut = page.evaluate(
+        "[...document.querySelectorAll('.slick-cell.num')].filter((e) => e.scrollWidth > e.clientWidth + 1).map((e) => e.textContent)"
+    )
+    assert not cut, "a number that is cut off is another number"
+    assert not violations(page)
+
+
+def test_the_header_says_the_type_in_words(page):
+    open_demo(page, "recode_variety")
+    facts = page.evaluate(
+        "Object.fromEntries([...document.querySelectorAll('.slick-header-column[data-id]')].map((e) => [e.dataset.id, e.querySelector('.head-fact')?.textContent]))"
+    )
+    assert facts["Variety"] == "text · 24 values" and facts["Packets"] == "3 empty · whole"
+    assert not page.get_by_text("Course").count() and page.get_by_role("button", name="Hide panel").is_visible()
+
+
+def test_a_view_sorted_for_reading_becomes_a_step_and_the_first_rows_are_those(page):
+    copy_of_demo(page)
+    pick(page, "tidy")
+    page.locator(".slick-header-column[data-id='Packets']").hover()
+    page.get_by_label("Sort by Packets for reading").click()
+    page.get_by_role("button", name="Sort for good").click()
+    page.wait_for_function("() => updraft.stepDesk.step?.kind === 'sort_rows'")
+    settle(page)
+    assert page.evaluate("updraft.state.steps.sort_rows.settings.order") == [{"column": "Packets", "down": False}]
+    assert page.evaluate("updraft.state.steps.recode_variety.main") == "sort_rows"
+    least = page.evaluate("updraft.grid.item(0).cells[updraft.table.columns.findIndex((c) => c.name === 'Packets')]")
+    assert cell(page, 0, "Packets") == str(least) and not page.get_by_role("button", name="Sort for good").count()
+
+
+def test_a_step_in_the_middle_goes_here_or_on_a_branch_of_its_own(page):
+    copy_of_demo(page)
+    pick(page, "tidy")
+    page.keyboard.press("Control+k")
+    page.get_by_text("As a branch of its own").wait_for()
+    assert not violations(page)
+    page.keyboard.type("exclude")
+    page.wait_for_selector(".add-option")
+    page.keyboard.press("Shift+Enter")
+    page.wait_for_function("() => updraft.stepDesk.step?.kind === 'drop_rows'")
+    steps = page.evaluate("Object.fromEntries(Object.values(updraft.state.steps).map((s) => [s.id, s.main]))")
+    branch = page.evaluate("updraft.selected")
+    assert steps[branch] == "tidy" and steps["recode_variety"] == "tidy", "what follows stays as it was"
+    pick(page, "tidy")
+    page.keyboard.press("Control+k")
+    page.keyboard.type("remove duplicates")
+    page.wait_for_selector(".add-option")
+    page.keyboard.press("Enter")
+    page.wait_for_function("() => updraft.stepDesk.step?.kind === 'remove_duplicates'")
+    assert page.evaluate("updraft.state.steps.recode_variety.main") == "remove_duplicates"
+
+
+def test_all_ways_in_stand_on_the_empty_flow_in_the_menu_and_on_the_first_page(page, tmp_path):
+    page.goto("/")
+    page.get_by_role("button", name="a typed table").click()
+    page.wait_for_function("() => window.updraft?.stepDesk.step?.kind === 'type_in_a_table'")
+    page.goto("/")
+    page.locator("#new-flow").click()
+    page.wait_for_selector(".welcome")
+    cards = page.locator(".way strong").all_inner_texts()
+    assert (
+        cards[:5] == ["A file", "A folder of files", "Pasted cells", "A typed table", "A database"] and len(cards) == 9
+    )
+    assert not violations(page)
+    page.get_by_role("button", name="Bring in", exact=True).click()
+    assert page.get_by_role("menuitem").all_inner_texts() == cards
+    page.keyboard.press("Escape")
+    (tmp_path / "lots.csv").write_text("Lot,Grams\nL1,20\nL2,35\n")
+    Mouse(page).bring_in(tmp_path / "lots.csv")
+    page.wait_for_selector(".slick-row")
+    settle(page)
+    assert page.evaluate("updraft.table.rows") == 2
+
+
+def test_among_many_columns_all_means_those_that_are_shown(page):
+    names = [f"{'Packets' if n % 2 else 'Grams'} {2000 + n}" for n in range(400)]
+    page.goto("/")
+    dropped(page, "#drop", "wide.csv", "Lot," + ",".join(names) + "\n" + "L1" + ",1" * 400 + "\nL2" + ",2" * 400 + "\n")
+    page.wait_for_url("**/flows/*")
+    page.wait_for_selector(".slick-row")
+    settle(page)
+    page.keyboard.press("Control+k")
+    page.keyboard.type("choose columns")
+    page.wait_for_selector(".add-option")
+    page.keyboard.press("Enter")
+    page.wait_for_function("() => updraft.stepDesk.step?.kind === 'choose_columns'")
+    page.get_by_role("button", name="None", exact=True).click()
+    page.get_by_label("Find in Columns").fill("Packets 20*")
+    page.get_by_role("button", name="All shown").click()
+    page.wait_for_function("() => updraft.table.columns.length === 50")
+    assert page.evaluate("updraft.table.columns.map((c) => c.name)") == [n for n in names if n.startswith("Packets 20")]
+
+
+def test_years_stand_without_a_comma_amounts_with_one_and_a_person_may_choose(page):
+    rows = "".join(f"{2010 + n},{n * 1234 + 9000}\n" for n in range(8))
+    page.goto("/")
+    dropped(page, "#drop", "sold.csv", f"Year,Packets\n{rows}")
+    page.wait_for_url("**/flows/*")
+    page.wait_for_selector(".slick-row")
+    settle(page)
+    assert (cell(page, 0, "Year"), cell(page, 0, "Packets")) == ("2010", "9,000")
+    page.get_by_role("button", name="Packets, whole number: show in the panel").click()
+    page.get_by_role("button", name="Thousands apart").click()
+    assert cell(page, 0, "Packets") == "9000"
+    page.get_by_role("tab", name="Histogram").click()
+    page.get_by_text("Largest").wait_for()
+    figures = page.locator("#column-tab").inner_text()
+    assert "17638" in figures and page.get_by_label("To", exact=True).input_value() == "17638"
+    page.reload()
+    page.wait_for_selector(".slick-row")
+    settle(page)
+    assert cell(page, 1, "Packets") == "10234", "the choice is kept"
+
+
+def test_another_file_taken_at_a_run_is_the_one_it_reads(page, world, tmp_path):
+    copy_of_demo(page)
+    other = tmp_path / "growers_in_may.xlsx"
+    other.write_bytes((world / "growers.xlsx").read_bytes())
+    page.locator("#run").click()
+    with page.expect_file_chooser() as chooser:
+        page.get_by_role("button", name="Bring in another file for Growers").click()
+    chooser.value.set_files(other)
+    page.wait_for_function(
+        "() => [...document.querySelectorAll('#desk select')].some((s) => s.value === 'growers_in_may.xlsx')"
+    )
+    assert page.get_by_label("Growers", exact=True).input_value() == "growers_in_may.xlsx"
