@@ -83,7 +83,7 @@ class ReadingSettings(Settings):
         "Header",
         widget="choice",
         default=None,
-        labels={"first": "first line", "comment": "a comment line above", "none": "none"},
+        labels={"first": "first line", "comment": "comment", "none": "none"},
         detect=True,
         only=_LINES,
     )

@@ -36,6 +36,9 @@ function factOf(column, facts) {
 const wide = (() => {
   const ruler = document.createElement("canvas").getContext("2d");
   return (text) => {
+    // Figures are all of one width in the cells, which a canvas does not know of; thousands may stand apart.
+    if (typeof text === "number")
+      return String(text).length * 7.1 + (Math.abs(text) >= 1000 ? 4 : 0);
     ruler.font = "12.4px Figtree, sans-serif";
     return ruler.measureText(String(text)).width;
   };
@@ -180,7 +183,7 @@ export class TableGrid {
       id: ROW_ID,
       name: h("span", { class: "visually-hidden" }, "Row"),
       field: "row",
-      width: 36 + Math.max(0, String(this.table.rows).length - 4) * 7,
+      width: 42 + Math.max(0, String(this.table.rows).length - 4) * 7,
       resizable: false,
       selectable: false,
       focusable: false,
@@ -355,7 +358,7 @@ export class TableGrid {
     let grew = false;
     this.table.columns.forEach(({ name, changed }, at) => {
       if (!rows.length || (this.widths.has(name) && (!changed || this.resized.has(name)))) return;
-      const needs = rows.slice(0, 120).map((cells, n) => {
+      const needs = rows.map((cells, n) => {
         const before = was[n]?.[name];
         return (
           wide(cells[at] === null ? "empty" : cells[at]) +
