@@ -142,6 +142,23 @@ def test_a_large_file_ends_alike_whichever_columns_are_read(tmp_path, end):
         assert read(path, columns=frozenset({column})).frame[column].equals(whole.frame[column])
 
 
+@pytest.mark.parametrize("ragged", ["widen", "leave_out"])
+def test_no_row_goes_with_notes_that_were_left_out_before(tmp_path, ragged):
+    """Lines of another width may be gone already, and a comment at the end is no row."""
+    lots = "".join(f"L{n},Larkmoor,{n * 7},{n}\n" for n in range(20_000))
+    short = put(tmp_path, f"Lot,Hub,Grams,Sold\n{lots}Source: the hubs\n* weighed twice\n")
+    told = put(tmp_path, f"# Scales\nLot,Hub,Grams,Sold\n{lots}# Source: the hubs\n", "told.csv")
+    for path in (short, told):
+        frame = read(path, ReadOptions(ragged=ragged)).frame
+        assert frame.height == 20_000 and frame["Lot"][-1] == "L19999"
+        assert read(path, ReadOptions(ragged=ragged), frozenset({"Lot"})).frame["Lot"].equals(frame["Lot"])
+
+
+def test_an_empty_cell_before_a_sign_of_comments_is_a_row(tmp_path):
+    path = put(tmp_path, "# colours\nName\tCode\nred\t#F00\n\t#0F0\n", "colours.tsv")
+    assert read(path).frame.rows() == [("red", "#F00"), (None, "#0F0")]
+
+
 @pytest.mark.parametrize(
     "last",
     ["Total,,252,36", "L9,,,", "L9,Coldwater,,", ",,63,", "Total of all the hubs that sell,,252,"],

@@ -95,6 +95,7 @@ def read(path: Path, detected: Detected, columns: frozenset[str] | None = None) 
     names_rows, width, ragged = _first_rows(path, detected)
     names, said = header_names(names_rows, width)
     frame = None if ragged else _quick(path, options, names, columns)
+    careful = frame is None
     if frame is None:
         frame, said = _careful(path, options, names_rows)
         names = frame.columns
@@ -106,7 +107,7 @@ def read(path: Path, detected: Detected, columns: frozenset[str] | None = None) 
             field="skip",
             code="no_rows",
         )
-    notes = _notes(path, options, names) if options.notes == "leave_out" else ()
+    notes = None if careful else _notes(path, options, names)  # rows left out for their width are no notes
     if notes is None and columns and frame.width < len(names):
         return read(path, detected)  # which rows are notes shows in all columns together
     return Reading(frame, replace(detected, columns=tuple(names)), tuple(said), notes)
@@ -253,17 +254,19 @@ def _has_indented(path: Path, options: ReadOptions) -> bool:
     """Whether a comment line begins with blanks, which Polars' reader takes for a row."""
     sign = re.escape((options.comment or "").encode())
     with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as content:
-        return re.search(rb"(?m)^[ \t]+" + sign, content) is not None
+        return re.search(rb"(?m)^ +" + sign, content) is not None
 
 
 def _notes(path: Path, options: ReadOptions, names: list[str]) -> tuple[str, ...] | None:
     """The notes in the last lines of a large file, by its first and last lines alone, so that they are the
     same whichever columns are read. None where one has to read all of it.
     """
-    if path.stat().st_size <= SAMPLE or options.escape:
+    if options.notes == "keep":
+        return ()
+    if path.stat().st_size <= SAMPLE:
         return None
     signs = (options.delimiter or ",", options.quote or "", options.escape or "")
-    last = last_lines(path, options, _LAST_LINES)
+    last = [line for line in last_lines(path, options, _LAST_LINES) if not is_comment(line, options.comment)]
     if options.quote and any(line.count(options.quote) % 2 for line in last):
         return None  # a cell of several lines
     skip = (options.skip or 0) + (options.header_lines if options.header == "first" else 0)

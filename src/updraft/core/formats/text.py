@@ -66,8 +66,8 @@ def sample_of(path: Path, options: ReadOptions) -> Sample:
 
 
 def is_comment(line: str, sign: str | None) -> bool:
-    """Whether a line is a comment; blanks may stand before its sign."""
-    return bool(sign) and line.lstrip(" \t").startswith(sign or "")
+    """Whether a line is a comment; blanks may stand before its sign, but a tab ends an empty cell."""
+    return bool(sign) and line.lstrip(" ").startswith(sign or "")
 
 
 def _comment(lines: list[str]) -> str:
