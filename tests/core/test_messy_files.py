@@ -146,11 +146,13 @@ def test_a_large_file_ends_alike_whichever_columns_are_read(tmp_path, end):
 def test_no_row_goes_with_notes_that_were_left_out_before(tmp_path, ragged):
     """Lines of another width may be gone already, and a comment at the end is no row."""
     lots = "".join(f"L{n},Larkmoor,{n * 7},{n}\n" for n in range(20_000))
-    short = put(tmp_path, f"Lot,Hub,Grams,Sold\n{lots}Source: the hubs\n* weighed twice\n")
-    told = put(tmp_path, f"# Scales\nLot,Hub,Grams,Sold\n{lots}# Source: the hubs\n", "told.csv")
-    for path in (short, told):
+    wide = "L0,Larkmoor,7,1,too much\n"
+    short = put(tmp_path, f"Lot,Hub,Grams,Sold\n{lots}{wide}{lots}Source: the hubs\n* weighed twice\n")
+    said = "# the scales of the hubs have been read twice by two people\n"
+    told = put(tmp_path, f"# Scales\nLot,Hub,Grams,Sold\n{lots}{said}", "told.csv")
+    for path, many in ((short, 40_001 if ragged == "widen" else 40_000), (told, 20_000)):
         frame = read(path, ReadOptions(ragged=ragged)).frame
-        assert frame.height == 20_000 and frame["Lot"][-1] == "L19999"
+        assert frame.height == many and frame["Lot"][-1] == "L19999"
         assert read(path, ReadOptions(ragged=ragged), frozenset({"Lot"})).frame["Lot"].equals(frame["Lot"])
 
 
