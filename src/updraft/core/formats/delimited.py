@@ -215,8 +215,8 @@ def _quick(
     """
     skip = (options.skip or 0) + (options.header_lines if options.header == "first" else 0)
     delimiter = options.delimiter or ","
-    if _is_framed(path, options):
-        return None
+    if _is_framed(path, options) or options.ragged == "leave_out":
+        return None  # it fills short rows up, and looks at no cell beyond the columns that are asked for
     if (
         options.escape
         or not delimiter.isascii()
