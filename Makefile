@@ -4,7 +4,7 @@ BIN = .venv/bin
 DATA ?= data
 PORT ?= 8765
 
-.PHONY: demo serve test fuzz lint bench bench-findings bench-real bench-files load faults docs screenshots vendor lock clean
+.PHONY: demo serve test programs fuzz lint bench bench-findings bench-real bench-files load faults docs screenshots vendor lock clean
 
 demo: .venv/.run ## set up, start the app with the example world
 	$(BIN)/updraft demo --data $(DATA) --port $(PORT)
@@ -12,13 +12,15 @@ demo: .venv/.run ## set up, start the app with the example world
 serve: .venv/.run ## set up, start the app
 	$(BIN)/updraft serve --data $(DATA) --port $(PORT)
 
-test: .venv/.dev ## set up, browser and database included, and run every test
+test: .venv/.dev programs ## set up, browser and database included, and run every test
+	@tools/need-real-files $(BIN)/python
+	$(BIN)/pytest -n 3 --dist worksteal
+
+programs: ## what the tests need of the system's packages
 	@tools/need-chromium
 	@tools/need-postgresql
 	@tools/need-mariadb
 	@tools/need-iso-codes
-	@tools/need-real-files $(BIN)/python
-	$(BIN)/pytest -n 3 --dist worksteal
 
 fuzz: .venv/.dev ## 10,000 damaged files of every format (about half an hour)
 	UPDRAFT_FUZZ=10000 $(BIN)/pytest -n 2 tests/core/test_fuzz.py

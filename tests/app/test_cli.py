@@ -88,6 +88,9 @@ def test_show(world):
     assert found["sheet"] == {"value": "March", "reason": "the only sheet"} and found["skip"]["value"] == 3
     assert "titles" in found["skip"]["reason"] or "above" in found["skip"]["reason"]
     assert shown["evidence"]["Packets"] == "all 1,211 values are whole numbers"
+    some = call("show", world / "packet_orders_2026-03.xlsx", "--columns", "Pa*", "--columns", "Order", "--json").stdout
+    assert {c["name"] for c in json.loads(some)["columns"]} == set(json.loads(some)["first"][0]) == {"Order", "Packets"}
+    assert set(json.loads(some)["evidence"]) == {"Order", "Packets"}
     said = call("show", world / "growers.xlsx").output
     assert "49 rows × 6 columns" in said and "format" in said and "packed like a workbook" in said
 
@@ -158,3 +161,15 @@ def test_what_is_wrong_with_decisions_and_used_flows_is_said(sowing, tmp_path):
     sowing.write_text(text.replace('"flow": "heavy.updraft.json"', '"flow": "heavy.updraft.json", "revision": 3'))
     assert "a file has no revisions" in call("check", sowing).output
     assert call("run", sowing, "--set", "x=1").exit_code == 2
+
+
+def test_a_table_wider_than_the_terminal_is_shown_in_blocks(tmp_path, monkeypatch):
+    monkeypatch.setenv("COLUMNS", "80")
+    names = [f"Lot {n} {'x' * 60 if n == 2 else ''}".strip() for n in range(50)]
+    (tmp_path / "wide.csv").write_text(",".join(names) + "\n" + ",".join(["12345"] * 50) + "\n")
+    said = call("show", tmp_path / "wide.csv").output
+    assert all(len(line) <= 80 for line in said.splitlines() if line.startswith(("│", "┃")))
+    assert "Lot 39" in said and "Lot 40" not in said and "10 columns are not shown" in said and "--columns" in said
+    assert "Lot 45" in call("show", tmp_path / "wide.csv", "--columns", "Lot 4*").output
+    wrong = call("show", tmp_path / "wide.csv", "--columns", "Lott 7")
+    assert wrong.exit_code == 1 and "none of this name" in wrong.output and "Did you mean “Lot 7”?" in wrong.output

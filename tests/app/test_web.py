@@ -364,7 +364,30 @@ def test_formats_and_searches_for_the_desk(client, world):
     address = f"/api/flows/{flow}/tables/{key}/formats"
     assert client.call("GET", f"{address}?column=day&kind=date").json["formats"] == ["YYYY-MM-DD", "DD.MM.YY"]
     assert client.call("GET", f"{address}?column=nope&kind=date").json["problem"]["code"] == "missing_column"
-    assert client.call("GET", "/api/flows/kinds?q=vlookup").json["kinds"][0] == "look_up"
+    assert client.call("GET", f"/api/flows/{flow}/kinds?q=vlookup").json["kinds"][0] == "look_up"
+
+
+def test_steps_are_offered_by_what_fits_here_and_what_is_used_most(client):
+    flow = client.flow()
+    offered = lambda query="", after="r": client.call("GET", f"/api/flows/{flow}/kinds?q={query}&after={after}").json  # noqa: E731
+    none = offered(after="")
+    assert none["most"] == [] and none["lacks"]["keep_rows"] == "needs a table; bring one in first"
+    assert none["kinds"][0] == "read_file" and "read_file" not in none["lacks"]
+    client.upload(flow, "d.csv", b"Lot,Grams\n1,2\n2,3\n")
+    read = {"id": "r", "kind": "read_file", "settings": {"path": "d.csv"}}
+    keep = [{"id": f"k{n}", "kind": "keep_rows", "settings": {"by": "first", "count": 1}} for n in range(3)]
+    adds = [{"op": "add", "step": read}, *({"op": "add", "step": step, "after": "r"} for step in keep)]
+    tidy = {"op": "add", "step": {"id": "t", "kind": "tidy_text", "settings": {}}, "after": "r"}
+    client.post(f"/api/flows/{flow}/edits", {"edits": [*adds, tidy]})
+    settled(client, flow)
+    here = offered()
+    assert here["most"] == ["keep_rows"], "text is tidied in no table of numbers, however often it is used"
+    assert here["lacks"]["tidy_text"] == "works on columns of type text; there is none here"
+    family = [kind for kind in here["kinds"] if kind in ("tidy_text", "fill_gaps", "set_types", "format_dates")]
+    assert here["kinds"][-1] != "keep_rows" and family.index("tidy_text") > family.index("fill_gaps")
+    assert here["kinds"].index("read_file") > here["kinds"].index("write_file"), (
+        "where there is a table, sources come last"
+    )
 
 
 def test_a_source_that_hangs_holds_up_no_other_flow(client, monkeypatch):

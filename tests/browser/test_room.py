@@ -1,12 +1,23 @@
 """Room for the data, words, ways in, and gestures that a new user looks for."""
 
+import json
+
 import pytest
 
 from tests.browser.conftest import open_demo, settle, violations
 from tests.browser.hands import Mouse
 from tests.browser.test_desk import dropped
 from tests.browser.test_studio import cell, copy_of_demo, pick
+from updraft.core.steps import kinds
 
+BRING_FILES = """async ([flow, texts]) => {
+  const { api, upload } = await import("/static/js/api.js");
+  const body = new FormData();
+  body.append("file", new File([flow], "flow.updraft.json"));
+  const { id } = await api("/api/flows/import", { method: "POST", body });
+  for (const [name, text] of Object.entries(texts)) await upload(id, new File([text], `${name}.csv`));
+  return id;
+}"""
 ROOM = """() => { const at = document.getElementById('grid').getBoundingClientRect();
   const inside = (e) => { const b = e.getBoundingClientRect(); return b.width && b.right <= at.right + 1 && b.bottom <= at.bottom + 1; };
   const rows = new Set([...document.querySelectorAll('.slick-row')].filter(inside).map((e) => e.getBoundingClientRect().top));
@@ -146,3 +157,79 @@ def test_another_file_taken_at_a_run_is_the_one_it_reads(page, world, tmp_path):
         "() => [...document.querySelectorAll('#desk select')].some((s) => s.value === 'growers_in_may.xlsx')"
     )
     assert page.get_by_label("Growers", exact=True).input_value() == "growers_in_may.xlsx"
+
+
+OFFERED = """() => Object.fromEntries([...updraft.stepDesk.form.fields].map(([name, { field, property }]) => [name, {
+  port: property.port ?? "table",
+  lists: [...field.querySelectorAll("select")].map((s) => [...s.options].map((o) => o.value)).concat(
+    [[...field.querySelectorAll("input[type=checkbox]")].map((box) => box.getAttribute("aria-label") ?? box.closest("label")?.textContent.trim() ?? "")]),
+}]))"""
+
+
+def test_fields_offer_the_columns_of_the_table_they_are_about(page):
+    """For every kind of step, from what it declares: a field that is bound to a port shows that port's columns."""
+    texts = {"left": "left a,left b\nx,1\ny,2\n", "right": "right a,right b\nx,1\ny,2\n"}
+    read = [{"id": side, "kind": "read_file", "settings": {"path": f"{side}.csv"}} for side in texts]
+    tried, steps = [], []
+    for kind in kinds().values():
+        if kind.role == "source" or kind.desk == "none":
+            continue
+        chosen = {**kind.starting_settings(), **({"by": "list"} if kind.kind == "rename_columns" else {})}
+        ports = {port.name: "left" if port.main else "right" for port in kind.inputs}
+        steps.append({"id": kind.kind, "kind": kind.kind, "settings": chosen, "inputs": ports})
+        tried.append(kind.kind)
+    page.goto("/")
+    flow = page.evaluate(BRING_FILES, [json.dumps({"updraft": 3, "name": "Ports", "steps": [*read, *steps]}), texts])
+    page.goto(f"/flows/{flow}?step=left")
+    page.wait_for_selector(".slick-row")
+    seen = set()
+    for kind in tried:
+        page.evaluate(f"updraft.select({json.dumps(kind)})")
+        page.wait_for_function(f"() => updraft.stepDesk.step?.id === {json.dumps(kind)} && updraft.incoming")
+        for name, found in page.evaluate(OFFERED).items():
+            sides = [
+                {side for side in texts for one in offered if one.startswith(f"{side} ")} for offered in found["lists"]
+            ]
+            assert all(len(side) < 2 for side in sides), (kind, name, found)
+            offered = set().union(*sides)
+            if found["port"] not in ("table", "self") and name != "keys":
+                assert offered == {"right"}, (kind, name, found)
+                seen.add((kind, name))
+            elif found["port"] == "table":
+                assert offered <= {"left"}, (kind, name, found)
+    assert len(seen) >= 6, seen
+
+
+def test_a_step_that_breaks_others_says_which_and_becomes_a_branch(page):
+    copy_of_demo(page)
+    pick(page, "recode_variety")
+    page.keyboard.press("Control+k")
+    page.keyboard.type("choose columns")
+    page.wait_for_selector(".add-option")
+    page.keyboard.press("Enter")
+    page.wait_for_function("() => updraft.stepDesk.step?.kind === 'choose_columns'")
+    settle(page)
+    page.get_by_label("Keep Grower", exact=True).uncheck()
+    page.get_by_role("button", name="Apply").click()
+    told = page.locator(".notice-problem")
+    told.wait_for()
+    assert (
+        "breaks “Look up hub and name”. Column “Grower”" in told.inner_text()
+        and "2 steps after it wait" in told.inner_text()
+    )
+    assert not violations(page)
+    page.get_by_role("button", name="Make “Choose columns” a branch").click()
+    page.wait_for_function("() => updraft.state.steps.look_up.status === 'fresh'")
+    assert page.evaluate("updraft.state.steps.kinds.main") == "recode_variety"
+    assert page.evaluate("updraft.state.steps.choose_columns.status") == "fresh"
+
+
+def test_no_step_for_it_is_said(page):
+    open_demo(page, "tidy")
+    page.keyboard.press("Control+k")
+    page.get_by_text("Used most").wait_for()
+    page.keyboard.type("geocode")
+    page.get_by_text("No step does “geocode”").wait_for()
+    page.keyboard.press("Control+a")
+    page.keyboard.type("round")
+    page.wait_for_function("() => document.querySelector('.add-option strong')?.textContent === 'Round numbers'")

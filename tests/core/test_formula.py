@@ -129,6 +129,19 @@ def test_a_formula_means_what_plain_python_says(formula, rows):
             assert got == wanted, (text, row)
 
 
+@pytest.mark.parametrize(
+    "formula",
+    [
+        "3 != (3 % packets)",
+        "2 + 1 == (packets if packets > 50 else 3)",
+        "empty_if(3, packets if packets > 50 else 3) in (3, 4)",
+        "3 in (4, packets if packets > 50 else 3)",
+    ],
+)
+def test_a_constant_is_compared_with_a_choice_that_is_alike_in_all_rows(formula):
+    assert len(result(formula, [(0, None, None, None, None)] * 2)) == 2
+
+
 @given(st.lists(ROW, min_size=1, max_size=12))
 def test_functions_of_groups_count_the_rows_that_are_equal(rows):
     def of(hub):

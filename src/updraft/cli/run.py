@@ -63,8 +63,7 @@ def run(
         outside = Outside(loading.connections(connections, data), None, frozenset(allow))
         files = loading.files_beside(flow, given, outside, data)
         planned = plan(found, files, loading.pairs(settings, "--set", "NAME=VALUE"))
-        wrong = next((s.problem for s in planned.steps.values() if s.problem and s.step.enabled), None)
-        if wrong is not None:
+        for wrong in planned.problems().values():
             raise wrong
     except Problem as problem:
         saying.fail(problem, as_json, 2)

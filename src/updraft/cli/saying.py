@@ -13,6 +13,8 @@ if TYPE_CHECKING:
     from updraft.core.engine import StepReport
     from updraft.core.problems import Problem
 
+_WIDEST = 40  # characters of a cell on the terminal
+
 
 def strong(text: str) -> str:
     return click.style(text, bold=True)
@@ -47,6 +49,43 @@ def say_table(heads: Sequence[tuple[str, str]], rows: Iterable[Sequence[str | No
     for row in rows:
         grid.add_row(*("[dim]empty[/]" if cell is None else escape(cell) for cell in row))
     Console(highlight=False, soft_wrap=True).print(grid)
+
+
+def say_blocks(heads: Sequence[tuple[str, str]], rows: Sequence[Sequence[str | None]], *, most: int) -> int:
+    """The same for a table wider than the terminal: as many columns side by side as fit, the others below.
+
+    Args:
+        most: columns shown in all.
+
+    Returns:
+        How many columns are left out.
+    """
+    from rich.cells import cell_len
+    from rich.console import Console
+
+    shown, room = list(heads[:most]), Console().width
+    texts = [
+        [_cut(row[n] or ("" if row[n] is not None else "empty")) for row in rows] for n in range(len(shown))
+    ]
+    wide = [
+        3 + max(map(cell_len, [_cut(name), kind, *texts[n]]), default=0)
+        for n, (name, kind) in enumerate(shown)
+    ]
+    begin = 0
+    while begin < len(shown):
+        end, taken = begin + 1, wide[begin] + 1
+        while end < len(shown) and taken + wide[end] <= room:
+            taken += wide[end]
+            end += 1
+        block = range(begin, end)
+        cut = ([None if row[n] is None else _cut(row[n] or "") for n in block] for row in rows)
+        say_table([(_cut(shown[n][0]), shown[n][1]) for n in block], cut)
+        begin = end
+    return len(heads) - len(shown)
+
+
+def _cut(text: str) -> str:
+    return text if len(text) <= _WIDEST else f"{text[: _WIDEST - 1]}…"
 
 
 def say_step(step_id: str, done: StepReport | None) -> None:

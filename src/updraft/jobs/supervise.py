@@ -10,9 +10,10 @@ import subprocess
 import sys
 import time
 
-from updraft.core import Problem
+from updraft.jobs.ending import most_memory, why_it_ended
 from updraft.store import Folders, RunStore
 
+PROCESS = "updraft.jobs.execute"
 POLL = 0.15  # seconds between looks at the child and at the wish to cancel
 
 
@@ -21,9 +22,12 @@ def supervise(folders: Folders, run_id: str) -> None:
     runs = RunStore()
     if not runs.start(run_id):
         return
-    child = subprocess.Popen([sys.executable, "-m", "updraft.jobs.execute", str(folders.data), run_id])
+    log, most = folders.log(run_id), 0
+    with log.open("wb") as said:
+        child = subprocess.Popen([sys.executable, "-m", PROCESS, str(folders.data), run_id], stderr=said)
     try:
         while child.poll() is None:
+            most = max(most, most_memory(child.pid))
             if runs.is_cancelled(run_id):
                 child.terminate()
                 try:
@@ -34,18 +38,17 @@ def supervise(folders: Folders, run_id: str) -> None:
                 runs.finish(
                     run_id, "cancelled", {"status": "cancelled", "steps": [], "outputs": [], "error": None}
                 )
-                return
+                break
             time.sleep(POLL)
     finally:
         if child.poll() is None:
             child.kill()
             child.wait()
-    problem = Problem(
-        "This run",
-        "its process ended before it was done; perhaps the memory did not suffice.",
-        "Run it again, or keep fewer rows or columns.",
-        code="process_ended",
-    )
+    if not runs.is_open(run_id):
+        log.unlink(missing_ok=True)
+        return
+    told = log.read_text(errors="replace")
+    problem = why_it_ended(child.returncode, told, f"runs/{log.name}", runs.under_way(run_id), most)
     runs.finish(
         run_id, "failed", {"status": "failed", "steps": [], "outputs": [], "error": problem.as_dict()}
     )

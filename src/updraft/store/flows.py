@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import shutil
 import uuid
+from collections import Counter
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -39,7 +40,7 @@ class FlowStore:
         ]
 
     def overview(self) -> list[dict[str, Any]]:
-        """As `list`, with how many steps each has and what it is for; a damaged one is told as that."""
+        """As `list`, with what each is for, its steps, also by kind (`used`), and whether it is `damaged`."""
         rows = (
             FlowRow.select(FlowRow, RevisionRow.document)
             .join(RevisionRow, on=((RevisionRow.flow == FlowRow.id) & (RevisionRow.number == FlowRow.head)))
@@ -231,9 +232,12 @@ def _in_short(document: str) -> dict[str, Any]:
     try:
         found = json.loads(document)
         note = str(found.get("note") or "").partition("\n")[0]
-        return {"steps": len(found.get("steps", ())), "note": note, "damaged": False}
+        steps = found.get("steps", ())
+        used = Counter(str(step.get("kind")) for step in steps)
+        return {"steps": len(steps), "note": note, "damaged": False, "used": used}
     except (ValueError, AttributeError, TypeError):
-        return {"steps": 0, "note": "It cannot be read; an earlier revision may be whole.", "damaged": True}
+        note = "It cannot be read; an earlier revision may be whole."
+        return {"steps": 0, "note": note, "damaged": True, "used": Counter[str]()}
 
 
 def _flow(revision: RevisionRow) -> Flow:

@@ -51,6 +51,10 @@ class Folders:
         """What one run delivered, kept as it was."""
         return self._made(self.data / "runs" / _id(run))
 
+    def log(self, run: str) -> Path:
+        """What the process of a run has to say to those who mend Updraft; gone when all went well."""
+        return self._made(self.data / "runs") / f"{_id(run)}.log"
+
     def _made(self, path: Path) -> Path:
         path.mkdir(parents=True, exist_ok=True)
         return path

@@ -7,6 +7,7 @@ import uuid
 from typing import Any
 
 from updraft.core import Flow, Problem, dump, load
+from updraft.core.flow.model import label
 from updraft.store.database import now
 from updraft.store.models import RunRow, database
 from updraft.store.orm import peewee as pw
@@ -84,6 +85,12 @@ class RunStore:
 
     def progress(self, run_id: str, progress: dict[str, Any]) -> None:
         RunRow.update(progress=json.dumps(progress)).where(RunRow.id == run_id).execute()
+
+    def under_way(self, run_id: str) -> tuple[str, str] | None:
+        """Id and name of the step that a run is at, or was at when its process went away."""
+        steps = self.get(run_id)["progress"].get("steps", {})
+        at = next((step_id for step_id, done in steps.items() if done is None), None)
+        return (at, label(self.flow(run_id).step(at))) if at else None
 
     def finish(self, run_id: str, status: str, report: dict[str, Any]) -> None:
         """Close an open run; one that is closed already stays as it is."""

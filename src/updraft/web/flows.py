@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from datetime import date
 from typing import Annotated, Any
 
 from flask import Blueprint, Response, jsonify, request
 from pydantic import Field
 
-from updraft.core import Flow, Problem, dump, load
+from updraft.core import Flow, Problem, Ref, dump, load
 from updraft.core.engine import reading
 from updraft.core.engine.parameters import parameters_of
 from updraft.core.flow.document import SUFFIX
-from updraft.core.steps import find_kinds
+from updraft.core.steps import Place, find_kinds, kinds, used_most
+from updraft.core.values import kind_of
 from updraft.store.folders import safe_name
 from updraft.web.asked import MOST, Asked, Text, body_of
 from updraft.web.attaching import attached
@@ -67,10 +69,22 @@ def import_flow() -> Any:
     return jsonify(id=studio().flows.create(flow, f"Imported from {upload.filename}")), 201
 
 
-@blueprint.get("/kinds")
-def search_kinds() -> Any:
-    """The words of the kinds of step that fit what was typed (`q`), best first."""
-    return jsonify(kinds=[kind.kind for kind in find_kinds(request.args.get("q", ""))])
+@blueprint.get("/<flow_id>/kinds")
+def search_kinds(flow_id: str) -> Any:
+    """The words of the kinds of step that fit what was typed (`q`) for the table that a step would take
+    (`after`), best first; those used `most` and, by word, what some of them lack here.
+    """
+    app, flow = studio(), studio().flows.get(flow_id).flow
+    planned, after = app.plan(flow_id, flow), request.args.get("after", "")
+    table = app.engine.known(planned, Ref.parse(after).step) if after else None
+    columns = {name: kind_of(dtype) for name, dtype in table.schema().items()} if table else None
+    used = sum((row["used"] for row in app.flows.overview()), Counter[str]())
+    tables = sum(kinds()[s.kind].role != "output" for s in flow.steps if s.kind in kinds())
+    place = Place(columns, tables, used)
+    found = find_kinds(request.args.get("q", ""), place)
+    lacks = {kind.kind: said for kind in found if (said := place.lacks(kind))}
+    most = [kind.kind for kind in used_most(place)] if tables else []
+    return jsonify(kinds=[kind.kind for kind in found], lacks=lacks, most=most)
 
 
 @blueprint.get("/<flow_id>")

@@ -107,7 +107,7 @@ def takeable(flow: Flow, step_id: str) -> list[list[str]]:
 def problem_of(studio: Studio, planned: Plan, step: PlannedStep) -> tuple[Problem | None, str]:
     """The step's own problem, and the id of the step below that stops it."""
     if step.problem is not None:
-        return step.problem, ""
+        return planned.problems().get(step.step.id), ""
     if step.passes_on is None and (failure := studio.failure(step.fingerprint)) is not None:
         return failure, ""
     return None, step.waits_for or studio.failed_below(planned, step.step.id) or ""

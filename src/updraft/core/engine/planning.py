@@ -81,6 +81,15 @@ class Plan:
             )
         return step.problem or (self.steps[step.waits_for].problem if step.waits_for else None)
 
+    def problems(self) -> dict[str, Problem]:
+        """What stops a run before any computing, by step. One switched off stops only what takes from it."""
+        waiting = {step.waits_for for step in self.steps.values()}
+        return {
+            step_id: step.problem
+            for step_id, step in self.steps.items()
+            if step.problem is not None and (step.step.enabled or step_id in waiting)
+        }
+
     def takers(self, ref: Ref) -> int:
         """How many inputs take this output, switched-off steps passed through."""
         return sum(

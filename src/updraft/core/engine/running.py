@@ -84,8 +84,7 @@ def _held(steps: Iterable[StepReport]) -> Iterable[str]:
 
 
 def _stop_at_problems(planned: Plan) -> None:
-    for step in planned.steps.values():
-        if step.problem is not None and step.step.enabled:
-            raise step.problem
+    for problem in planned.problems().values():
+        raise problem
     if not planned.steps:
         raise Problem("The flow", "it has no step yet.", "Begin with a file.", code="empty_flow")

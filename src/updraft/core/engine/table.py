@@ -13,6 +13,7 @@ from typing import Any
 import polars as pl
 
 from updraft.core.engine.coded import Coded, differs
+from updraft.core.engine.told import told
 from updraft.core.problems import Problem
 from updraft.core.steps import Context, Count, Result, Settings, StepKind, Tables
 
@@ -118,13 +119,8 @@ def compute(
         queries = [result.table, *result.sides.values(), *(count.frame for count in result.counts), *before]
         # In memory: the streaming engine may add floats up in another order from run to run.
         collected = pl.collect_all(queries, engine="in-memory")
-    except pl.exceptions.PolarsError as error:
-        raise Problem(
-            kind.title,
-            f"the table could not be computed ({str(error).splitlines()[0][:200]}).",
-            "Look at the settings and at the types of the columns.",
-            code="failed",
-        ) from None
+    except (pl.exceptions.PolarsError, pl.exceptions.PanicException) as error:
+        raise told(error, kind.title) from None
     except MemoryError:
         raise Problem(
             kind.title,

@@ -24,6 +24,7 @@ from updraft.core.problems import Problem
 
 _FIRST_LINES, _LAST_LINES = 400, 12  # that tell whether the last ones are notes
 _MOST_CELLS = 20_000  # of one line
+_LONGEST = 64 << 20  # bytes of a cell
 _BODY = 1000  # lines that delimiter and quotes are found from
 
 
@@ -190,14 +191,15 @@ def _rows(path: Path, options: ReadOptions) -> Iterator[tuple[int, Row]]:
     """The table's rows through the csv module, header first, with the line (below those skipped) that each
     ends on.
     """
-    csv.field_size_limit(64 * 1024 * 1024)
+    csv.field_size_limit(_LONGEST)
     signs = dialect(options.delimiter or ",", options.quote or "", options.escape or "")
     reader = csv.reader(bare(lines_of(path, options), options.delimiter or ","), **signs)
     try:
         for row in reader:
             yield reader.line_num, list(row)
     except csv.Error as error:
-        why = "a cell is longer than 64 MB; a quote may lack its end" if "limit" in str(error) else str(error)
+        long = f"a cell is longer than {_LONGEST >> 20} MB; a quote may lack its end"
+        why = long if "limit" in str(error) else str(error)
         raise Problem(
             path.name,
             f"line {reader.line_num:,} cannot be split ({why}).",

@@ -25,6 +25,7 @@ from updraft.core.formula.terms import (
     Misfit,
     Term,
     cast,
+    compared,
     constant,
     same_kind,
 )
@@ -32,14 +33,9 @@ from updraft.core.problems import nearest
 from updraft.core.values import TITLES, Kind
 
 MOST_CHARACTERS, MOST_PARTS, MOST_DEPTH = 5_000, 1_000, 60
-_COMPARE: dict[type[ast.cmpop], Callable[[pl.Expr, pl.Expr], pl.Expr]] = {
-    ast.Eq: lambda a, b: a == b,
-    ast.NotEq: lambda a, b: a != b,
-    ast.Lt: lambda a, b: a < b,
-    ast.LtE: lambda a, b: a <= b,
-    ast.Gt: lambda a, b: a > b,
-    ast.GtE: lambda a, b: a >= b,
-}
+_COMPARE: dict[type[ast.cmpop], str] = {
+    ast.Eq: "==", ast.NotEq: "!=", ast.Lt: "<", ast.LtE: "<=", ast.Gt: ">", ast.GtE: ">="
+}  # fmt: skip
 _SIGNS: dict[type[ast.AST], str] = {
     ast.Add: "+", ast.Sub: "-", ast.Mult: "*", ast.Div: "/", ast.FloorDiv: "//", ast.Mod: "%", ast.Pow: "**"
 }  # fmt: skip
@@ -343,7 +339,7 @@ class _Compiler:
         if mine.kind is None or its.kind is None:
             raise Misfit("nothing equals an empty value.", "Use is_empty(…).")
         kind = same_kind([mine, its])
-        return _COMPARE[type(operation)](cast(mine, kind), cast(its, kind))
+        return compared(_COMPARE[type(operation)], cast(mine, kind), cast(its, kind))
 
     def _among(self, mine: Term, right: ast.expr) -> pl.Expr:
         if isinstance(right, ast.Tuple | ast.List | ast.Set):
@@ -354,7 +350,9 @@ class _Compiler:
         else:
             raise Misfit("after “in” stands a list.", 'Write it in brackets: hub in ("Fen", "Dale").')
         kind = same_kind([mine, *others])
-        return pl.any_horizontal([pl.lit(False), *(cast(mine, kind) == cast(one, kind) for one in others)])
+        return pl.any_horizontal(
+            [pl.lit(False), *(compared("==", cast(mine, kind), cast(one, kind)) for one in others)]
+        )
 
     def _if(self, node: ast.IfExp) -> Term:
         test = _truth(self.term(node.test))

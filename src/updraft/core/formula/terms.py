@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -82,6 +82,24 @@ def same_kind(terms: list[Term]) -> Kind | None:
 def cast(term: Term, kind: Kind | None) -> pl.Expr:
     """A term as a kind that `same_kind` found."""
     return term.expr if kind is None or term.kind is kind else term.expr.cast(DTYPES[kind])
+
+
+def compared(sign: str, a: pl.Expr, b: pl.Expr) -> pl.Expr:
+    """Two expressions compared; `==?` takes two empty values for equal."""
+    ways: dict[str, tuple[Callable[[pl.Expr, pl.Expr], pl.Expr], str]] = {
+        "==": (lambda a, b: a == b, "=="),
+        "!=": (lambda a, b: a != b, "!="),
+        "<": (lambda a, b: a < b, ">"),
+        "<=": (lambda a, b: a <= b, ">="),
+        ">": (lambda a, b: a > b, "<"),
+        ">=": (lambda a, b: a >= b, "<="),
+        "==?": (lambda a, b: a.eq_missing(b), "==?"),
+    }
+    way, turned = ways[sign]
+    if not a.meta.root_names() and b.meta.root_names():
+        # Polars 2.1 gives one row where a constant on the left meets a choice alike in all rows.
+        return ways[turned][0](b, a)
+    return way(a, b)
 
 
 Columns = Mapping[str, Kind]

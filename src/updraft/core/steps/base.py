@@ -16,6 +16,7 @@ from updraft.core.connect import Outside
 from updraft.core.deliver import Delivery, Outlet, Sample
 from updraft.core.steps.parts import Part
 from updraft.core.steps.tables import Out, Port, Tables
+from updraft.core.values import TITLES, Kind
 from updraft.core.values.coded import Change, changed_by_value
 
 Level = Literal["info", "warning", "hold", "stop"]
@@ -199,6 +200,7 @@ class StepKind(ABC):
         made_for: what the page makes such a step for by itself: a `file` that comes in, pasted `cells`, the
             `order` of a sorted view, `values` edited in place, the `profile` taken as a table.
         way_in: for a source, its place among the ways in and what it brings, such as (5, "A database").
+        works_on: types of columns of which it needs at least one; none: any.
         desk: the module of the page that draws its desk; `form` makes one from the settings.
     """
 
@@ -216,6 +218,7 @@ class StepKind(ABC):
     answers: ClassVar[tuple[str, ...]] = ()
     way_in: ClassVar[tuple[int, str]] = (99, "")
     made_for: ClassVar[Literal["", "file", "cells", "values", "profile", "order"]] = ""
+    works_on: ClassVar[frozenset[Kind]] = frozenset()
     desk: ClassVar[str] = "form"
     Settings: ClassVar[type[Settings]]
 
@@ -251,6 +254,30 @@ class StepKind(ABC):
     @abstractmethod
     def sentence(self, settings: Any) -> str:
         """What the step does with these settings, in a few plain words."""
+
+    def lacks(self, columns: Mapping[str, Kind] | None, tables: int) -> str:
+        """Why a new step of this kind has nothing to work on, in words; empty where it has.
+
+        Args:
+            columns: those of the table it would take, where they are known.
+            tables: how many tables it could take.
+        """
+        if self.role == "source":
+            return ""
+        if not tables:
+            return "needs a table; bring one in first"
+        if tables < len(self._starting_ports()):
+            return "needs a second table; bring one in first"
+        if self.works_on and columns is not None and not self.works_on & set(columns.values()):
+            types = " or ".join(TITLES[kind] for kind in Kind if kind in self.works_on)
+            return f"works on columns of type {types}; there is none here"
+        return ""
+
+    def _starting_ports(self) -> tuple[Port, ...]:
+        try:
+            return self.ports(self.Settings())
+        except ValueError:  # settings that only a person can say
+            return self.inputs
 
     def ports(self, settings: Any) -> tuple[Port, ...]:
         """The ports it has with these settings; the main one is the same with all of them."""

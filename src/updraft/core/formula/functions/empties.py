@@ -5,7 +5,7 @@ from __future__ import annotations
 import polars as pl
 
 from updraft.core.formula.registry import function
-from updraft.core.formula.terms import Misfit, Term, cast, same_kind
+from updraft.core.formula.terms import Misfit, Term, cast, compared, same_kind
 from updraft.core.values import Kind
 
 
@@ -29,7 +29,7 @@ def is_empty(value: Term) -> Term:
 def empty_if(value: Term, unwanted: list[Term]) -> Term:
     kind = same_kind([value, *unwanted])
     mine = cast(value, kind)
-    found = pl.any_horizontal([pl.lit(False), *(mine.eq_missing(cast(one, kind)) for one in unwanted)])
+    found = pl.any_horizontal([pl.lit(False), *(compared("==?", mine, cast(one, kind)) for one in unwanted)])
     return Term(pl.when(~found).then(mine), kind)
 
 

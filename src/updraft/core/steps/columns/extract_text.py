@@ -43,6 +43,7 @@ class ExtractText(StepKind):
     summary = "Take a number, or a part of text, into a new column"
     words = ("parse", "regex", "substring", "pull out", "number from text", "left", "right", "mid")
     icon = "box-arrow-up-right"
+    works_on = frozenset({Kind.TEXT})
     Settings = ExtractTextSettings
 
     def apply(self, tables: Tables, settings: ExtractTextSettings, context: Context) -> Result:

@@ -39,6 +39,7 @@ class NumberAndUnit(StepKind):
     words = ("convert units", "weight", "measure", "grams", "kilograms", "quantity", "amount")
     icon = "rulers"
     needs = frozenset({"whole"})
+    works_on = frozenset({Kind.TEXT})
     Settings = NumberAndUnitSettings
 
     def apply(self, tables: Tables, settings: NumberAndUnitSettings, context: Context) -> Result:

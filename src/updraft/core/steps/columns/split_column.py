@@ -43,6 +43,7 @@ class SplitColumn(StepKind):
         "split to rows",
     )
     icon = "scissors"
+    works_on = frozenset({Kind.TEXT})
     Settings = SplitColumnSettings
 
     def apply(self, tables: Tables, settings: SplitColumnSettings, context: Context) -> Result:

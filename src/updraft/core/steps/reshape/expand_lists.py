@@ -33,6 +33,7 @@ class ExpandLists(StepKind):
     words = ("explode", "unnest", "flatten", "array", "struct", "nested", "json")
     icon = "arrows-expand"
     needs = frozenset({"whole"})  # which columns records become is known of the table alone
+    works_on = frozenset({Kind.LIST, Kind.RECORD})
     Settings = ExpandListsSettings
 
     def apply(self, tables: Tables, settings: ExpandListsSettings, context: Context) -> Result:

@@ -36,6 +36,7 @@ class FindAndReplace(StepKind):
     summary = "Replace parts of text, by the letter or by a pattern"
     words = ("substitute", "regex", "regular expression", "remove text", "change text", "search")
     icon = "search"
+    works_on = frozenset({Kind.TEXT})
     Settings = FindAndReplaceSettings
 
     def apply(self, tables: Tables, settings: FindAndReplaceSettings, context: Context) -> Result:

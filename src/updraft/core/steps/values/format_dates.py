@@ -25,6 +25,7 @@ class FormatDates(StepKind):
     summary = "Write dates as text, day, month and year as you like"
     words = ("date format", "date to text", "day month year", "strftime")
     icon = "calendar-week"
+    works_on = frozenset({Kind.DATE, Kind.DATETIME})
     Settings = FormatDatesSettings
 
     def apply(self, tables: Tables, settings: FormatDatesSettings, context: Context) -> Result:

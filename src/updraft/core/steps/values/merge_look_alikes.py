@@ -45,6 +45,7 @@ class MergeLookAlikes(StepKind):
     icon = "collection"
     needs = frozenset({"whole", "decisions"})
     outputs = (Out(main=True), Out("open", "Look-alikes to decide"))
+    works_on = frozenset({Kind.TEXT})
     Settings = MergeLookAlikesSettings
 
     def apply(self, tables: Tables, settings: MergeLookAlikesSettings, context: Context) -> Result:

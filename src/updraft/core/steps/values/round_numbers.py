@@ -26,6 +26,7 @@ class RoundNumbers(StepKind):
     summary = "Round numbers to so many decimal places"
     words = ("decimals", "digits", "precision", "floor", "ceiling", "truncate")
     icon = "bullseye"
+    works_on = frozenset({Kind.NUMBER})
     Settings = RoundNumbersSettings
 
     def apply(self, tables: Tables, settings: RoundNumbersSettings, context: Context) -> Result:

@@ -76,6 +76,7 @@ class TidyText(StepKind):
         "nbsp",
     )
     icon = "magic"
+    works_on = frozenset({Kind.TEXT})
     Settings = TidyTextSettings
 
     def apply(self, tables: Tables, settings: TidyTextSettings, context: Context) -> Result:

@@ -6,10 +6,12 @@ export class AddBox {
   /**
    * @param {any[]} catalogue the kinds of steps
    * @param {(kind: any, branch: boolean) => void} choose
-   * @param {() => string} follower the step that would then work on the new one's result; "" where none would
+   * @param {{ follower: () => string, place: () => string, path: string }} where names the step that would then
+   *   work on the new one's result and the table that the new one would take, "" where there is none; and the
+   *   flow's address
    */
-  constructor(catalogue, choose, follower = () => "") {
-    this.follower = follower;
+  constructor(catalogue, choose, where) {
+    this.around = where;
     this.branch = false;
     this.kinds = new Map(catalogue.map((kind) => [kind.kind, kind]));
     this.choose = choose;
@@ -41,23 +43,21 @@ export class AddBox {
 
   async find() {
     const query = this.input.value.trim();
-    const answer = await attempt(() => api(`/api/flows/kinds?q=${encodeURIComponent(query)}`));
+    const asked = `q=${encodeURIComponent(query)}&after=${encodeURIComponent(this.around.place())}`;
+    const answer = await attempt(() => api(`${this.around.path}/kinds?${asked}`));
     if (!answer || query !== this.input.value.trim() || document.activeElement !== this.input)
       return;
-    this.found = answer.kinds.map((kind) => this.kinds.get(kind));
-    // Where there is a table, one mostly wants to work on it.
-    if (!query && byId("stops").children.length)
-      this.found = [
-        ...this.found.filter((kind) => kind.role !== "source"),
-        ...this.found.filter((kind) => kind.role === "source"),
-      ];
+    const most = query ? [] : answer.most.map((kind) => this.kinds.get(kind));
+    this.found = [...most, ...answer.kinds.map((kind) => this.kinds.get(kind))];
     let family = null;
     const rows = [];
     this.found.forEach((kind, n) => {
-      if (!query && kind.family !== family) {
-        family = kind.family;
+      const under = n < most.length ? "Used most" : kind.family;
+      if (!query && under !== family) {
+        family = under;
         rows.push(h("div", { class: "add-family", role: "presentation" }, family));
       }
+      const lacks = answer.lacks[kind.kind];
       rows.push(
         h(
           "div",
@@ -71,7 +71,14 @@ export class AddBox {
             },
           },
           icon(kind.icon),
-          h("div", {}, h("strong", {}, kind.title), h("span", {}, kind.summary)),
+          h(
+            "div",
+            {},
+            h("strong", {}, kind.title),
+            lacks
+              ? h("span", { class: "add-lacks" }, `${lacks[0].toUpperCase()}${lacks.slice(1)}`)
+              : h("span", {}, kind.summary),
+          ),
         ),
       );
     });
@@ -80,7 +87,7 @@ export class AddBox {
         h(
           "div",
           { class: "add-none", role: "option", "aria-disabled": "true" },
-          `No kind of step fits “${query}”. Try another word, such as filter, trim or total.`,
+          `No step does “${query}”. Try another word for it, such as filter, trim or total; without a word all steps are listed.`,
         ),
       );
     this.list.replaceChildren(...rows);
@@ -92,7 +99,7 @@ export class AddBox {
 
   /** In the middle of the steps: here, or as a branch of its own. */
   where() {
-    const follower = this.follower();
+    const follower = this.around.follower();
     if (!follower) return [];
     const way = (branch, text, key) =>
       h(

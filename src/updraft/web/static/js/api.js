@@ -62,11 +62,24 @@ async function once(path, { method = "GET", body = null, signal = null }, times)
 export const post = (path, body = {}) => api(path, { method: "POST", body });
 
 /** Say something in the corner; problems stay until they are put away. */
-export function notice(text, kind = "said") {
+export function notice(text, kind = "said", ways = []) {
+  const act = ([name, way]) =>
+    h(
+      "button",
+      {
+        type: "button",
+        class: "notice-way",
+        onclick: () => {
+          box.remove();
+          way();
+        },
+      },
+      name,
+    );
   const box = h(
     "div",
     { class: `notice notice-${kind}` },
-    h("div", {}, text),
+    h("div", {}, text, ways.length ? h("div", { class: "notice-ways" }, ...ways.map(act)) : null),
     h(
       "button",
       { type: "button", "aria-label": "Put away", onclick: () => box.remove() },

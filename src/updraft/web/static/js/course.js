@@ -219,10 +219,10 @@ function mark(step, x, y, colour, selected, usual) {
   const size = selected ? usual + 2 : usual;
   const attributes = {
     class: `rail-mark${step.status === "off" ? " rail-off" : ""}`,
-    stroke: step.status === "problem" ? "#b4540a" : colour,
+    stroke: step.status === "problem" ? "#a84d08" : colour,
     fill:
       step.status === "problem"
-        ? "#b4540a"
+        ? "#a84d08"
         : step.status === "fresh"
           ? selected
             ? "#fff"

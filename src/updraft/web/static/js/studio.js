@@ -10,6 +10,7 @@ import { TableGrid } from "./grid.js";
 import { looking } from "./looking.js";
 import { acts } from "./parts/acts.js";
 import { bind } from "./parts/bind.js";
+import { broken } from "./parts/broken.js";
 import { reading } from "./parts/reading.js";
 import { Shown } from "./parts/shown.js";
 import { steps } from "./parts/steps.js";
@@ -22,7 +23,7 @@ import { WideDesk } from "./wide.js";
 
 /** @type {new () => any} what the parts bring: methods that the studio takes over */
 const Parts = class {};
-Object.assign(Parts.prototype, tables, steps, sources, looking, reading);
+Object.assign(Parts.prototype, tables, steps, sources, looking, reading, broken);
 
 class Studio extends Parts {
   constructor() {
@@ -44,7 +45,11 @@ class Studio extends Parts {
     this.addBox = new AddBox(
       [...this.kinds.values()],
       (kind, branch) => attempt(() => this.add(kind, branch)),
-      () => this.follower(),
+      {
+        follower: () => this.follower(),
+        place: () => (this.selected && this.place()) || "",
+        path: this.flowState.path,
+      },
     );
     this.preview = pausing(220, () => this.look());
     this.flowState.shown = (state) => this.follow(state);
@@ -104,6 +109,7 @@ class Studio extends Parts {
       return;
     }
     this.course.show(state, this.selected);
+    this.tellBroken(state);
     this.follows = { fingerprint: now.fingerprint, status: now.status };
     const failed = now.status !== before?.status && now.status === "problem";
     if (!this.drafts.has(this.selected) && (now.fingerprint !== before?.fingerprint || failed))

@@ -6,7 +6,7 @@ import { sieve } from "./sieve.js";
 export const columnOptions = (columns) => columns.map((column) => [column.name, column.name]);
 
 /** A list of names with check boxes, to be searched when long. Names that are gone stay visible until unchecked. */
-export function checkList(columns, chosen, label, change) {
+export function checkList(columns, chosen, label, change, beside = null) {
   const picked = new Set(chosen);
   const names = columns.map((column) => column.name);
   const gone = chosen.filter((name) => !names.includes(name));
@@ -20,6 +20,8 @@ export function checkList(columns, chosen, label, change) {
   const draw = () =>
     list.replaceChildren(
       ...all.filter(found.fits).map((column) => {
+        const more = beside?.(column.name);
+        if (more) more.hidden = !picked.has(column.name);
         const box = h("input", {
           type: "checkbox",
           class: "form-check-input",
@@ -28,10 +30,11 @@ export function checkList(columns, chosen, label, change) {
           onchange: () => {
             if (box.checked) picked.add(column.name);
             else picked.delete(column.name);
+            if (more) more.hidden = !box.checked;
             tell();
           },
         });
-        return h(
+        const row = h(
           "label",
           {},
           box,
@@ -40,8 +43,9 @@ export function checkList(columns, chosen, label, change) {
             { class: `name${column.gone ? " gone" : ""}`, title: column.name },
             column.name,
           ),
-          h("span", { class: "tag" }, column.kind.replace("_", "/")),
+          more ? null : h("span", { class: "tag" }, column.kind.replace("_", "/")),
         );
+        return more ? h("div", { class: "bring-row" }, row, more) : row;
       }),
     );
   const found = sieve(columns, label, draw, (yes, fits) => {

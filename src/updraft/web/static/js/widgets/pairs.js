@@ -1,7 +1,7 @@
 /** Widgets for lists of pairs: recodes, kinds of columns, keys, brought columns, figures. */
 import { data, h } from "../dom.js";
 import { group, keepingFocus, removeButton, select, columnsOf } from "./basic.js";
-import { columnOptions } from "./columns.js";
+import { checkList, columnOptions } from "./columns.js";
 import { listEditor } from "./items.js";
 import { resolved } from "../schema.js";
 
@@ -306,53 +306,37 @@ export const pairWidgets = {
   },
 
   bring(field) {
-    const its = field.context.columns("reference");
+    const its = columnsOf(field);
     const items = (field.value ?? []).map((item) => ({ name: "", ...item }));
-    const chosen = () => items.map((item) => item.column);
-    const place = h("div", { class: "checks", role: "group", "aria-label": "Columns to bring" });
-    const tell = () => field.set(items.map((item) => ({ ...item })));
-    const all = [
-      ...its,
-      ...items
-        .filter((item) => !its.some((c) => c.name === item.column))
-        .map((item) => ({ name: item.column, kind: "not here" })),
-    ];
-    if (!all.length)
-      place.append(h("span", { class: "muted p-2 d-block" }, "Choose the other table first."));
-    for (const column of all) {
-      const name = h("input", {
+    const item = (name) => items.find((one) => one.column === name);
+    const tell = () => field.set(items.map((one) => ({ ...one })));
+    if (!its.length && !items.length)
+      return group(
+        field,
+        h("span", { class: "muted p-2 d-block" }, "Choose the other table first."),
+      );
+    const change = (names) => {
+      items.splice(
+        0,
+        items.length,
+        ...names.map((name) => item(name) ?? { column: name, name: "" }),
+      );
+      tell();
+    };
+    const beside = (name) =>
+      h("input", {
         type: "text",
         class: "form-control form-control-sm",
         placeholder: "same name",
-        "aria-label": `Name of ${column.name} here`,
-        value: items.find((item) => item.column === column.name)?.name ?? "",
-        hidden: !chosen().includes(column.name),
-        oninput: () => {
-          items.find((item) => item.column === column.name).name = name.value;
+        "aria-label": `Name of ${name} here`,
+        value: item(name)?.name ?? "",
+        oninput: (event) => {
+          item(name).name = event.target.value;
           tell();
         },
       });
-      const box = h("input", {
-        type: "checkbox",
-        class: "form-check-input",
-        checked: chosen().includes(column.name),
-        onchange: () => {
-          if (box.checked) items.push({ column: column.name, name: "" });
-          else items.splice(chosen().indexOf(column.name), 1);
-          name.hidden = !box.checked;
-          tell();
-        },
-      });
-      place.append(
-        h(
-          "div",
-          { class: "bring-row" },
-          h("label", {}, box, h("span", { class: "name", title: column.name }, column.name)),
-          name,
-        ),
-      );
-    }
-    return group(field, place);
+    const chosen = items.map((one) => one.column);
+    return group(field, checkList(its, chosen, "Columns to bring", change, beside));
   },
 
   figures(field) {
