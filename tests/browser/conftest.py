@@ -85,7 +85,10 @@ def app(tmp_path_factory):
 def context(chromium, app):
     """One browser session for all tests of a worker, so that scripts and styles are fetched and compiled once."""
     context = chromium.new_context(
-        viewport={"width": 1280, "height": 800}, permissions=["clipboard-read", "clipboard-write"], base_url=app.url
+        viewport={"width": 1280, "height": 800},
+        permissions=["clipboard-read", "clipboard-write"],
+        base_url=app.url,
+        reduced_motion="reduce",  # what turns while something is computed would be painted without end
     )
     context.set_default_timeout(int(os.environ.get("UPDRAFT_TEST_PATIENCE", "45000")))
     context.add_init_script(COUNTING)
