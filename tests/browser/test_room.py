@@ -1,8 +1,10 @@
 """Room for the data, words, ways in, and gestures that a new user looks for."""
 
+import io
 import json
 
 import pytest
+from pypdf import PdfReader
 
 from tests.browser.conftest import open_demo, settle, violations
 from tests.browser.hands import Mouse
@@ -185,7 +187,9 @@ def test_fields_offer_the_columns_of_the_table_they_are_about(page):
     seen = set()
     for kind in tried:
         page.evaluate(f"updraft.select({json.dumps(kind)})")
-        page.wait_for_function(f"() => updraft.stepDesk.step?.id === {json.dumps(kind)} && updraft.incoming")
+        page.wait_for_function(
+            f"() => updraft.stepDesk.step?.id === {json.dumps(kind)} && updraft.incoming && updraft.stepDesk.form"
+        )
         for name, found in page.evaluate(OFFERED).items():
             sides = [
                 {side for side in texts for one in offered if one.startswith(f"{side} ")} for offered in found["lists"]
@@ -233,3 +237,41 @@ def test_no_step_for_it_is_said(page):
     page.keyboard.press("Control+a")
     page.keyboard.type("round")
     page.wait_for_function("() => document.querySelector('.add-option strong')?.textContent === 'Round numbers'")
+
+
+def test_a_table_is_printed_as_a_table(page):
+    open_demo(page, "tidy")
+    page.evaluate("updraft.grid.grid.scrollRowToTop(40)")
+    settle(page)
+    text = "".join(sheet.extract_text() for sheet in PdfReader(io.BytesIO(page.pdf())).pages)
+    assert "March packet report" in text and "After “Tidy text”: rows 41 to" in text and "of 1,213" in text
+    assert "Ordered on" in text and "Run flow" not in text and page.locator("#printed table").count() == 0
+    assert cell(page, 45, "Order") in text and cell(page, 45, "Garden").split()[0] in text
+
+
+def test_at_two_hundred_percent_the_table_has_the_room_and_steps_and_panel_come_when_asked(page):
+    page.set_viewport_size({"width": 640, "height": 400})
+    open_demo(page)
+    page.mouse.move(400, 300)
+    room = lambda id: page.evaluate(f"document.getElementById('{id}').getBoundingClientRect().width")  # noqa: E731
+    assert room("grid") > 550 and room("course") < 90 and not page.locator("#desk").is_visible()
+    page.locator("[data-step=tidy]").focus()
+    assert room("course") > 200 and room("grid") > 550, "the steps lie over the table while one is among them"
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="Show panel").click()
+    page.wait_for_function("() => document.querySelector('#desk .desk-head').textContent.includes('Tidy text')")
+
+
+def test_other_alphabets_are_read_from_their_own_side(page):
+    rows = "שם,数量,Сорт\nעגבנייה,12,Томат\nطماطم,7,ไทย\n"
+    page.goto("/")
+    dropped(page, "#drop", "alphabets.csv", rows)
+    page.wait_for_url("**/flows/*")
+    page.wait_for_selector(".slick-row")
+    settle(page)
+    side = """(text) => { const cell = [...document.querySelectorAll('.slick-cell')].find((c) => c.textContent.includes(text));
+      const range = document.createRange(); range.selectNodeContents(cell);
+      const [inner, box] = [range.getBoundingClientRect(), cell.getBoundingClientRect()];
+      return inner.left - box.left > box.right - inner.right ? "right" : "left"; }"""
+    assert [page.evaluate(side, text) for text in ("עגבנייה", "طماطم", "Томат")] == ["right", "right", "left"]
+    assert [column["name"] for column in page.evaluate("updraft.table.columns")] == ["שם", "数量", "Сорт"]

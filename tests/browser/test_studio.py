@@ -250,28 +250,50 @@ def test_sixty_steps_in_eight_lanes_and_two_hundred_columns_hold(page, tmp_path,
     assert cell(page, 49, "Gebracht 6") == "49v1"
 
 
-@pytest.mark.parametrize(
-    "view", ["home", "studio", "column", "flow", "history", "run", "runs", "add", "keys", "empty", "problem"]
-)
-def test_no_view_has_accessibility_violations(page, view):
-    if view in ("home", "problem"):
-        page.goto("/" if view == "home" else "/flows/000000000000")
-    elif view == "empty":
-        page.goto("/")
-        page.get_by_role("button", name="New flow", exact=True).click()
-        page.wait_for_selector(".welcome")
-    else:
+OPEN = {
+    "home": lambda page: page.goto("/"),
+    "problem": lambda page: page.goto("/flows/000000000000"),
+    "connections": lambda page: page.goto("/connections"),
+    "empty": lambda page: (page.goto("/"), page.get_by_role("button", name="New flow", exact=True).click()),
+    "studio": lambda page: None,
+    "file": lambda page: pick(page, "orders"),
+    "column": lambda page: page.get_by_role("button", name="Grower, text: show in the panel").click(),
+    "flow": lambda page: page.locator("#flow-name").click(),
+    "history": lambda page: page.locator("#history").click(),
+    "run": lambda page: page.locator("#run").click(),
+    "runs": lambda page: page.goto(page.url.split("?")[0] + "/runs"),
+    "description": lambda page: page.goto(page.url.split("?")[0] + "/description"),
+    "add": lambda page: page.keyboard.press("Control+k"),
+    "keys": lambda page: page.keyboard.press("?"),
+    "wide": lambda page: (
+        pick(page, "recode_variety"),
+        page.keyboard.press("Alt+w"),
+        page.wait_for_selector(".wide-head"),
+    ),
+}
+# Controls of which a part lies outside the window, where nothing can be scrolled to bring it in.
+OUTSIDE = """() => [...document.querySelectorAll("button, input, select, a, textarea")].filter((e) => {
+  const box = e.getBoundingClientRect();
+  if (!e.checkVisibility({ checkVisibilityCSS: true }) || !box.width || e.matches(".visually-hidden, .skip, .slick-header *")) return false;
+  if (box.left >= -1 && box.right <= innerWidth + 1) return false;
+  for (let up = e.parentElement; up; up = up.parentElement) {
+    if (up.scrollWidth > up.clientWidth + 1 && /auto|scroll/.test(getComputedStyle(up).overflowX)) return false;
+    if (up.matches(".course, .slick-viewport")) return false;
+  }
+  return true;
+}).map((e) => e.outerHTML.slice(0, 120))"""
+
+
+@pytest.mark.parametrize("view", OPEN)
+def test_every_view_holds_at_every_width_and_is_accessible(page, view):
+    if view not in ("home", "problem", "connections", "empty"):
         open_demo(page, "look_up")
-    act = {
-        "column": lambda: page.get_by_role("button", name="Grower, text: show in the panel").click(),
-        "flow": lambda: page.locator("#flow-name").click(),
-        "history": lambda: page.locator("#history").click(),
-        "run": lambda: page.locator("#run").click(),
-        "runs": lambda: page.goto(page.url.split("?")[0] + "/runs"),
-        "add": lambda: page.keyboard.press("Control+k"),
-        "keys": lambda: page.keyboard.press("?"),
-    }.get(view)
-    if act:
-        act()
-        page.wait_for_timeout(400)
-    assert violations(page) == []
+    OPEN[view](page)
+    page.wait_for_timeout(400)
+    for width, height in ((1600, 900), (1280, 800), (1024, 700), (640, 400)):  # the last: 1280 by 800 at 200 %
+        page.set_viewport_size({"width": width, "height": height})
+        page.wait_for_timeout(150)
+        assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), (width, "something sticks out")
+        assert page.evaluate(OUTSIDE) == [], width
+        if width in (1280, 640):
+            assert violations(page) == [], width

@@ -386,6 +386,15 @@ export class TableGrid {
     return this.pages.get(Math.floor(row / PAGE))?.[row % PAGE] ?? {};
   }
 
+  /** The rows that are here from the first one on the screen: where they begin, and at most so many of them. */
+  atHand(most) {
+    const first = this.grid.getViewport().top;
+    const rows = [];
+    while (rows.length < most && this.item(first + rows.length).cells)
+      rows.push(this.item(first + rows.length));
+    return { first, rows };
+  }
+
   refresh() {
     this.grid.updateRowCount();
     this.grid.invalidate();

@@ -8,6 +8,7 @@ import { byId, data, pausing } from "./dom.js";
 import { Focus } from "./focus.js";
 import { TableGrid } from "./grid.js";
 import { looking } from "./looking.js";
+import { printing } from "./printing.js";
 import { acts } from "./parts/acts.js";
 import { bind } from "./parts/bind.js";
 import { broken } from "./parts/broken.js";
@@ -20,6 +21,8 @@ import { sources } from "./sources.js";
 import { Drafts } from "./state/drafts.js";
 import { FlowState } from "./state/flow.js";
 import { WideDesk } from "./wide.js";
+
+const NARROW = "(max-width: 900px)"; // as in studio.css; also a window of 1280 pixels at 200 %
 
 /** @type {new () => any} what the parts bring: methods that the studio takes over */
 const Parts = class {};
@@ -55,6 +58,8 @@ class Studio extends Parts {
     this.flowState.shown = (state) => this.follow(state);
     this.drafts.on("changed", () => this.stepDesk.step && this.stepDesk.tell(this.table));
     bind(this);
+    printing(this);
+    if (matchMedia(NARROW).matches) this.desk.fold(true); // the panel would lie over the table
     this.begin();
   }
 
