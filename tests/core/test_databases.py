@@ -177,7 +177,7 @@ CONDITIONS = st.one_of(
 )  # fmt: skip
 
 
-@settings(max_examples=40)
+@settings(max_examples=20)
 @given(rules_of(CONDITIONS))
 def test_a_rule_means_the_same_in_the_database_as_in_keep_rows(lots, rule):
     there = read(lots, rule=rule, columns=["lot"])
