@@ -27,7 +27,7 @@ _SAID = {
     "day": "a date",
     "text": "text",
 }
-_FOLDERS = ("text", "numbers", "dates", "empties", "groups")
+_FOLDERS = ("text", "parts", "numbers", "dates", "empties", "groups")
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,91 @@
+"""More ways to take a part of a text, and to write a number."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from updraft.core.formula.functions.text import _mark, _text, pattern
+from updraft.core.formula.registry import function
+from updraft.core.formula.terms import Misfit, Term
+from updraft.core.values import Kind
+
+
+@function(
+    "text: text, pattern: text!, place: whole!",
+    "the n-th that fits a pattern; -1 is the last",
+    "nth('a1 b22 c3', '[0-9]+', 2)",
+    "22",
+)
+def nth(text: Term, pattern_: Term, place: Term) -> Term:
+    at = int(place.constant)
+    if at == 0:
+        raise Misfit("they are counted from 1, or from -1 at the end.", "Use 1 for the first.")
+    found = text.expr.str.extract_all(pattern(pattern_))
+    return _text(found.list.get(at - 1 if at > 0 else at, null_on_oob=True))
+
+
+@function(
+    "text: text, mark: text!",
+    "up to the last mark; all where there is none",
+    "before_last('a.b.csv', '.')",
+    "a.b",
+)
+def before_last(text: Term, mark: Term) -> Term:
+    parts = text.expr.str.split(_mark(mark))
+    return _text(
+        pl.when(parts.list.len() > 1)
+        .then(parts.list.head(parts.list.len() - 1).list.join(str(mark.constant)))
+        .otherwise(text.expr)
+    )
+
+
+@function("text: text, count: whole!", "without its first characters", "skip('LM-1042', 3)", "1042")
+def skip(text: Term, count: Term) -> Term:
+    return _text(text.expr.str.slice(max(int(count.constant), 0)))
+
+
+@function("text: text, count: whole!", "without its last characters", "cut('250 g', 2)", "250")
+def cut(text: Term, count: Term) -> Term:
+    gone = max(int(count.constant), 0)
+    return _text(text.expr.str.head(-gone) if gone else text.expr)
+
+
+@function("text: text", "the first letter large, the others small", "sentence('BAY GEM')", "Bay gem")
+def sentence(text: Term) -> Term:
+    return _text(text.expr.str.head(1).str.to_uppercase() + text.expr.str.slice(1).str.to_lowercase())
+
+
+@function("text: text", "the first letter of each word", "initials('Ada Fenwick')", "AF")
+def initials(text: Term) -> Term:
+    return _text(
+        text.expr.str.extract_all(r"[\p{L}\p{N}]+").list.eval(pl.element().str.head(1)).list.join("")
+    )
+
+
+@function("number: number, places: whole!", "as text with just so many decimals", "fixed(2.5, 2)", "2.50")
+def fixed(number: Term, places: Term) -> Term:
+    at = min(max(int(places.constant), 0), 12)
+    meant = number.as_number().round_sig_figs(15).round(at, mode="half_away_from_zero") + 0.0
+    whole = meant.abs().floor()
+    rest = ((meant.abs() - whole) * 10**at).round(0).cast(pl.Int64, strict=False)
+    sign = pl.when(meant < 0).then(pl.lit("-")).otherwise(pl.lit(""))
+    digits = sign + whole.cast(pl.Int64, strict=False).cast(pl.String)
+    return _text(digits + "." + rest.cast(pl.String).str.zfill(at) if at else digits)
+
+
+@function(
+    "text: text", "a coordinate in degrees: ±DDMM, ±DDDMMSS, or 42°30'15\"N", "degrees('+4230')", "42.5"
+)
+def degrees(text: Term) -> Term:
+    written = text.expr.str.strip_chars()
+    packed = written.str.extract_groups(r"^([+-]?)(\d{2,3}?)(\d{2})(\d{2})?$")
+    apart = written.str.extract_groups(
+        r"^([+-]?)(\d{1,3})\s*°\s*(?:(\d{1,2}(?:\.\d+)?)\s*['′]\s*)?(?:(\d{1,2}(?:\.\d+)?)\s*[\"″]\s*)?([NSEWnsew]?)$"
+    )
+    parts = [
+        pl.coalesce(packed.struct.field(str(n)), apart.struct.field(str(n))).cast(pl.Float64)
+        for n in (2, 3, 4)
+    ]
+    value = parts[0] + parts[1].fill_null(0) / 60 + parts[2].fill_null(0) / 3600
+    below = (written.str.starts_with("-")) | written.str.contains(r"[SWsw]$")
+    return Term(pl.when(below).then(-value).otherwise(value), Kind.NUMBER)

@@ -1,0 +1,110 @@
+"""What is done to a part of a text: its case, its zeros, its marks."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+from updraft.core.synthesis.pieces import Piece, plain, quoted, shown
+
+_WORD = re.compile(r"[^\W_]+")
+
+
+@dataclass(frozen=True)
+class Change:
+    """One function around a text: how it is written ({} for the text), what it does, its cost, its words."""
+
+    call: str
+    of: Callable[[str], str | None]
+    cost: float
+    words: str
+
+    def around(self, piece: Piece) -> Piece:
+        return piece.made(self.call, self.of, self.cost, self.words)
+
+
+def variants(piece: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]]:
+    """What a piece gives, as it is and changed in every way that may help, with the changed piece.
+
+    Args:
+        text: what the piece gives for the example.
+        wanted: the example's result; a replaced mark can only become what stands in it.
+    """
+    yield text, piece
+    for change in [*_case(text), *_zeros(text, wanted)]:
+        if result := change.of(text):
+            yield result, change.around(piece)
+    for change in _marks(text, wanted):
+        between = change.of(text)
+        if not between:
+            continue
+        once = change.around(piece)
+        yield between, once
+        for then in _case(between):
+            if result := then.of(between):
+                yield result, then.around(once)
+
+
+def in_one_case(text: str) -> list[Change]:
+    """Capitals and small letters, where they change the text."""
+    made = [
+        Change("lower({})", str.lower, 0.6, "{} in small letters"),
+        Change("upper({})", str.upper, 0.6, "{} in capitals"),
+    ]
+    return [change for change in made if change.of(text) != text]
+
+
+def _case(text: str) -> Iterator[Change]:
+    made = [
+        *in_one_case(text),
+        Change("title({})", title, 0.7, "{} with large first letters"),
+        Change("sentence({})", lambda t: t[:1].upper() + t[1:].lower(), 0.9, "{} with one large letter"),
+        Change("plain({})", plain, 0.8, "{} without accents"),
+    ]
+    yield from (change for change in made if change.of(text) != text)
+    if len(text) > 1 and text[0].isalpha():
+        yield Change("first({}, 1)", lambda t: t[:1], 0.6, "the first letter of {}")
+        yield Change("upper(first({}, 1))", lambda t: t[:1].upper(), 1.2, "the first letter of {}, large")
+    if len(_WORD.findall(text)) > 1:
+        yield Change(
+            "initials({})", lambda t: "".join(w[0] for w in _WORD.findall(t)), 0.8, "the initials of {}"
+        )
+
+
+def _zeros(text: str, wanted: str) -> Iterator[Change]:
+    if not text.isdigit():
+        return
+    if len(text) > 1 and text[0] == "0":
+        yield Change("text(whole({}))", whole, 0.8, "{} without zeros in front")
+    for size in sorted({len(run) for run in re.findall(r"\d+", wanted)}):
+        if size > 1:
+            yield Change(
+                f"pad({{}}, {size})", lambda t, n=size: t.rjust(n, "0"), 0.9 + 0.4 * (size <= len(text)),
+                f"{{}} with {size} digits",
+            )  # fmt: skip
+
+
+def _marks(text: str, wanted: str) -> Iterator[Change]:
+    for mark in sorted(set(re.findall(r"[^\w]|_", text))):
+        for new in sorted({"", *re.findall(r"[^\w]+|_", wanted)} - {mark}, key=len):
+            said = f"without {shown(mark)}" if not new else f"with {shown(new)} for {shown(mark)}"
+            yield Change(
+                f"replace({{}}, {quoted(mark)}, {quoted(new)})",
+                lambda t, a=mark, b=new: t.replace(a, b), 0.9, f"{{}} {said}",
+            )  # fmt: skip
+    if text != " ".join(text.split()):
+        yield Change("tidy({})", lambda t: " ".join(t.split()), 0.4, "{} without needless blanks")
+    if text != text.strip():
+        yield Change("trim({})", str.strip, 0.5, "{} without blanks at the ends")
+
+
+def title(text: str) -> str:
+    """A large letter after whatever is no letter or digit, as the function of this name."""
+    return _WORD.sub(lambda word: word.group()[:1].upper() + word.group()[1:].lower(), text)
+
+
+def whole(text: str) -> str | None:
+    """A whole number without zeros in front."""
+    stripped = text.strip()
+    return str(int(stripped)) if re.fullmatch(r"[+-]?\d{1,15}", stripped) else None

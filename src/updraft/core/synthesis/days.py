@@ -1,0 +1,92 @@
+"""Results that are made of a date: in another form, or parts of it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date, datetime
+
+import polars as pl
+
+from updraft.core.synthesis.pieces import Piece, Row, quoted
+from updraft.core.values import FORMATS, Kind, converted
+from updraft.core.values.convert import could_read, pattern_of
+
+_MORE = (
+    "Mon YYYY",
+    "Month YYYY",
+    "YYYY-MM",
+    "MM/YYYY",
+    "YYYY",
+    "D.M.YYYY",
+    "Month D, YYYY",
+    "YY",
+    "Mon YY",
+    "D Mon YY",
+)
+_FORMS = (*FORMATS[Kind.DATE], *_MORE)
+_MIXED = {"MM/DD/YYYY", "DD/MM/YYYY", "MM/DD/YY", "DD/MM/YY", "M/D/YYYY", "D/M/YYYY", "M/D/YY", "D/M/YY"}
+
+
+def days_in(whole: Piece, texts: list[str | None], at: int, wanted: str) -> Iterator[tuple[str, Piece]]:
+    """Ways to write the date that a column holds, with what each gives for the example.
+
+    Args:
+        texts: the column's values.
+        at: the example's row.
+        wanted: its result; forms that do not stand in it are left out.
+    """
+    text = texts[at]
+    if not text or not any(sign.isdigit() for sign in text):
+        return
+    for form in FORMATS[Kind.DATE]:
+        if could_read(form, text):
+            days = _read(texts, form)
+            if days[text] is not None:
+                share = sum(day is None for day in days.values()) / len(days)
+                yield from _said(whole, form, days, days[text], wanted, 3 * share)
+
+
+def _read(texts: list[str | None], form: str) -> dict[str, date | None]:
+    """The values as dates."""
+    known = [text for text in dict.fromkeys(texts) if text]
+    read = pl.DataFrame({"t": known}, schema={"t": pl.String}).select(
+        converted(pl.col("t"), pl.String(), Kind.DATE, [form])
+    )
+    found = read.to_series().to_list()
+    return dict(zip(known, [v.date() if isinstance(v, datetime) else v for v in found], strict=True))
+
+
+def _said(
+    whole: Piece, form: str, days: dict[str, date | None], day: date, wanted: str, doubt: float
+) -> Iterator[tuple[str, Piece]]:
+    read = f"date({whole.formula}, {quoted(form)})"
+
+    def piece(formula: str, make, cost: float, words: str) -> Piece:  # type: ignore[no-untyped-def]
+        def of(row: Row) -> str | None:
+            found = days.get(whole.of(row) or "")
+            return None if found is None else make(found)
+
+        return Piece(formula, of, whole.cost + cost + doubt, f"{words} {whole.words}")
+
+    for out in _FORMS:
+        pattern = pattern_of(out)
+        result = day.strftime(pattern)
+        if result in wanted and out != form:
+            cost = 1.2 + 0.8 * (out in _MIXED) + 0.1 * (result != wanted)
+            yield (
+                result,
+                piece(
+                    f"text({read}, {quoted(out)})",
+                    lambda d, p=pattern: d.strftime(p),
+                    cost,
+                    f"as {out} the date",
+                ),
+            )
+    parts = [
+        ("quarter", lambda d: str((d.month + 2) // 3)), ("year", lambda d: str(d.year)), ("month", lambda d: str(d.month)),
+        ("day", lambda d: str(d.day)), ("week", lambda d: str(d.isocalendar().week)), ("weekday", lambda d: str(d.isoweekday())),
+    ]  # fmt: skip
+    for name, make in parts:
+        if make(day) in wanted:
+            rare = 0.8 * (name in ("week", "weekday", "quarter"))
+            yield make(day), piece(f"text({name}({read}))", make, 2.2 + rare, f"the {name} of")

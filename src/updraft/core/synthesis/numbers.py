@@ -1,0 +1,177 @@
+"""Results that are numbers: read from the row, reckoned with, written with so many decimals."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from itertools import permutations
+
+from updraft.core.synthesis.pieces import Piece, Row
+
+_FACTORS = (10, 100, 1000, 1_000_000, 12, 24, 60, 3600, 7)
+_FOUND = re.compile(r"-?\d+(?:[.,]\d+)?")
+_GROUPED = re.compile(r"-?\d{1,3}(,\d{3})+(\.\d+)?")
+
+
+@dataclass(frozen=True)
+class _Number:
+    formula: str
+    of: Callable[[Row], float | None]
+    cost: float
+    words: str
+
+
+def numbers_in(pieces: list[tuple[str, Piece]], wanted: str) -> Iterator[Piece]:
+    """Ways to come to a number that is wanted, perhaps with signs around it.
+
+    Args:
+        pieces: columns and their parts, with the text that each gives for the example.
+        wanted: the example's result.
+    """
+    found = re.fullmatch(r"([^\d+-]*)([+-]?\d+(?:\.(\d+))?)(\D*)", wanted)
+    if not found:
+        return
+    before, goal, decimals, after = found[1], float(found[2]), len(found[3] or ""), found[4]
+    for number, value in _reckoned(list(_read(pieces)), goal, decimals):
+        for written in _written(number, decimals):
+            if decimals or abs(value - goal) < 1e-9:
+                yield _framed(written, before, after)
+
+
+def _read(pieces: list[tuple[str, Piece]]) -> Iterator[tuple[_Number, float]]:
+    """The numbers that stand in the row."""
+    for text, piece in pieces:
+        for place in (1, 2, 3):
+            found = _number(text, place)
+            if found is None:
+                break
+            call = f"number({piece.formula})" if place == 1 else f"number({piece.formula}, {place})"
+            words = piece.words if place == 1 else f"number {place} of {piece.words}"
+            of = _on(piece, lambda t, p=place: _number(t, p))
+            yield _Number(call, of, piece.cost + 0.4 * place, words), found
+        turned = _degrees(text)
+        if turned is not None:
+            number = _Number(
+                f"degrees({piece.formula})", _on(piece, _degrees), piece.cost + 1, f"{piece.words} in degrees"
+            )
+            yield number, turned
+
+
+def _on(piece: Piece, read: Callable[[str], float | None]) -> Callable[[Row], float | None]:
+    def of(row: Row) -> float | None:
+        text = piece.of(row)
+        return None if text is None else read(text)
+
+    return of
+
+
+def _reckoned(
+    numbers: list[tuple[_Number, float]], goal: float, decimals: int
+) -> Iterator[tuple[_Number, float]]:
+    near = 0.5 * 10.0**-decimals + 1e-9 if decimals else 1e-6
+    for number, value in numbers:
+        if abs(value - goal) <= near:
+            yield number, value
+        for factor in _FACTORS:
+            for sign, result in (("*", value * factor), ("/", value / factor)):
+                if value and abs(result - goal) <= near:
+                    yield _joined(number, sign, factor), result
+    for (a, x), (b, y) in permutations(numbers[:14], 2):
+        if a.formula == b.formula:
+            continue
+        for sign, result in (("*", x * y), ("+", x + y), ("-", x - y), ("/", x / y if y else math.nan)):
+            if abs(result - goal) <= near and (sign not in "*+" or a.formula < b.formula):
+                yield _pair(a, sign, b), result
+        for factor in (60, 100, 12, 1000):
+            if abs(x * factor + y - goal) <= near:
+                yield _pair(_joined(a, "*", factor), "+", b), x * factor + y
+
+
+def _joined(number: _Number, sign: str, factor: float) -> _Number:
+    def of(row: Row) -> float | None:
+        value = number.of(row)
+        return None if value is None else value * factor if sign == "*" else value / factor
+
+    said = "times" if sign == "*" else "divided by"
+    return _Number(
+        f"{number.formula} {sign} {factor}", of, number.cost + 1.2, f"{number.words} {said} {factor:,}"
+    )
+
+
+def _pair(a: _Number, sign: str, b: _Number) -> _Number:
+    def of(row: Row) -> float | None:
+        x, y = a.of(row), b.of(row)
+        if x is None or y is None or (sign == "/" and not y):
+            return None
+        return {"*": x * y, "+": x + y, "-": x - y}[sign] if sign != "/" else x / y
+
+    said = {"*": "times", "+": "plus", "-": "minus", "/": "divided by"}[sign]
+    return _Number(
+        f"{a.formula} {sign} {b.formula}", of, a.cost + b.cost + 0.6, f"{a.words} {said} {b.words}"
+    )
+
+
+def _written(number: _Number, decimals: int) -> Iterator[Piece]:
+    """A number as text: with just so many decimals, or with those it has."""
+    if decimals:
+        yield Piece(
+            f"fixed({number.formula}, {decimals})", lambda row: fixed(number.of(row), decimals), number.cost + 1.5,
+            f"{number.words}, with {decimals} decimals",
+        )  # fmt: skip
+    yield Piece(
+        f"text(round({number.formula}, 6))",
+        lambda row: _plain(number.of(row)),
+        number.cost + 0.4,
+        number.words,
+    )
+
+
+def _framed(piece: Piece, before: str, after: str) -> Piece:
+    if not before and not after:
+        return piece
+    call = " + ".join(filter(None, [_quoted(before), "{}", _quoted(after)]))
+    words = f"{before}… {{}} …{after}".replace("… ", "", 1 if not before else 0)
+    return piece.made(call, lambda t: f"{before}{t}{after}", 0.5, words)
+
+
+def _quoted(text: str) -> str:
+    from updraft.core.synthesis.pieces import quoted
+
+    return quoted(text) if text else ""
+
+
+def fixed(value: float | None, places: int) -> str | None:
+    """As the function of this name: half away from zero, by fifteen figures."""
+    if value is None or not math.isfinite(value):
+        return None
+    meant = float(f"{value:.15g}")
+    text = f"{math.floor(abs(meant) * 10**places + 0.5 + 1e-9) / 10**places:.{places}f}"
+    return f"-{text}" if meant < 0 and float(text) else text
+
+
+def _plain(value: float | None) -> str | None:
+    if value is None or not math.isfinite(value):
+        return None
+    text = repr(round(value, 6) + 0.0)
+    return text.removesuffix(".0")
+
+
+def _number(text: str, place: int) -> float | None:
+    stripped = text.strip()
+    if place == 1 and _GROUPED.fullmatch(stripped):
+        return float(stripped.replace(",", ""))
+    found = _FOUND.findall(re.sub(r"(\w)-", r"\1 ", text))
+    return float(found[place - 1].replace(",", ".")) if len(found) >= place else None
+
+
+def _degrees(text: str) -> float | None:
+    found = re.fullmatch(r"([+-])(\d{2,3}?)(\d{2})(\d{2})?", text.strip()) or re.fullmatch(
+        r"([+-]?)(\d{1,3})\s*°\s*(?:(\d{1,2}(?:\.\d+)?)\s*['′]\s*)?(?:(\d{1,2}(?:\.\d+)?)\s*[\"″]\s*)?[NSEWnsew]?",
+        text.strip(),
+    )
+    if not found:
+        return None
+    value = float(found[2]) + float(found[3] or 0) / 60 + float(found[4] or 0) / 3600
+    return -value if found[1] == "-" or text.strip()[-1:] in "SWsw" else value

@@ -1,0 +1,278 @@
+"""Work out what is done to columns from a few results.
+
+In the manner of S. Gulwani, “Automating String Processing in Spreadsheets Using Input-Output Examples” (POPL
+2011): a result is a row of pieces, each a part of a column, changed or not, or a fixed text; the ways to lay
+the pieces are a graph over the result's characters, of which the cheapest paths are taken. Those that give all
+the examples are the readings; where the best of them differ, one more example is asked for.
+"""
+
+from __future__ import annotations
+
+import heapq
+import keyword
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+import polars as pl
+
+from updraft.core.formula import compile_formula
+from updraft.core.formula.registry import functions
+from updraft.core.problems import Problem
+from updraft.core.synthesis.changes import in_one_case, variants
+from updraft.core.synthesis.days import days_in
+from updraft.core.synthesis.numbers import numbers_in
+from updraft.core.synthesis.pieces import Piece, Row, column, parts_of, places_of, quoted
+from updraft.core.values import Kind
+
+_LONGEST = 120  # characters of a result
+_PATHS, _PER_SPAN = 160, 10  # ways kept from each place on, pieces kept for each stretch
+_TRIED = 80  # rows that tell readings apart
+_SHOWN = 5
+_JOIN = 0.8  # each further piece
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One way to understand the examples.
+
+    Args:
+        values: its result for every row.
+    """
+
+    sentence: str
+    formula: str
+    values: list[str | None]
+
+
+@dataclass(frozen=True)
+class Answer:
+    """The best readings first, and the row whose result would tell them apart; None where they all agree."""
+
+    readings: list[Reading]
+    question: int | None
+
+
+def from_examples(table: Mapping[str, Sequence[str | None]], examples: Mapping[int, str]) -> Answer:
+    """Readings of what is done to the columns so that rows give their results.
+
+    Args:
+        table: columns as texts, all of one length.
+        examples: row, from 0 → its result.
+
+    Raises:
+        Problem: there is no example or column, a row is not there, or a result is longer than 120 characters.
+    """
+    rows = list(zip(*table.values(), strict=True))
+    _check(rows, examples)
+    pieces = [column(name, written(name), at) for at, name in enumerate(table)]
+    found: dict[str, Piece] = {}
+    for at, wanted in examples.items():
+        for program in _programs(pieces, rows, at, wanted):
+            if all(program.of(rows[other]) == result for other, result in examples.items()):
+                known = found.get(program.formula)
+                if known is None or program.cost < known.cost:
+                    found[program.formula] = program
+    ranked = _ranked(list(found.values()), rows, examples)
+    return _answer(ranked, table, rows, examples)
+
+
+def written(name: str) -> str:
+    """A column's name as a formula writes it."""
+    plain = re.fullmatch(r"[^\W\d]\w*", name) and not keyword.iskeyword(name)
+    return name if plain and name not in functions() and name != "params" else f"column({quoted(name)})"
+
+
+def _check(rows: Sequence[Row], examples: Mapping[int, str]) -> None:
+    if not rows or not rows[0]:
+        raise Problem("The table", "there is no row to work on.", "Name a column of a table that has rows.")
+    if not examples:
+        raise Problem("The examples", "there is none yet.", "Give the result of one row.", code="unfinished")
+    for at, wanted in examples.items():
+        if not 0 <= at < len(rows):
+            raise Problem(
+                f"Row {at}", f"the table has rows 0 to {len(rows) - 1:,}.", "Give the result of one of these."
+            )
+        if len(wanted) > _LONGEST:
+            raise Problem(
+                f"The result of row {at}", f"it is longer than {_LONGEST} characters.", "Give a shorter one."
+            )
+
+
+def _programs(columns: list[Piece], rows: Sequence[Row], at: int, wanted: str) -> Iterator[Piece]:
+    """Everything cheap that gives the wanted result for one row."""
+    row = rows[at]
+    if not wanted:
+        return
+    sources = [(text, piece) for piece in columns if (text := piece.of(row))]
+    parts = _distinct(
+        [(text, part) for base, piece in sources for part in parts_of(piece, base) if (text := part.of(row))]
+    )
+    deeper = _distinct(
+        [
+            (text, inner.made("{}", lambda t: t, 0.5, "{}"))
+            for base, part in parts
+            if len(base) > 2 and part.cost < 3.2
+            for inner in parts_of(part, base)
+            if (text := inner.of(row)) and text != base and (text in wanted or text.lower() in wanted.lower())
+        ]
+    )
+    spans: dict[tuple[int, int], list[Piece]] = {}
+    for text, piece in [*sources, *parts]:
+        for result, made in variants(piece, text, wanted):
+            _lay(spans, wanted, result, made)
+    for text, piece in deeper:
+        for result, made in variants(piece, text, wanted):
+            _lay(spans, wanted, result, made)
+    for piece in columns:
+        texts = [one[columns.index(piece)] for one in rows]
+        for result, made in days_in(piece, texts, at, wanted):
+            _lay(spans, wanted, result, made)
+    for text, piece in sources:
+        for base, made in [(text, piece), *((c.of(text) or "", c.around(piece)) for c in in_one_case(text))]:
+            _lay_places(spans, wanted, base, made)
+    yield from _paths(spans, wanted)
+    yield from numbers_in([*sources, *[(t, p) for t, p in parts if any(c.isdigit() for c in t)][:40]], wanted)
+
+
+def _distinct(pieces: list[tuple[str, Piece]]) -> list[tuple[str, Piece]]:
+    return list({piece.formula: (text, piece) for text, piece in pieces}.values())
+
+
+def _lay(spans: dict[tuple[int, int], list[Piece]], wanted: str, text: str, piece: Piece) -> None:
+    """Note a piece at each stretch of the result that it gives."""
+    begin = wanted.find(text)
+    while begin >= 0:
+        spans.setdefault((begin, begin + len(text)), []).append(piece)
+        begin = wanted.find(text, begin + 1)
+
+
+def _lay_places(spans: dict[tuple[int, int], list[Piece]], wanted: str, text: str, piece: Piece) -> None:
+    """Note what is told by its place alone: several characters, or the first one."""
+    for begin in range(len(wanted)):
+        for end in range(begin + 1, len(wanted) + 1):
+            stretch = wanted[begin:end]
+            if stretch not in text:
+                break
+            if end - begin > 1 or len(wanted) == 1 or text.startswith(stretch):
+                spans.setdefault((begin, end), []).extend(places_of(piece, text, stretch))
+
+
+def _paths(spans: dict[tuple[int, int], list[Piece]], wanted: str) -> Iterator[Piece]:
+    """The cheapest rows of pieces and fixed texts that make the result, from its end to its beginning."""
+    size = len(wanted)
+    edges: list[list[tuple[float, int, Piece | str]]] = [[] for _ in range(size)]
+    for (begin, end), pieces in spans.items():
+        for piece in heapq.nsmallest(_PER_SPAN, pieces, key=lambda one: one.cost):
+            # A stretch that is cut out of a longer run of letters or digits by chance is far-fetched.
+            edges[begin].append((piece.cost + _JOIN + _torn(wanted, begin, end), end, piece))
+    for begin in range(size):
+        for end in range(begin + 1, size + 1):
+            edges[begin].append(
+                (_fixed_cost(wanted[begin:end]) + _torn(wanted, begin, end), end, wanted[begin:end])
+            )
+    best: list[list[tuple[float, tuple[Piece | str, ...]]]] = [[] for _ in range(size + 1)]
+    best[size] = [(0.0, ())]
+    for begin in range(size - 1, -1, -1):
+        ways = (
+            (cost + rest, (step, *steps))
+            for cost, end, step in edges[begin]
+            for rest, steps in best[end]
+            if not (isinstance(step, str) and steps and isinstance(steps[0], str))
+        )
+        best[begin] = heapq.nsmallest(_PATHS, ways, key=lambda way: way[0])
+    for cost, steps in best[0]:
+        if any(isinstance(step, Piece) for step in steps):
+            yield _put_together(cost, steps)
+
+
+def _torn(text: str, begin: int, end: int) -> float:
+    def torn(at: int) -> bool:
+        pair = text[at - 1 : at + 1] if 0 < at < len(text) else ""
+        return len(pair) == 2 and (
+            (pair[0].isdigit() and pair[1].isdigit()) or (pair.isalpha() and pair[1].islower())
+        )
+
+    return 0.7 * (torn(begin) + torn(end))
+
+
+def _fixed_cost(text: str) -> float:
+    letters = sum(sign.isalnum() for sign in text)
+    return 0.5 + 0.15 * len(text) + 0.9 * letters
+
+
+def _put_together(cost: float, steps: tuple[Piece | str, ...]) -> Piece:
+    if len(steps) == 1 and isinstance(steps[0], Piece):
+        only = steps[0]
+        return Piece(only.formula, only.of, cost, only.words)
+
+    def of(row: Row) -> str | None:
+        made = [step if isinstance(step, str) else step.of(row) for step in steps]
+        return None if None in made else "".join(made)  # type: ignore[arg-type]
+
+    formula = " + ".join(quoted(step) if isinstance(step, str) else step.formula for step in steps)
+    words = ", ".join(f"“{step}”" if isinstance(step, str) else step.words for step in steps)
+    return Piece(formula, of, cost, words)
+
+
+def _ranked(programs: list[Piece], rows: Sequence[Row], examples: Mapping[int, str]) -> list[Piece]:
+    """The likeliest first: cheap ones, which give a result for most rows, and one of the examples' shape."""
+    tried = rows[:: max(len(rows) // _TRIED, 1)][:_TRIED]
+    shapes = {_shape(wanted) for wanted in examples.values()}
+
+    def far_fetched(program: Piece) -> float:
+        results = [program.of(row) for row in tried]
+        none = sum(not result for result in results)
+        unlike = sum(bool(result) and _shape(result or "") not in shapes for result in results)
+        return program.cost + (4 * none + 0.8 * unlike) / len(tried)
+
+    cheapest = heapq.nsmallest(120, programs, key=lambda one: one.cost)
+    return sorted(cheapest, key=far_fetched)
+
+
+def _shape(text: str) -> str:
+    """The kinds of signs in a row, however many of each."""
+    return re.sub(r"(.)\1+", r"\1", re.sub(r"[^\W\d_]", "a", re.sub(r"\d", "9", text)))
+
+
+def _answer(
+    ranked: list[Piece],
+    table: Mapping[str, Sequence[str | None]],
+    rows: Sequence[Row],
+    examples: Mapping[int, str],
+) -> Answer:
+    frame = pl.DataFrame(dict(table), schema=dict.fromkeys(table, pl.String))
+    kinds = dict.fromkeys(table, Kind.TEXT)
+    readings: list[Reading] = []
+    seen: set[tuple[str | None, ...]] = set()
+    for program in ranked:
+        try:
+            values = frame.select(compile_formula(program.formula, kinds).expr.alias("x"))["x"].to_list()
+        except (Problem, pl.exceptions.PolarsError):
+            continue
+        if any(values[at] != wanted for at, wanted in examples.items()) or tuple(values) in seen:
+            continue
+        seen.add(tuple(values))
+        readings.append(Reading(_sentence(program.words), program.formula, values))
+        if len(readings) == 2 * _SHOWN:
+            break
+    return Answer(readings[:_SHOWN], _question(readings, examples))
+
+
+def _sentence(words: str) -> str:
+    return words[:1].upper() + words[1:]
+
+
+def _question(readings: list[Reading], examples: Mapping[int, str]) -> int | None:
+    """The first row for which most of the readings differ, the best ones before all."""
+    if len(readings) < 2:
+        return None
+
+    def apart(at: int) -> float:
+        given = [reading.values[at] for reading in readings]
+        first = sum(value != given[0] for value in given[1:3])
+        return len(set(given)) + 2 * first
+
+    open_rows = [at for at in range(len(readings[0].values)) if at not in examples]
+    best = max(open_rows, key=apart, default=None)
+    return best if best is not None and len({r.values[best] for r in readings}) > 1 else None
