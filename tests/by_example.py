@@ -8,10 +8,15 @@ from __future__ import annotations
 import csv
 import json
 import re
+import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
+
+import polars as pl
+
+from updraft.core.synthesis import Answer
 
 MOST = 60  # rows of a real column
 
@@ -116,7 +121,20 @@ def real() -> list[Task]:
     ]
 
 
-MONTHS = ["January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November", "December"]
+MONTHS = [
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+]
 DAYS = ["2026-03-09", "2025-11-30", "2026-01-01", "2024-02-29", "2026-12-05", "2026-07-21", "2025-08-15"]
 PEOPLE = ["Ada Fenwick", "Bram Oldershaw", "Cleo Marsh", "Dina Hollis", "Emil Thorne", "Fay Winterton", "Gus Pell"]
 LOTS = ["LM-20314", "LM-7", "LM-881", "LM-20", "LM-1042", "LM-63001"]
@@ -205,3 +223,109 @@ def ours() -> list[Task]:
 
 def tasks() -> list[Task]:
     return [*real(), *ours()]
+
+
+def apart() -> list[Task]:
+    """Written when the first could be solved, and not looked at while that was made."""
+    people = ["Ada Mary Fenwick", "Bram Jon Oldershaw", "Cleo Ann Marsh", "Dina Sue Hollis"]
+    dotted = ["415.555.0132", "212.555.0199", "650.555.0143", "303.555.0177"]
+    stamps = ["2026-03-09T14:30:00Z", "2025-11-30T08:05:59Z", "2026-01-01T23:59:01Z"]
+    logs = [
+        "[2026-03-09 14:30] ERROR: disk full",
+        "[2026-03-09 14:31] INFO: run begun",
+        "[2026-03-10 02:00] WARNING: slow answer",
+    ]
+    streets = [
+        "12 Mill Lane, Saltmarsh",
+        "7 Quay, Aldermere",
+        "140 Old Orchard Road, North Fen",
+        "3 Fen View, Coldwater",
+    ]
+    keys = ["colour: red; size: L; lot: 1042", "colour: green; size: S; lot: 7", "colour: blue; size: XL; lot: 20314"]
+    asked = ["id=1042&hub=fen&month=3", "id=7&hub=coldwater&month=12", "id=20314&hub=aldermere&month=1"]
+    versions = ["v2.10.3", "v1.0.12", "v10.4.0", "v3.7.21"]
+    short = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"]
+    week = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"]
+    day = lambda t: __import__("datetime").date.fromisoformat(t)  # noqa: E731
+    return [
+        task("first name and a letter", [name.upper() for name in PEOPLE], lambda t: f"{t.split()[0].title()} {t.split()[1][0]}."),
+        task("middle name as a letter", people, lambda t: f"{t.split()[0]} {t.split()[1][0]}. {t.split()[2]}"),
+        task("without the middle name", people, lambda t: f"{t.split()[0]} {t.split()[2]}"),
+        task("name of a mail", ["ada.fenwick@larkmoor.example", "bram.oldershaw@fen.example", "cleo.marsh@fen.example"], lambda t: t.split("@")[0].replace(".", " ").title()),
+        task("telephone in brackets", dotted, lambda t: "({}) {}-{}".format(*t.split("."))),
+        task("telephone out of brackets", ["(415) 555-0132", "(212) 555-0199", "(650) 555-0143"], lambda t: t[1:4] + "-" + t[6:]),
+        task("digits to a telephone", [t.replace(".", "") for t in dotted], lambda t: f"{t[:3]}-{t[3:6]}-{t[6:]}"),
+        task("house number", streets, lambda t: t.split()[0]),
+        task("street", streets, lambda t: t.split(",")[0].split(" ", 1)[1]),
+        task("street and town", streets, lambda t: f"{t.split(', ')[1]}: {t.split(',')[0]}"),
+        task("ending of a file", ["orders.tar.gz", "growers.csv", "a.b.c.json", "lots.xlsx"], lambda t: t.rsplit(".", 1)[1]),
+        task("file of a path", ["/data/in/orders.csv", "/home/ada/x/growers.xlsx", "/lots.json"], lambda t: t.rsplit("/", 1)[1]),
+        task("words of a name for programs", ["packet_orders", "seed_lots_2026", "hub_requests"], lambda t: t.replace("_", " ").title()),
+        task("words of joined words", ["packetOrders", "seedLots", "hubRequests", "growerCodes"], lambda t: re.sub("([A-Z])", r" \1", t).lower()),
+        task("day of a stamp", stamps, lambda t: t[:10]),
+        task("hour of a stamp", stamps, lambda t: t[11:13]),
+        task("day with month in words to ISO", ["March 9, 2026", "November 30, 2025", "January 1, 2026"], lambda t: f"{t[-4:]}-{MONTHS.index(t.split()[0]) + 1:02}-{int(t.split()[1][:-1]):02}"),
+        task("short day to ISO", ["09-Mar-26", "30-Nov-25", "01-Jan-26"], lambda t: f"20{t[-2:]}-{short.index(t[3:6]) + 1:02}-{t[:2]}"),
+        task("day of the week", DAYS, lambda t: week[day(t).weekday()]),
+        task("month in words", DAYS, lambda t: MONTHS[int(t[5:7]) - 1]),
+        task("week of the year", DAYS, lambda t: f"week {day(t).isocalendar().week}"),
+        task("half past in twelve hours", ["14:30", "08:05", "23:59", "12:00"], lambda t: f"{(int(t[:2]) - 1) % 12 + 1}:{t[3:]} {'AM' if int(t[:2]) < 12 else 'PM'}"),
+        task("dollars", ["$1,234.50", "$8.00", "$12,000.75", "$0.99"], lambda t: f"{float(t[1:].replace(',', '')):.2f}"),
+        task("euros", ["1.234,50 €", "8,00 €", "12.000,75 €"], lambda t: t[:-2].replace(".", "").replace(",", ".")),
+        task("losses in brackets", ["(45.00)", "(7.25)", "(1200.10)"], lambda t: f"-{t[1:-1]}"),
+        task("percent of a share", ["0.85", "0.07", "0.625", "1"], lambda t: f"{float(t) * 100:g}%"),
+        task("to a whole number", ["1234.567", "0.4", "99.5001", "12"], lambda t: str(round(float(t)))),
+        task("hours and minutes to minutes", ["2 h 15 min", "0 h 50 min", "12 h 5 min"], lambda t: str(int(t.split()[0]) * 60 + int(t.split()[2]))),
+        task("feet and inches", ["5 ft 10 in", "6 ft 2 in", "4 ft 11 in"], lambda t: str(int(t.split()[0]) * 12 + int(t.split()[2]))),
+        task("code of a number", ["7", "1042", "33", "208"], lambda t: f"LM-{t.zfill(5)}"),
+        task("letters of a hub", ["North Fen Garden", "Old Orchard Plot", "The Walled Acre"], lambda t: "".join(w[0] for w in t.split())),
+        task("end of a number, masked", ["4111111111111111", "5500000000000004", "3400000000000091"], lambda t: "*" + t[-4:]),
+        task("start of a range", ["chr1:12345-67890", "chrX:5-900", "chr10:77-1234"], lambda t: t.split(":")[1].split("-")[0]),
+        task("length of a range", ["chr1:12345-67890", "chrX:5-900", "chr10:77-1234"], lambda t: str(int(t.split("-")[1]) - int(t.split(":")[1].split("-")[0]))),
+        task("latitude of a pair", ["51.5074, -0.1278", "-33.8688, 151.2093", "40.7128, -74.0060"], lambda t: t.split(", ")[0]),
+        task("longitude of a pair", ["51.5074, -0.1278", "-33.8688, 151.2093", "40.7128, -74.0060"], lambda t: t.split(", ")[1]),
+        task("level of a log", logs, lambda t: t.split("] ")[1].split(":")[0]),
+        task("what a log says", logs, lambda t: t.split(": ")[1]),
+        task("out of a page", ["<b>Pea</b>", "<b>Broad bean</b>", "<b>Leek</b>"], lambda t: t[3:-4]),
+        task("value of a key", keys, lambda t: t.split("; ")[1].split(": ")[1]),
+        task("two values of keys", keys, lambda t: f"{t.split(': ')[3]}/{t.split('; ')[1].split(': ')[1]}"),
+        task("value in an address", asked, lambda t: t.split("hub=")[1].split("&")[0]),
+        task("version in short", versions, lambda t: ".".join(t[1:].split(".")[:2])),
+        task("major version", versions, lambda t: t[1:].split(".")[0]),
+        task("without the full stop", ["Saltmarsh.", "North Fen.", "Aldermere."], lambda t: t[:-1]),
+        task("out of square brackets", ["[1042]", "[7]", "[20314]"], lambda t: t[1:-1]),
+        task("turned name", ["Fenwick Ada", "Oldershaw Bram", "Marsh Cleo"], lambda t: " ".join(reversed(t.split()))),
+        task("house and street", {"house": ["12", "7", "140"], "street": ["Mill Lane", "Quay", "Fen View"]}, lambda a, b: f"{a} {b}"),
+        task("three columns to a day", {"y": ["2026", "2025", "2024"], "m": ["3", "11", "2"], "d": ["9", "30", "29"]}, lambda y, m, d: f"{y}-{m.zfill(2)}-{d.zfill(2)}"),
+        task("difference", {"sent": ["12", "40", "7"], "back": ["2", "15", "7"]}, lambda a, b: str(int(a) - int(b))),
+        task("share of two columns", {"some": ["3", "12", "5"], "all": ["12", "48", "8"]}, lambda a, b: f"{int(a) / int(b):g}"),
+        task("area of a zone of money", some(iso("4217", "alpha_3")), lambda c: c[:2].lower()),
+        task("kind of a language", some(iso("639-3", "name"), r"^\S+ Sign Language$"), lambda n: n.split()[0]),
+        task("region with its country", {"code": some(iso("3166-2", "code"))[:20], "name": some(iso("3166-2", "name"))[:20]}, lambda c, n: f"{n}, {c[:2]}"),
+        task("script and number", {"code": iso("15924", "alpha_4")[:40], "number": iso("15924", "numeric")[:40]}, lambda c, n: f"{c.lower()}{n}"),
+        task("name for a page", some(iso("3166-1", "name"), r"^[A-Za-z ]+ [A-Za-z ]+$"), lambda n: n.lower().replace(" ", "-")),
+    ]  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Solved:
+    """How a task went: with how many examples the best reading was right (0: not with two), and the seconds of each try."""
+
+    name: str
+    examples: int
+    seconds: list[float]
+
+
+def solve(one: Task, ask: Callable[[pl.DataFrame, dict[int, str]], Answer]) -> Solved:
+    """Give the first row's result, then that of the row asked for."""
+    table, given, seconds = pl.DataFrame(one.columns), {0: one.wanted[0]}, []
+    for tried in (1, 2):
+        started = time.perf_counter()
+        answer = ask(table, given)
+        seconds.append(time.perf_counter() - started)
+        if answer.readings and answer.readings[0].values == one.wanted:
+            return Solved(one.name, tried, seconds)
+        if answer.question is None:
+            break
+        given[answer.question] = one.wanted[answer.question]
+    return Solved(one.name, 0, seconds)

@@ -22,6 +22,7 @@ _COMMANDS = {
     "decisions": "decisions.decisions",
     "show": "show.show",
     "profile": "profile.profile",
+    "example": "example.example",
     "findings": "findings.findings",
     "repair": "repair.repair",
     "steps": "steps.steps",

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import partial
 
 from updraft.core.synthesis.pieces import Piece, plain, quoted, shown
 
@@ -80,7 +81,7 @@ def _zeros(text: str, wanted: str) -> Iterator[Change]:
     for size in sorted({len(run) for run in re.findall(r"\d+", wanted)}):
         if size > 1:
             yield Change(
-                f"pad({{}}, {size})", lambda t, n=size: t.rjust(n, "0"), 0.9 + 0.4 * (size <= len(text)),
+                f"pad({{}}, {size})", partial(_pad, size), 0.9 + 0.4 * (size <= len(text)),
                 f"{{}} with {size} digits",
             )  # fmt: skip
 
@@ -91,12 +92,32 @@ def _marks(text: str, wanted: str) -> Iterator[Change]:
             said = f"without {shown(mark)}" if not new else f"with {shown(new)} for {shown(mark)}"
             yield Change(
                 f"replace({{}}, {quoted(mark)}, {quoted(new)})",
-                lambda t, a=mark, b=new: t.replace(a, b), 0.9, f"{{}} {said}",
+                partial(_replace, mark, new), 0.9, f"{{}} {said}",
+            )  # fmt: skip
+    if re.search(r"[a-z][A-Z]", text):
+        for new in sorted({" ", *re.findall(r"[^\w]|_", wanted)}):
+            yield Change(
+                f"replace_pattern({{}}, '([a-z])([A-Z])', {quoted('${1}' + new + '${2}')})",
+                partial(_part_words, new), 0.8,
+                f"{{}} with {shown(new)} before large letters",
             )  # fmt: skip
     if text != " ".join(text.split()):
         yield Change("tidy({})", lambda t: " ".join(t.split()), 0.4, "{} without needless blanks")
     if text != text.strip():
         yield Change("trim({})", str.strip, 0.5, "{} without blanks at the ends")
+
+
+def _pad(size: int, text: str) -> str | None:
+    return text.rjust(size, "0")
+
+
+def _replace(old: str, new: str, text: str) -> str | None:
+    return text.replace(old, new)
+
+
+def _part_words(mark: str, text: str) -> str | None:
+    """A mark before each large letter that follows a small one."""
+    return re.sub(r"([a-z])([A-Z])", lambda pair: pair[1] + mark + pair[2], text)
 
 
 def title(text: str) -> str:

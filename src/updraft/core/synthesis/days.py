@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import date, datetime
 
 import polars as pl
@@ -24,6 +24,14 @@ _MORE = (
     "D Mon YY",
 )
 _FORMS = (*FORMATS[Kind.DATE], *_MORE)
+_PARTS: dict[str, Callable[[date], str]] = {
+    "quarter": lambda day: str((day.month + 2) // 3),
+    "year": lambda day: str(day.year),
+    "month": lambda day: str(day.month),
+    "day": lambda day: str(day.day),
+    "week": lambda day: str(day.isocalendar().week),
+    "weekday": lambda day: str(day.isoweekday()),
+}
 _MIXED = {"MM/DD/YYYY", "DD/MM/YYYY", "MM/DD/YY", "DD/MM/YY", "M/D/YYYY", "D/M/YYYY", "M/D/YY", "D/M/YY"}
 
 
@@ -41,9 +49,9 @@ def days_in(whole: Piece, texts: list[str | None], at: int, wanted: str) -> Iter
     for form in FORMATS[Kind.DATE]:
         if could_read(form, text):
             days = _read(texts, form)
-            if days[text] is not None:
+            if (day := days[text]) is not None:
                 share = sum(day is None for day in days.values()) / len(days)
-                yield from _said(whole, form, days, days[text], wanted, 3 * share)
+                yield from _said(whole, form, days, day, wanted, 3 * share)
 
 
 def _read(texts: list[str | None], form: str) -> dict[str, date | None]:
@@ -61,7 +69,7 @@ def _said(
 ) -> Iterator[tuple[str, Piece]]:
     read = f"date({whole.formula}, {quoted(form)})"
 
-    def piece(formula: str, make, cost: float, words: str) -> Piece:  # type: ignore[no-untyped-def]
+    def piece(formula: str, make: Callable[[date], str], cost: float, words: str) -> Piece:
         def of(row: Row) -> str | None:
             found = days.get(whole.of(row) or "")
             return None if found is None else make(found)
@@ -73,20 +81,18 @@ def _said(
         result = day.strftime(pattern)
         if result in wanted and out != form:
             cost = 1.2 + 0.8 * (out in _MIXED) + 0.1 * (result != wanted)
-            yield (
-                result,
-                piece(
-                    f"text({read}, {quoted(out)})",
-                    lambda d, p=pattern: d.strftime(p),
-                    cost,
-                    f"as {out} the date",
-                ),
-            )
-    parts = [
-        ("quarter", lambda d: str((d.month + 2) // 3)), ("year", lambda d: str(d.year)), ("month", lambda d: str(d.month)),
-        ("day", lambda d: str(d.day)), ("week", lambda d: str(d.isocalendar().week)), ("weekday", lambda d: str(d.isoweekday())),
-    ]  # fmt: skip
-    for name, make in parts:
+            yield result, piece(f"text({read}, {quoted(out)})", _named(pattern), cost, f"as {out} the date")
+    for name, pattern in (("month", "%B"), ("weekday", "%A")):
+        for size, call in ((99, "{}"), (3, "first({}, 3)")):
+            short = day.strftime(pattern)[:size]
+            if short in wanted:
+                formula = call.replace("{}", f"{name}_name({read})")
+                yield short, piece(formula, _named(pattern, size), 1.7, f"the name of the {name} of")
+    for name, make in _PARTS.items():
         if make(day) in wanted:
             rare = 0.8 * (name in ("week", "weekday", "quarter"))
             yield make(day), piece(f"text({name}({read}))", make, 2.2 + rare, f"the {name} of")
+
+
+def _named(pattern: str, size: int = 99) -> Callable[[date], str]:
+    return lambda day: day.strftime(pattern)[:size]

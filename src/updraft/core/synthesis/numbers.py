@@ -6,9 +6,10 @@ import math
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import partial
 from itertools import permutations
 
-from updraft.core.synthesis.pieces import Piece, Row
+from updraft.core.synthesis.pieces import Piece, Row, fixed_cost, quoted
 
 _FACTORS = (10, 100, 1000, 1_000_000, 12, 24, 60, 3600, 7)
 _FOUND = re.compile(r"-?\d+(?:[.,]\d+)?")
@@ -34,22 +35,26 @@ def numbers_in(pieces: list[tuple[str, Piece]], wanted: str) -> Iterator[Piece]:
     if not found:
         return
     before, goal, decimals, after = found[1], float(found[2]), len(found[3] or ""), found[4]
+    # What stands in the row as it is was copied rather than reckoned.
+    copied = 1.5 if any(found[2] in text for text, _ in pieces) else 0.0
     for number, value in _reckoned(list(_read(pieces)), goal, decimals):
-        for written in _written(number, decimals):
+        for written in _written(number, decimals, copied):
             if decimals or abs(value - goal) < 1e-9:
                 yield _framed(written, before, after)
+            elif abs(value) != 0:
+                yield _framed(_rounded(number, copied), before, after)
 
 
 def _read(pieces: list[tuple[str, Piece]]) -> Iterator[tuple[_Number, float]]:
     """The numbers that stand in the row."""
     for text, piece in pieces:
         for place in (1, 2, 3):
-            found = _number(text, place)
+            found = _number(place, text)
             if found is None:
                 break
             call = f"number({piece.formula})" if place == 1 else f"number({piece.formula}, {place})"
             words = piece.words if place == 1 else f"number {place} of {piece.words}"
-            of = _on(piece, lambda t, p=place: _number(t, p))
+            of = _on(piece, partial(_number, place))
             yield _Number(call, of, piece.cost + 0.4 * place, words), found
         turned = _degrees(text)
         if turned is not None:
@@ -70,22 +75,23 @@ def _on(piece: Piece, read: Callable[[str], float | None]) -> Callable[[Row], fl
 def _reckoned(
     numbers: list[tuple[_Number, float]], goal: float, decimals: int
 ) -> Iterator[tuple[_Number, float]]:
-    near = 0.5 * 10.0**-decimals + 1e-9 if decimals else 1e-6
+    near = 0.5 * 10.0**-decimals + 1e-9
     for number, value in numbers:
         if abs(value - goal) <= near:
             yield number, value
         for factor in _FACTORS:
             for sign, result in (("*", value * factor), ("/", value / factor)):
-                if value and abs(result - goal) <= near:
+                if value and abs(result - goal) <= (near if decimals else 1e-6):
                     yield _joined(number, sign, factor), result
     for (a, x), (b, y) in permutations(numbers[:14], 2):
         if a.formula == b.formula:
             continue
         for sign, result in (("*", x * y), ("+", x + y), ("-", x - y), ("/", x / y if y else math.nan)):
-            if abs(result - goal) <= near and (sign not in "*+" or a.formula < b.formula):
+            close = abs(result - goal) <= (near if decimals else 1e-6)
+            if close and (sign not in "*+" or a.formula < b.formula):
                 yield _pair(a, sign, b), result
         for factor in (60, 100, 12, 1000):
-            if abs(x * factor + y - goal) <= near:
+            if abs(x * factor + y - goal) <= 1e-6:
                 yield _pair(_joined(a, "*", factor), "+", b), x * factor + y
 
 
@@ -113,17 +119,26 @@ def _pair(a: _Number, sign: str, b: _Number) -> _Number:
     )
 
 
-def _written(number: _Number, decimals: int) -> Iterator[Piece]:
+def _rounded(number: _Number, more: float) -> Piece:
+    def of(row: Row) -> str | None:
+        return fixed(number.of(row), 0)
+
+    return Piece(f"fixed({number.formula}, 0)", of, number.cost + 1.9 + more, f"{number.words}, rounded")
+
+
+def _written(number: _Number, decimals: int, more: float) -> Iterator[Piece]:
     """A number as text: with just so many decimals, or with those it has."""
     if decimals:
         yield Piece(
-            f"fixed({number.formula}, {decimals})", lambda row: fixed(number.of(row), decimals), number.cost + 1.5,
+            f"fixed({number.formula}, {decimals})",
+            lambda row: fixed(number.of(row), decimals),
+            number.cost + 1.5 + more,
             f"{number.words}, with {decimals} decimals",
-        )  # fmt: skip
+        )
     yield Piece(
         f"text(round({number.formula}, 6))",
         lambda row: _plain(number.of(row)),
-        number.cost + 0.4,
+        number.cost + 1.4 + more,
         number.words,
     )
 
@@ -131,15 +146,10 @@ def _written(number: _Number, decimals: int) -> Iterator[Piece]:
 def _framed(piece: Piece, before: str, after: str) -> Piece:
     if not before and not after:
         return piece
-    call = " + ".join(filter(None, [_quoted(before), "{}", _quoted(after)]))
+    call = " + ".join(filter(None, [before and quoted(before), "{}", after and quoted(after)]))
     words = f"{before}… {{}} …{after}".replace("… ", "", 1 if not before else 0)
-    return piece.made(call, lambda t: f"{before}{t}{after}", 0.5, words)
-
-
-def _quoted(text: str) -> str:
-    from updraft.core.synthesis.pieces import quoted
-
-    return quoted(text) if text else ""
+    cost = sum(fixed_cost(text) for text in (before, after) if text)
+    return piece.made(call, lambda t: f"{before}{t}{after}", cost, words)
 
 
 def fixed(value: float | None, places: int) -> str | None:
@@ -158,7 +168,7 @@ def _plain(value: float | None) -> str | None:
     return text.removesuffix(".0")
 
 
-def _number(text: str, place: int) -> float | None:
+def _number(place: int, text: str) -> float | None:
     stripped = text.strip()
     if place == 1 and _GROUPED.fullmatch(stripped):
         return float(stripped.replace(",", ""))

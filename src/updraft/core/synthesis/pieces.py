@@ -10,6 +10,7 @@ import re
 import unicodedata
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 Row = Sequence[str | None]
 Of = Callable[[Row], str | None]
@@ -69,7 +70,7 @@ def parts_of(whole: Piece, text: str) -> Iterator[Piece]:
         if opening in text and closing in text[text.index(opening) :]:
             yield whole.made(
                 f"between({{}}, {quoted(opening)}, {quoted(closing)})",
-                lambda t, a=opening, b=closing: _between(t, a, b),
+                partial(_between, opening, closing),
                 1.8,
                 f"what stands between {opening} and {closing} in {{}}",
             )
@@ -81,20 +82,20 @@ def _by_marks(whole: Piece, text: str) -> Iterator[Piece]:
         count = text.count(mark) + 1
         for place in range(1, min(count, 6) + 1):
             yield whole.made(
-                f"part({{}}, {sign}, {place})", lambda t, m=mark, p=place: _part(t, m, p),
+                f"part({{}}, {sign}, {place})", partial(_part, mark, place),
                 1.5 + 0.15 * place + 0.3 * (len(mark) > 1), f"part {place} of {{}} at {said}",
             )  # fmt: skip
         for back in range(1, min(count, 3) + 1):
             yield whole.made(
-                f"part({{}}, {sign}, -{back})", lambda t, m=mark, p=-back: _part(t, m, p),
+                f"part({{}}, {sign}, -{back})", partial(_part, mark, -back),
                 1.55 + 0.2 * back + 0.3 * (len(mark) > 1), f"part {back} from the end of {{}} at {said}",
             )  # fmt: skip
         yield whole.made(
-            f"after({{}}, {sign})", lambda t, m=mark: t.split(m, 1)[1] if m in t else None, 1.9,
+            f"after({{}}, {sign})", partial(_after, mark), 1.9,
             f"what follows the first {said} in {{}}",
         )  # fmt: skip
         yield whole.made(
-            f"before_last({{}}, {sign})", lambda t, m=mark: t.rsplit(m, 1)[0], 1.9,
+            f"before_last({{}}, {sign})", partial(_before_last, mark), 1.9,
             f"{{}} up to the last {said}",
         )  # fmt: skip
 
@@ -112,7 +113,7 @@ def _by_runs(whole: Piece, text: str) -> Iterator[Piece]:
             which = "last" if place == -1 else _ORDER[place - 1]
             yield whole.made(
                 f"nth({{}}, {quoted(pattern)}, {place})",
-                lambda t, r=regex, p=place: _at(r.findall(t), p),
+                partial(_nth, regex, place),
                 cost + 0.15 * abs(place) - 0.1 * (place == -1),
                 f"the {which} {name} of {{}}",
             )
@@ -129,27 +130,30 @@ def places_of(whole: Piece, text: str, wanted: str) -> Iterator[Piece]:
         if begin == 0:
             yield whole.made(
                 f"first({{}}, {size})",
-                lambda t, n=size: t[:n],
+                partial(_slice, 0, size),
                 2.3 + 0.08 * size,
                 f"the first {size} of {{}}",
             )
             if left:
                 yield whole.made(
-                    f"cut({{}}, {left})", lambda t, n=left: t[:-n] if len(t) > n else "", 2.6 + 0.08 * left,
+                    f"cut({{}}, {left})", partial(_slice, 0, -left), 2.6 + 0.08 * left,
                     f"{{}} without the last {left}",
                 )  # fmt: skip
         if left == 0:
             yield whole.made(
-                f"last({{}}, {size})", lambda t, n=size: t[-n:], 2.3 + 0.08 * size, f"the last {size} of {{}}"
+                f"last({{}}, {size})",
+                partial(_slice, -size, None),
+                2.3 + 0.08 * size,
+                f"the last {size} of {{}}",
             )
             if begin:
                 yield whole.made(
-                    f"skip({{}}, {begin})", lambda t, n=begin: t[n:], 2.4 + 0.08 * begin,
+                    f"skip({{}}, {begin})", partial(_slice, begin, None), 2.4 + 0.08 * begin,
                     f"{{}} without the first {begin}",
                 )  # fmt: skip
         if begin and left:
             yield whole.made(
-                f"middle({{}}, {begin + 1}, {size})", lambda t, b=begin, n=size: t[b : b + n],
+                f"middle({{}}, {begin + 1}, {size})", partial(_slice, begin, begin + size),
                 2.8 + 0.06 * (begin + size), f"{size} of {{}} from place {begin + 1}",
             )  # fmt: skip
         begin = text.find(wanted, begin + 1)
@@ -165,8 +169,24 @@ def _shape(text: str) -> tuple[str, str]:
     )
 
 
-def _part(text: str, mark: str, place: int) -> str | None:
+def _part(mark: str, place: int, text: str) -> str | None:
     return _at(text.split(mark), place)
+
+
+def _nth(regex: re.Pattern[str], place: int, text: str) -> str | None:
+    return _at(regex.findall(text), place)
+
+
+def _after(mark: str, text: str) -> str | None:
+    return text.split(mark, 1)[1] if mark in text else None
+
+
+def _before_last(mark: str, text: str) -> str | None:
+    return text.rsplit(mark, 1)[0]
+
+
+def _slice(begin: int, end: int | None, text: str) -> str | None:
+    return text[begin:end]
 
 
 def _at(parts: list[str], place: int) -> str | None:
@@ -174,10 +194,15 @@ def _at(parts: list[str], place: int) -> str | None:
     return parts[at] if 0 <= at < len(parts) else None
 
 
-def _between(text: str, opening: str, closing: str) -> str | None:
+def _between(opening: str, closing: str, text: str) -> str | None:
     _, found, rest = text.partition(opening)
     inner, ended, _ = rest.partition(closing)
     return inner if found and ended else None
+
+
+def fixed_cost(text: str) -> float:
+    """How far-fetched a text is that stands in each result; letters and digits seldom do."""
+    return 0.5 + 0.15 * len(text) + 0.9 * sum(sign.isalnum() for sign in text)
 
 
 def plain(text: str) -> str:

@@ -2,8 +2,8 @@
 
 In the manner of S. Gulwani, “Automating String Processing in Spreadsheets Using Input-Output Examples” (POPL
 2011): a result is a row of pieces, each a part of a column, changed or not, or a fixed text; the ways to lay
-the pieces are a graph over the result's characters, of which the cheapest paths are taken. Those that give all
-the examples are the readings; where the best of them differ, one more example is asked for.
+the pieces are a graph over the result's characters, of which the cheapest paths are taken. Those that give
+all the examples are the readings; where the best of them differ, one more example is asked for.
 """
 
 from __future__ import annotations
@@ -22,13 +22,15 @@ from updraft.core.problems import Problem
 from updraft.core.synthesis.changes import in_one_case, variants
 from updraft.core.synthesis.days import days_in
 from updraft.core.synthesis.numbers import numbers_in
-from updraft.core.synthesis.pieces import Piece, Row, column, parts_of, places_of, quoted
-from updraft.core.values import Kind
+from updraft.core.synthesis.pieces import Piece, Row, column, fixed_cost, parts_of, places_of, quoted
+from updraft.core.values import Kind, kind_of
 
 _LONGEST = 120  # characters of a result
 _PATHS, _PER_SPAN = 160, 10  # ways kept from each place on, pieces kept for each stretch
-_TRIED = 80  # rows that tell readings apart
-_SHOWN = 5
+_LOOKED_AT, _TRIED = 1000, 80  # rows that dates are read in, rows that tell readings apart
+_SHOWN, _RANKED = 5, 120
+_FROM_ROW = 1.5
+_WORD = re.compile(r"[^\W_]+")
 _JOIN = 0.8  # each further piece
 
 
@@ -53,28 +55,35 @@ class Answer:
     question: int | None
 
 
-def from_examples(table: Mapping[str, Sequence[str | None]], examples: Mapping[int, str]) -> Answer:
+def from_examples(table: pl.DataFrame, examples: Mapping[int, str]) -> Answer:
     """Readings of what is done to the columns so that rows give their results.
 
     Args:
-        table: columns as texts, all of one length.
+        table: the columns that the results are made of, and no others.
         examples: row, from 0 → its result.
 
     Raises:
         Problem: there is no example or column, a row is not there, or a result is longer than 120 characters.
     """
-    rows = list(zip(*table.values(), strict=True))
-    _check(rows, examples)
-    pieces = [column(name, written(name), at) for at, name in enumerate(table)]
+    _check(table, examples)
+    kinds = {name: kind_of(dtype) for name, dtype in table.schema.items()}
+    formulas = [
+        written(name) if kind is Kind.TEXT else f"text({written(name)})" for name, kind in kinds.items()
+    ]
+    texts = table.select(compile_formula(one, kinds).expr.alias(f"{n}") for n, one in enumerate(formulas))
+    looked = sorted({*range(0, table.height, max(table.height // _LOOKED_AT, 1)), *examples})
+    rows = texts[looked].rows()
+    given = {looked.index(at): wanted for at, wanted in examples.items()}
+    pieces = [column(name, formulas[at], at) for at, name in enumerate(table.columns)]
     found: dict[str, Piece] = {}
-    for at, wanted in examples.items():
+    for at, wanted in given.items():
         for program in _programs(pieces, rows, at, wanted):
-            if all(program.of(rows[other]) == result for other, result in examples.items()):
+            if all(program.of(rows[other]) == result for other, result in given.items()):
                 known = found.get(program.formula)
                 if known is None or program.cost < known.cost:
                     found[program.formula] = program
-    ranked = _ranked(list(found.values()), rows, examples)
-    return _answer(ranked, table, rows, examples)
+    readings = _computed(_ranked(list(found.values()), rows, given), table, kinds, examples)
+    return Answer(readings[:_SHOWN], _question(readings, examples))
 
 
 def written(name: str) -> str:
@@ -83,16 +92,15 @@ def written(name: str) -> str:
     return name if plain and name not in functions() and name != "params" else f"column({quoted(name)})"
 
 
-def _check(rows: Sequence[Row], examples: Mapping[int, str]) -> None:
-    if not rows or not rows[0]:
+def _check(table: pl.DataFrame, examples: Mapping[int, str]) -> None:
+    if not table.width or not table.height:
         raise Problem("The table", "there is no row to work on.", "Name a column of a table that has rows.")
     if not examples:
         raise Problem("The examples", "there is none yet.", "Give the result of one row.", code="unfinished")
     for at, wanted in examples.items():
-        if not 0 <= at < len(rows):
-            raise Problem(
-                f"Row {at}", f"the table has rows 0 to {len(rows) - 1:,}.", "Give the result of one of these."
-            )
+        if not 0 <= at < table.height:
+            last = f"the table has rows 0 to {table.height - 1:,}."
+            raise Problem(f"Row {at}", last, "Give the result of one of these.")
         if len(wanted) > _LONGEST:
             raise Problem(
                 f"The result of row {at}", f"it is longer than {_LONGEST} characters.", "Give a shorter one."
@@ -131,7 +139,7 @@ def _programs(columns: list[Piece], rows: Sequence[Row], at: int, wanted: str) -
     for text, piece in sources:
         for base, made in [(text, piece), *((c.of(text) or "", c.around(piece)) for c in in_one_case(text))]:
             _lay_places(spans, wanted, base, made)
-    yield from _paths(spans, wanted)
+    yield from _paths(spans, wanted, " ".join(text for text, _ in sources).lower())
     yield from numbers_in([*sources, *[(t, p) for t, p in parts if any(c.isdigit() for c in t)][:40]], wanted)
 
 
@@ -158,8 +166,12 @@ def _lay_places(spans: dict[tuple[int, int], list[Piece]], wanted: str, text: st
                 spans.setdefault((begin, end), []).extend(places_of(piece, text, stretch))
 
 
-def _paths(spans: dict[tuple[int, int], list[Piece]], wanted: str) -> Iterator[Piece]:
-    """The cheapest rows of pieces and fixed texts that make the result, from its end to its beginning."""
+def _paths(spans: dict[tuple[int, int], list[Piece]], wanted: str, known: str) -> Iterator[Piece]:
+    """The cheapest rows of pieces and fixed texts that make the result, from its end to its beginning.
+
+    Args:
+        known: what stands in the row, in small letters.
+    """
     size = len(wanted)
     edges: list[list[tuple[float, int, Piece | str]]] = [[] for _ in range(size)]
     for (begin, end), pieces in spans.items():
@@ -168,9 +180,11 @@ def _paths(spans: dict[tuple[int, int], list[Piece]], wanted: str) -> Iterator[P
             edges[begin].append((piece.cost + _JOIN + _torn(wanted, begin, end), end, piece))
     for begin in range(size):
         for end in range(begin + 1, size + 1):
-            edges[begin].append(
-                (_fixed_cost(wanted[begin:end]) + _torn(wanted, begin, end), end, wanted[begin:end])
-            )
+            text = wanted[begin:end]
+            cost = fixed_cost(text) + _torn(wanted, begin, end)
+            # A word that stands in the row is seldom the same in all results.
+            cost += _FROM_ROW * any(word in known for word in _WORD.findall(text.lower()))
+            edges[begin].append((cost, end, text))
     best: list[list[tuple[float, tuple[Piece | str, ...]]]] = [[] for _ in range(size + 1)]
     best[size] = [(0.0, ())]
     for begin in range(size - 1, -1, -1):
@@ -196,11 +210,6 @@ def _torn(text: str, begin: int, end: int) -> float:
     return 0.7 * (torn(begin) + torn(end))
 
 
-def _fixed_cost(text: str) -> float:
-    letters = sum(sign.isalnum() for sign in text)
-    return 0.5 + 0.15 * len(text) + 0.9 * letters
-
-
 def _put_together(cost: float, steps: tuple[Piece | str, ...]) -> Piece:
     if len(steps) == 1 and isinstance(steps[0], Piece):
         only = steps[0]
@@ -216,18 +225,21 @@ def _put_together(cost: float, steps: tuple[Piece | str, ...]) -> Piece:
 
 
 def _ranked(programs: list[Piece], rows: Sequence[Row], examples: Mapping[int, str]) -> list[Piece]:
-    """The likeliest first: cheap ones, which give a result for most rows, and one of the examples' shape."""
+    """The likeliest first: cheap ones, which give a result for most rows, and one of the examples' shape. Of
+    those that give the same for the rows tried, the cheapest.
+    """
     tried = rows[:: max(len(rows) // _TRIED, 1)][:_TRIED]
+    alike: dict[tuple[str | None, ...], Piece] = {}
+    for program in heapq.nsmallest(_RANKED, programs, key=lambda one: one.cost):
+        alike.setdefault(tuple(program.of(row) for row in tried), program)
     shapes = {_shape(wanted) for wanted in examples.values()}
 
-    def far_fetched(program: Piece) -> float:
-        results = [program.of(row) for row in tried]
+    def far_fetched(results: tuple[str | None, ...]) -> float:
         none = sum(not result for result in results)
         unlike = sum(bool(result) and _shape(result or "") not in shapes for result in results)
-        return program.cost + (4 * none + 0.8 * unlike) / len(tried)
+        return alike[results].cost + (4 * none + 0.8 * unlike) / len(tried)
 
-    cheapest = heapq.nsmallest(120, programs, key=lambda one: one.cost)
-    return sorted(cheapest, key=far_fetched)
+    return [alike[results] for results in sorted(alike, key=far_fetched)]
 
 
 def _shape(text: str) -> str:
@@ -235,28 +247,25 @@ def _shape(text: str) -> str:
     return re.sub(r"(.)\1+", r"\1", re.sub(r"[^\W\d_]", "a", re.sub(r"\d", "9", text)))
 
 
-def _answer(
-    ranked: list[Piece],
-    table: Mapping[str, Sequence[str | None]],
-    rows: Sequence[Row],
-    examples: Mapping[int, str],
-) -> Answer:
-    frame = pl.DataFrame(dict(table), schema=dict.fromkeys(table, pl.String))
-    kinds = dict.fromkeys(table, Kind.TEXT)
+def _computed(
+    ranked: list[Piece], table: pl.DataFrame, kinds: Mapping[str, Kind], examples: Mapping[int, str]
+) -> list[Reading]:
+    """The first few that give different results, each worked out for every row by its formula."""
     readings: list[Reading] = []
     seen: set[tuple[str | None, ...]] = set()
     for program in ranked:
         try:
-            values = frame.select(compile_formula(program.formula, kinds).expr.alias("x"))["x"].to_list()
+            made = table.select(compile_formula(program.formula, kinds).expr.alias("x"))["x"]
         except (Problem, pl.exceptions.PolarsError):
             continue
+        values: list[str | None] = made.to_list()
         if any(values[at] != wanted for at, wanted in examples.items()) or tuple(values) in seen:
             continue
         seen.add(tuple(values))
         readings.append(Reading(_sentence(program.words), program.formula, values))
         if len(readings) == 2 * _SHOWN:
             break
-    return Answer(readings[:_SHOWN], _question(readings, examples))
+    return readings
 
 
 def _sentence(words: str) -> str:

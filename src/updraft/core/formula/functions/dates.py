@@ -50,6 +50,16 @@ _part("quarter", "its quarter of the year", "1", lambda day: day.dt.quarter())
 _part("day_of_year", "its day of the year", "90", lambda day: day.dt.ordinal_day())
 
 
+@function("day: day", "the name of its month", "month_name(date('2026-03-31'))", "March")
+def month_name(day: Term) -> Term:
+    return Term(day.expr.dt.to_string("%B"), Kind.TEXT)
+
+
+@function("day: day", "the name of its day of the week", "weekday_name(date('2026-03-31'))", "Tuesday")
+def weekday_name(day: Term) -> Term:
+    return Term(day.expr.dt.to_string("%A"), Kind.TEXT)
+
+
 @function(
     "year: whole, month: whole, day: whole",
     "a date of its parts; empty where there is none",

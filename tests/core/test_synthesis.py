@@ -1,0 +1,112 @@
+"""Formulas worked out from examples of their results."""
+
+import json
+
+import polars as pl
+import pytest
+from click.testing import CliRunner
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.by_example import Task, apart, solve, tasks
+from updraft.cli import main
+from updraft.core.formula import compile_formula
+from updraft.core.problems import Problem
+from updraft.core.synthesis import from_examples
+from updraft.core.values import Kind
+
+
+@pytest.mark.parametrize(("set_of", "least"), [(tasks, 0.95), (apart, 0.9)])
+def test_tasks_are_solved_with_at_most_two_examples(set_of, least):
+    done = [solve(one, from_examples) for one in set_of()]
+    lost = [one.name for one in done if not one.examples]
+    assert len(lost) <= (1 - least) * len(done), lost
+    assert sum(one.examples == 1 for one in done) >= 0.5 * len(done)
+
+
+WORDS = st.text(st.sampled_from("abAB12 -/.,(é"), max_size=8)
+MADE = st.sampled_from(
+    [
+        "v",
+        "upper(v)",
+        "part(v, '-', 1)",
+        "first(v, 2) + '/' + v",
+        "nth(v, '[0-9]+', 1)",
+        "replace(v, ' ', '')",
+        "'x' + last(v, 1)",
+    ]
+)
+
+
+@given(
+    st.lists(WORDS, min_size=1, max_size=6), MADE, st.lists(st.integers(0, 5), min_size=1, max_size=3), st.booleans()
+)
+@settings(max_examples=150)
+def test_every_reading_gives_the_examples_and_the_question_tells_them_apart(values, formula, which, odd):
+    table = pl.DataFrame({"v": values, "other col": values[::-1]})
+    wanted = table.select(compile_formula(formula, {"v": Kind.TEXT}).expr.alias("x"))["x"].to_list()
+    examples = {at: "nowhere to be found" if odd and at else wanted[at] or "" for at in which if at < len(values)}
+    if not examples:
+        return
+    answer = from_examples(table, examples)
+    kinds = dict.fromkeys(table.columns, Kind.TEXT)
+    for reading in answer.readings:
+        computed = table.select(compile_formula(reading.formula, kinds).expr.alias("x"))["x"].to_list()
+        assert computed == reading.values and len(computed) == table.height and reading.sentence
+        assert all(reading.values[at] == result for at, result in examples.items())
+    assert len({tuple(reading.values) for reading in answer.readings}) == len(answer.readings)
+    if answer.question is not None:
+        assert answer.question not in examples
+
+
+def test_the_question_is_a_row_for_which_the_readings_differ_and_its_answer_decides():
+    codes = Task("codes", {"codes": ["AD", "LI,CH,DE", "FI"]}, ["AD", "DE", "FI"])
+    first = from_examples(pl.DataFrame(codes.columns), {0: "AD"})
+    assert first.question == 1 and len({reading.values[1] for reading in first.readings}) > 1
+    second = from_examples(pl.DataFrame(codes.columns), {0: "AD", 1: "DE"})
+    assert (
+        (second.readings[0].values == codes.wanted
+        and "last" in second.readings[0].sentence.lower())
+        or "end" in second.readings[0].sentence
+    )
+
+
+def test_columns_of_other_types_are_read_as_their_text():
+    table = pl.DataFrame({"Sent": [3, 12, 40], "Price each": [2.5, 1.25, 0.75]})
+    [best, *_] = from_examples(table, {0: "7.5", 1: "15"}).readings
+    assert best.values == ["7.5", "15", "30"] and "text(Sent)" in best.formula
+
+
+@pytest.mark.parametrize(
+    ("table", "examples", "said"),
+    [
+        ({"a": ["x"]}, {}, "none yet"),
+        ({"a": ["x"]}, {3: "x"}, "rows 0 to 0"),
+        ({"a": ["x"]}, {0: "y" * 500}, "longer than 120"),
+        ({"a": []}, {0: "y"}, "no row to work on"),
+    ],
+)
+def test_what_cannot_be_an_example_is_said(table, examples, said):
+    with pytest.raises(Problem, match=said):
+        from_examples(pl.DataFrame(table, schema={"a": pl.String}), examples)
+
+
+def test_the_command_line_answers_with_readings_and_a_question(tmp_path):
+    (tmp_path / "lots.csv").write_text(
+        "Lot,Hub\nLM-007 Pea,North Fen\nLM-1042 Leek,Coldwater\nLM-33 Broad bean,Aldermere\n"
+    )
+
+    def call(*args):
+        return CliRunner().invoke(main, ["example", str(tmp_path / "lots.csv"), *args])
+
+    found = json.loads(call("--column", "Lot", "--give", "0:007", "--give", "1:1042", "--json").stdout)
+    assert found["readings"][0]["values"] == ["007", "1042", "33"] and found["readings"][0]["sentence"]
+    both = json.loads(call("--column", "Lot", "--column", "Hub", "--give", "0:North Fen: Pea", "--json").stdout)
+    assert both["readings"][0]["values"][1] == "Coldwater: Leek"
+    assert "Row" in call("--column", "Lot", "--give", "0:Pea").output
+    assert (
+        call("--column", "Lots", "--give", "0:x").exit_code == 1
+        and call("--column", "Lot", "--give", "x").exit_code == 2
+    )
+    nothing = json.loads(call("--column", "Lot", "--give", "0:☃ and more", "--json").stdout)
+    assert nothing == {"readings": [], "question": None}
