@@ -30,6 +30,7 @@ def steps_page() -> str:
 
 GROUPS = {
     "text": "Text",
+    "parts": "Parts of a text, and numbers as text",
     "numbers": "Numbers",
     "dates": "Dates",
     "empties": "Empty values and choices",
@@ -48,6 +49,19 @@ A formula is one expression, as Python writes them: `round(price * packets, 2)`,
 - Where a part is empty, so is the result, unless the function says otherwise. Dividing by zero gives an empty value. An empty condition
   does not hold.
 - A column made by a formula may be used by those after it in the same step.
+
+## By example
+
+A formula need not be written: open **By example** below it, choose the one or two columns that it is made of, and type what one row should give.
+What that may mean is listed in words, with what it makes of the rows shown; choose one and its formula is written, to be changed like any
+other. Where the readings differ, the row that tells them apart is marked: say what that one should give.
+
+What is known: parts between marks, words, runs of digits or capitals, places; case, initials, accents, zeros, marks replaced; dates in other
+forms and their parts; numbers read, added, multiplied, divided, rounded, coordinates in degrees; and any of these in a row with fixed text
+between. `make bench-examples` measures it: of 87 tasks written before anything could solve one, 67 were solved with one example and 20 with
+two; of 56 written afterwards, 50 (89.3 %) with at most two at the first look, and 55 after what was missing had been added (months and weekdays by
+name, joined words, rounding to whole numbers; hours by AM and PM are still missing). Both sets have the author of the method. On 1,000 different values an
+answer takes 84 ms (median of the 143 tasks, a machine of two cores).
 """
 
 

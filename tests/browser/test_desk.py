@@ -7,7 +7,7 @@ import time
 import polars as pl
 import pytest
 
-from tests.browser.conftest import open_demo, settle
+from tests.browser.conftest import open_demo, settle, violations
 from tests.browser.test_studio import cell, copy_of_demo, foot, pick
 
 
@@ -357,3 +357,31 @@ def test_tables_are_stacked_in_an_order_that_can_be_changed(page):
     settle(page)
     page.get_by_role("button", name=re.compile("Remove .* Growers$")).click()
     page.wait_for_function("() => updraft.table.rows === 1213")
+
+
+def test_a_formula_is_worked_out_by_example_and_the_row_that_decides_is_asked_for(page):
+    page.goto("/")
+    dropped(page, "#drop", "codes.csv", 'Codes,Hub\nAD,Fen\n"LI,CH,DE",Dale\nFI,Fen\nUS,Dale\n')
+    page.wait_for_url("**/flows/*")
+    page.wait_for_selector(".slick-row")
+    settle(page)
+    page.keyboard.press("Control+k")
+    page.keyboard.type("calculate")
+    page.wait_for_selector(".add-option")
+    page.keyboard.press("Enter")
+    page.wait_for_function("() => updraft.stepDesk.step?.kind === 'calculate'")
+    if not page.get_by_text("By example", exact=True).count():
+        page.get_by_role("button", name="+ column").click()
+    page.get_by_label("Column", exact=True).fill("Last code")
+    page.get_by_text("By example", exact=True).click()
+    page.get_by_label("AD", exact=True).fill("AD")
+    page.locator(".example.asked", has_text="LI,CH,DE").wait_for()
+    page.get_by_text("They differ: say what the marked row should give").wait_for()
+    assert not violations(page)
+    page.get_by_label("LI,CH,DE").fill("DE")
+    page.locator(".reading", has_text="AD · DE · FI").first.click()
+    page.get_by_role("button", name="Apply").click()
+    page.wait_for_function("() => updraft.state.steps.calculate?.status === 'fresh'")
+    settle(page)
+    at = page.evaluate("updraft.table.columns.findIndex((c) => c.name === 'Last code')")
+    assert [page.evaluate(f"updraft.grid.item({row}).cells[{at}]") for row in range(4)] == ["AD", "DE", "FI", "US"]

@@ -65,10 +65,8 @@ def test_the_question_is_a_row_for_which_the_readings_differ_and_its_answer_deci
     assert first.question == 1 and len({reading.values[1] for reading in first.readings}) > 1
     second = from_examples(pl.DataFrame(codes.columns), {0: "AD", 1: "DE"})
     assert (
-        (second.readings[0].values == codes.wanted
-        and "last" in second.readings[0].sentence.lower())
-        or "end" in second.readings[0].sentence
-    )
+        second.readings[0].values == codes.wanted and "last" in second.readings[0].sentence.lower()
+    ) or "end" in second.readings[0].sentence
 
 
 def test_columns_of_other_types_are_read_as_their_text():

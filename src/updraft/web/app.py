@@ -20,6 +20,7 @@ from updraft.web import (
     columns,
     connections,
     decisions,
+    examples,
     files,
     findings,
     flows,
@@ -92,6 +93,7 @@ def create_app(
         usable,
         runs,
         samples,
+        examples,
         schedules,
         connections,
     ):

@@ -137,6 +137,7 @@ export class StepDesk {
         source
           ? outsideValues(this.form, column, search)
           : studio.values(this.incoming[this.main], column, search),
+      examples: (columns, give) => studio.examples(this.incoming[this.main], columns, give),
       formats: (column, kind) => studio.formats(this.incoming[this.main], column, kind),
       files: () => studio.files(),
       upload: (file, other) => studio.uploadFile(file, other),

@@ -1,5 +1,5 @@
 /** Files as they stand: how the file of a step is read, beside its table. Methods of the studio. */
-import { api, attempt } from "../api.js";
+import { api, attempt, post } from "../api.js";
 import { byId } from "../dom.js";
 
 const same = (one, other) => JSON.stringify(one ?? null) === JSON.stringify(other ?? null);
@@ -65,6 +65,12 @@ export const reading = {
     if (!table?.known) return Promise.resolve(null);
     const query = { column, search, output: table.output, most: "300" };
     return attempt(() => api(`${this.tablePath(table)}/values?${new URLSearchParams(query)}`));
+  },
+
+  examples(table, columns, give) {
+    if (!table?.known) return Promise.resolve(null);
+    const body = { columns, give, output: table.output };
+    return attempt(() => post(`${this.tablePath(table)}/examples`, body));
   },
 
   async formats(table, column, kind) {

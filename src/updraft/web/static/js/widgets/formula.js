@@ -1,6 +1,7 @@
 /** Widgets for formulas: the name of a column to make, and the formula with its functions and columns at hand. */
 import { data, freshId, h } from "../dom.js";
 import { labelled, columnsOf } from "./basic.js";
+import { byExample } from "./byExample.js";
 
 const WORD = /[\p{L}_][\p{L}\p{N}_]*$/u;
 
@@ -86,9 +87,7 @@ export const formulaWidgets = {
       rows: 2,
       spellcheck: "false",
       autocapitalize: "off",
-      role: "combobox",
       "aria-autocomplete": "list",
-      "aria-expanded": "false",
     });
     area.value = field.value ?? "";
     const list = h("div", {
@@ -111,7 +110,6 @@ export const formulaWidgets = {
       offered = found;
       at = 0;
       list.hidden = !found.length;
-      area.setAttribute("aria-expanded", String(found.length > 0));
       list.replaceChildren(
         ...found.map((one, n) =>
           h(
@@ -160,6 +158,11 @@ export const formulaWidgets = {
       event.preventDefault();
       event.stopPropagation();
     });
-    return labelled(field, area, list, allFunctions(insert));
+    const example = byExample(field, (formula) => {
+      area.value = formula;
+      area.focus();
+      tell();
+    });
+    return labelled(field, area, list, example, allFunctions(insert));
   },
 };

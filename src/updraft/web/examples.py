@@ -1,0 +1,65 @@
+"""Formulas worked out from examples, as JSON."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import polars as pl
+from flask import Blueprint, jsonify
+
+from updraft.core import Problem
+from updraft.core.figures.text import shown
+from updraft.core.problems import missing_column
+from updraft.core.synthesis import from_examples
+from updraft.web.asked import Asked, Text, body_of
+from updraft.web.patient import patient
+from updraft.web.studio import studio
+
+blueprint = Blueprint("examples", __name__, url_prefix="/api/flows/<flow_id>/tables/<key>/examples")
+
+_LOOKED_AT = 2000  # rows from the table's beginning
+_SHOWN = 3  # rows to begin with
+
+
+class Examples(Asked):
+    columns: tuple[Text, ...] = ()
+    give: dict[str, Text] = {}
+    output: Text = ""
+
+
+@blueprint.post("")
+@patient
+def examples(flow_id: str, key: str) -> Any:
+    """Readings of the results given. Body: `columns` they are made of, `give`: row, from 0 → result.
+
+    Answers `readings` (`sentence`, `formula`), best first; `question`: the row whose result would tell them
+    apart; and `rows`: the first ones, those given and the one asked for, each with what stands there (`from`)
+    and what each reading makes of it (`values`).
+    """
+    body = body_of(Examples)
+    table = studio().engine.cache.get(key)
+    if table is None or body.output not in table.frames:
+        raise Problem("This table", "it is not kept any more.", "It is computed again.", code="no_table")
+    names = list(table.schema(body.output))
+    for name in body.columns:
+        if name not in names:
+            raise missing_column(name, names)
+    frame = table.lazy(body.output).select(list(dict.fromkeys(body.columns))).head(_LOOKED_AT).collect()
+    given = {int(row): value for row, value in body.give.items() if row.isdigit() and len(row) < 8 and value}
+    answer = from_examples(frame, given) if given else None
+    readings = answer.readings if answer else []
+    question = answer.question if answer else None
+    rows = sorted({*range(min(_SHOWN, frame.height)), *given, *([] if question is None else [question])})
+    texts = (
+        frame[rows].select(shown(series).alias(series.name) for series in frame)
+        if frame.width
+        else pl.DataFrame()
+    )
+    return jsonify(
+        readings=[{"sentence": one.sentence, "formula": one.formula} for one in readings],
+        question=question,
+        rows=[
+            {"row": row, "from": list(texts.row(n)), "values": [one.values[row] for one in readings]}
+            for n, row in enumerate(rows)
+        ],
+    )
