@@ -42,7 +42,7 @@ Written by `make docs` from the code.
 
 A formula is one expression, as Python writes them: `round(price * packets, 2)`, `"van" if hub == "Fen" else "post"`.
 
-- A **column** is written by its name, with `_` for what is no letter or digit (`Ordered_on`), or as `column("Ordered on")`.
+- A **column** is written by its name, in backticks where it is no plain word: `` `Ordered on` ``. (`Ordered_on` and `column("Ordered on")` say the same.)
 - A **text** stands in quotes, a **parameter** of the flow is `params.month`, an empty value is `None`.
 - Signs: `+ - * / // % **`, `== != < <= > >=`, `in ("Fen", "Dale")`, `and or not`, `a if condition else b`.
 - `+` puts texts together and adds days to a date; a date less a date gives days.

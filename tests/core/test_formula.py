@@ -142,6 +142,36 @@ def test_a_constant_is_compared_with_a_choice_that_is_alike_in_all_rows(formula)
     assert len(result(formula, [(0, None, None, None, None)] * 2)) == 2
 
 
+@pytest.mark.parametrize(
+    ("formula", "gives"),
+    [
+        ("upper(`the hub`) + '`no`'", "FEN`no`"),
+        ('"it\'s ` " + `the hub`', "it's ` fen"),
+        ("`n-1` * 2 + `n-1`", 9),
+        ("'\\'' + `the hub`", "'fen"),
+    ],
+)
+def test_names_in_backticks_are_columns_wherever_they_are_no_text(formula, gives):
+    table = pl.DataFrame({"the hub": ["fen"], "n-1": [3]})
+    kinds = {"the hub": Kind.TEXT, "n-1": Kind.WHOLE}
+    assert table.select(compile_formula(formula, kinds).expr.alias("x"))["x"].to_list() == [gives]
+    assert names_in(formula)[0] == frozenset({"the hub"} if "hub" in formula else {"n-1"})
+
+
+@pytest.mark.parametrize(
+    ("formula", "place", "said"),
+    [
+        ("1 + `the hub", 4, "not closed"),
+        ("`é` + `the hib`", 0, "no such column"),
+        ("`the hub` + nix(1)", 12, "no function nix"),
+    ],
+)
+def test_what_is_wrong_beside_a_name_in_backticks_is_told_at_its_place(formula, place, said):
+    with pytest.raises(FormulaError, match=said) as raised:
+        compile_formula(formula, {"the hub": Kind.TEXT})
+    assert raised.value.place == place
+
+
 @given(st.lists(ROW, min_size=1, max_size=12))
 def test_functions_of_groups_count_the_rows_that_are_equal(rows):
     def of(hub):

@@ -32,6 +32,7 @@ from updraft.core.formula.terms import (
 from updraft.core.problems import nearest
 from updraft.core.values import TITLES, Kind
 
+_STANDS_FOR = "\u16dc"  # a letter that no formula is likely to hold
 MOST_CHARACTERS, MOST_PARTS, MOST_DEPTH = 5_000, 1_000, 60
 _COMPARE: dict[type[ast.cmpop], str] = {
     ast.Eq: "==", ast.NotEq: "!=", ast.Lt: "<", ast.LtE: "<=", ast.Gt: ">", ast.GtE: ">="
@@ -45,16 +46,16 @@ def compile_formula(text: str, columns: Columns, parameter: Callable[[str], Any]
     """A formula as an expression over a table.
 
     Args:
-        columns: the table's columns with their kinds. A column is written by its name, with _ for what is no
-            letter or digit, or as column("its name").
+        columns: the table's columns with their kinds. A column is written by its name, in backticks where it
+            is no plain word (or with _ for what is no letter or digit), or as column("its name").
         parameter: gives a parameter's value, for `params.name`.
 
     Raises:
         FormulaError: it cannot be read, or does not fit the columns; says where.
         Problem: a parameter that it names is not there.
     """
-    tree, source = _parsed(text)
-    return _Compiler(source, columns, parameter).term(tree)
+    tree, names = _parsed(text)
+    return _Compiler(text, names, columns, parameter).term(tree)
 
 
 def names_in(text: str) -> tuple[frozenset[str] | None, frozenset[str]]:
@@ -62,15 +63,16 @@ def names_in(text: str) -> tuple[frozenset[str] | None, frozenset[str]]:
     (a name with _ may be written otherwise there). A formula that cannot be read uses nothing.
     """
     try:
-        tree, _ = _parsed(text)
+        tree, names = _parsed(text)
     except FormulaError:
         return frozenset(), frozenset()
     columns, parameters, sure = set(), set(), True
     called = {id(node.func) for node in ast.walk(tree) if isinstance(node, ast.Call)}
     for node in ast.walk(tree):
         if isinstance(node, ast.Name) and id(node) not in called and node.id != "params":
-            sure = sure and node.id.isascii() and "_" not in node.id
-            columns.add(node.id)
+            quoted = names.get(node.id)
+            sure = sure and (quoted is not None or (node.id.isascii() and "_" not in node.id))
+            columns.add(node.id if quoted is None else quoted)
         elif isinstance(node, ast.Attribute):
             parameters.add(node.attr)
         elif isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "column":
@@ -78,7 +80,8 @@ def names_in(text: str) -> tuple[frozenset[str] | None, frozenset[str]]:
     return (frozenset(columns) if sure else None), frozenset(parameters)
 
 
-def _parsed(text: str) -> tuple[ast.expr, str]:
+def _parsed(text: str) -> tuple[ast.expr, dict[str, str]]:
+    """The tree of a formula, and the names that stood in backticks by the words that stand for them in it."""
     if not text.strip():
         raise FormulaError("The formula", "there is none yet.", "Type one, such as round(price * 2, 1).")
     if len(text) > MOST_CHARACTERS:
@@ -89,8 +92,9 @@ def _parsed(text: str) -> tuple[ast.expr, str]:
         )
     if _deepest(text) > MOST_DEPTH:
         raise _too_deep()
+    source, names = _unquoted(text)
     try:
-        tree = ast.parse(f"({text}\n)", mode="eval").body
+        tree = ast.parse(f"({source}\n)", mode="eval").body
     except SyntaxError as error:
         line, offset = (error.lineno or 1) - 1, (error.offset or 1) - 1
         lines = text.split("\n")
@@ -105,7 +109,35 @@ def _parsed(text: str) -> tuple[ast.expr, str]:
         )
     if _depth(tree) > MOST_DEPTH:
         raise _too_deep()
-    return tree, text
+    return tree, names
+
+
+def _unquoted(text: str) -> tuple[str, dict[str, str]]:
+    """The formula with a word in place of each name in backticks, as long as that, so that places stay."""
+    found: dict[str, str] = {}
+    parts, at, quote = [], 0, ""
+    while at < len(text):
+        sign = text[at]
+        if quote:
+            step = 2 if sign == "\\" else 1
+            quote = "" if sign == quote else quote
+        elif sign == "`":
+            end = text.find("`", at + 1)
+            if end < 0:
+                raise FormulaError(
+                    "The formula", "a name in backticks is not closed.", "Add the ` that is missing.", at
+                )
+            word = f"{_STANDS_FOR}{len(found)}".ljust(end + 1 - at, _STANDS_FOR)
+            found[word] = text[at + 1 : end]
+            parts.append(word)
+            at = end + 1
+            continue
+        else:
+            step = 1
+            quote = sign if sign in "'\"" else ""
+        parts.append(text[at : at + step])
+        at += step
+    return "".join(parts), found
 
 
 def _too_deep() -> FormulaError:
@@ -132,7 +164,7 @@ def _unreadable(text: str, place: int, message: str) -> FormulaError:
     return FormulaError(
         "The formula",
         f"it cannot be read {said}.",
-        'A name with blanks is written column("its name").',
+        "A name that is no plain word stands in backticks: `its name`.",
         place,
     )
 
@@ -154,9 +186,11 @@ def _depth(tree: ast.AST) -> int:
 
 
 class _Compiler:
-    def __init__(self, source: str, columns: Columns, parameter: Callable[[str], Any] | None) -> None:
-        self.source, self.columns, self.parameter = source, columns, parameter
-        self.lines = source.split("\n")
+    def __init__(
+        self, source: str, names: dict[str, str], columns: Columns, parameter: Callable[[str], Any] | None
+    ) -> None:
+        self.source, self.names, self.columns, self.parameter = source, names, columns, parameter
+        self.lines = _unquoted(source)[0].split("\n")  # as the parser saw them
 
     def term(self, node: ast.expr) -> Term:
         makers: dict[type[ast.AST], Callable[[Any], Term]] = {
@@ -205,6 +239,8 @@ class _Compiler:
         raise Misfit("formulas do not have this.", "Use a number or a text in quotes.")
 
     def _name(self, node: ast.Name) -> Term:
+        if node.id in self.names:
+            return self._column(self.names[node.id], [])
         return self._column(node.id, [name for name in self.columns if _written(name) == node.id])
 
     def _column(self, name: str, alike: list[str]) -> Term:

@@ -89,7 +89,9 @@ def from_examples(table: pl.DataFrame, examples: Mapping[int, str]) -> Answer:
 def written(name: str) -> str:
     """A column's name as a formula writes it."""
     plain = re.fullmatch(r"[^\W\d]\w*", name) and not keyword.iskeyword(name)
-    return name if plain and name not in functions() and name != "params" else f"column({quoted(name)})"
+    if plain and name not in functions() and name != "params":
+        return name
+    return f"`{name}`" if not re.search(r"[`\n]", name) else f"column({quoted(name)})"
 
 
 def _check(table: pl.DataFrame, examples: Mapping[int, str]) -> None:

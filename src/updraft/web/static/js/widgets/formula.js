@@ -6,10 +6,10 @@ import { byExample } from "./byExample.js";
 const WORD = /[\p{L}_][\p{L}\p{N}_]*$/u;
 
 /** A column's name as a formula writes it. */
-const written = (name) =>
-  /^[\p{L}\p{N}_ ./()-]*$/u.test(name) && !/^\d/.test(name)
-    ? name.replace(/[^\p{L}\p{N}_]/gu, "_")
-    : `column(${JSON.stringify(name)})`;
+const written = (name) => {
+  if (/^[\p{L}_][\p{L}\p{N}_]*$/u.test(name)) return name;
+  return /[`\n]/.test(name) ? `column(${JSON.stringify(name)})` : `\`${name}\``;
+};
 
 /** What the word before the cursor may become: columns first, then functions. */
 function offers(columns, word) {
@@ -20,7 +20,7 @@ function offers(columns, word) {
       said: column.kind.replace("_", "/"),
       help: column.name,
     }))
-    .filter((one) => one.text !== word && one.text.toLowerCase().startsWith(low));
+    .filter((one) => one.text !== word && one.help.toLowerCase().startsWith(low));
   const calls = data("functions")
     .filter((one) => one.name.startsWith(low))
     .map((one) => ({ text: `${one.name}(`, said: one.signature, help: one.help }));
