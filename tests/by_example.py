@@ -11,6 +11,7 @@ import re
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from datetime import date
 from functools import cache
 from pathlib import Path
 
@@ -246,7 +247,7 @@ def apart() -> list[Task]:
     versions = ["v2.10.3", "v1.0.12", "v10.4.0", "v3.7.21"]
     short = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"]
     week = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"]
-    day = lambda t: __import__("datetime").date.fromisoformat(t)  # noqa: E731
+    day, place = date.fromisoformat, zones()["place"]
     return [
         task("first name and a letter", [name.upper() for name in PEOPLE], lambda t: f"{t.split()[0].title()} {t.split()[1][0]}."),
         task("middle name as a letter", people, lambda t: f"{t.split()[0]} {t.split()[1][0]}. {t.split()[2]}"),
@@ -304,6 +305,20 @@ def apart() -> list[Task]:
         task("region with its country", {"code": some(iso("3166-2", "code"))[:20], "name": some(iso("3166-2", "name"))[:20]}, lambda c, n: f"{n}, {c[:2]}"),
         task("script and number", {"code": iso("15924", "alpha_4")[:40], "number": iso("15924", "numeric")[:40]}, lambda c, n: f"{c.lower()}{n}"),
         task("name for a page", some(iso("3166-1", "name"), r"^[A-Za-z ]+ [A-Za-z ]+$"), lambda n: n.lower().replace(" ", "-")),
+        task("latitude in as many places as needed", place, lambda p: f"{float(decimal(re.match('[+-][0-9]+', p).group())):g}"),
+        task("both in degrees", place, lambda p: f"{decimal(re.match('[+-][0-9]+', p).group())}, {decimal(re.search('[+-][0-9]+$', p).group())}"),
+        task("commas between thousands", ["1234567", "999", "12000", "5000000"], lambda t: f"{int(t):,}"),
+        task("day of a time, with dots", ["2026-03-09 14:30:00", "2025-11-30 08:05:59", "2026-01-01 23:59:01"], lambda t: ".".join(reversed(t[:10].split("-")))),
+        task("day without the year", DAYS, lambda t: f"{int(t[8:])} {MONTHS[int(t[5:7]) - 1]}"),
+        task("day of a stamp, with strokes", stamps, lambda t: f"{t[8:10]}/{t[5:7]}/{t[:4]}"),
+        task("to a decimal comma", ["12.5", "1000", "0.75"], lambda t: f"{float(t):.2f}".replace(".", ",")),
+        task("price in pounds", ["12.5", "1000", "0.75"], lambda t: f"£{float(t):.2f}"),
+        task("name for an address of the web", ["North Fen Garden", "Old  Orchard", "The Walled Acre"], lambda t: "-".join(t.lower().split())),
+        task("bed and row with zeros", ["7-3", "12-11", "104-2"], lambda t: f"{t.split('-')[0].zfill(3)}/{t.split('-')[1].zfill(2)}"),
+        task("month in words of a file", ["orders 2026-03.csv", "orders 2025-12.csv", "orders 2026-07.csv"], lambda t: f"{MONTHS[int(t[12:14]) - 1]} {t[7:11]}"),
+        task("last two words", ["a b c d", "one two three", "x y"], lambda t: " ".join(t.split()[-2:])),
+        task("all but the first word", ["Dr Ada Fenwick", "Mr Bram John Oldershaw", "Ms Cleo Marsh"], lambda t: t.split(" ", 1)[1]),
+        task("three columns added", {"a": ["1", "2", "5"], "b": ["3", "4", "5"], "c": ["10", "20", "7"]}, lambda a, b, c: str(int(a) + int(b) + int(c))),
     ]  # fmt: skip
 
 

@@ -42,9 +42,14 @@ def variants(piece: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]
             continue
         once = change.around(piece)
         yield between, once
-        for then in _case(between):
-            if result := then.of(between):
-                yield result, then.around(once)
+        blanks = change.call in ("tidy({})", "trim({})")
+        for then in [*_case(between), *(_marks(between, wanted) if blanks else ())]:
+            if not (result := then.of(between)):
+                continue
+            twice = then.around(once)
+            yield result, twice
+            if blanks:
+                yield from ((low, c.around(twice)) for c in in_one_case(result) if (low := c.of(result)))
 
 
 def in_one_case(text: str) -> list[Change]:

@@ -12,17 +12,9 @@ from updraft.core.values import FORMATS, Kind, converted
 from updraft.core.values.convert import could_read, pattern_of
 
 _MORE = (
-    "Mon YYYY",
-    "Month YYYY",
-    "YYYY-MM",
-    "MM/YYYY",
-    "YYYY",
-    "D.M.YYYY",
-    "Month D, YYYY",
-    "YY",
-    "Mon YY",
-    "D Mon YY",
-)
+    "Mon YYYY", "Month YYYY", "YYYY-MM", "MM/YYYY", "YYYY", "YY", "Mon YY", "D Mon YY",
+    "D Mon", "D Month", "Mon D", "Month D", "DD.MM.", "DD/MM", "MM-DD",
+)  # fmt: skip
 _FORMS = (*FORMATS[Kind.DATE], *_MORE)
 _PARTS: dict[str, Callable[[date], str]] = {
     "quarter": lambda day: str((day.month + 2) // 3),
@@ -54,6 +46,11 @@ def days_in(whole: Piece, texts: list[str | None], at: int, wanted: str) -> Iter
                 yield from _said(whole, form, days, day, wanted, 3 * share)
 
 
+def could_be_day(text: str) -> bool:
+    """Whether a text has the shape of a date."""
+    return 6 <= len(text) <= 20 and any(could_read(form, text) for form in FORMATS[Kind.DATE])
+
+
 def _read(texts: list[str | None], form: str) -> dict[str, date | None]:
     """The values as dates."""
     known = [text for text in dict.fromkeys(texts) if text]
@@ -77,7 +74,7 @@ def _said(
         return Piece(formula, of, whole.cost + cost + doubt, f"{words} {whole.words}")
 
     for out in _FORMS:
-        pattern = pattern_of(out)
+        pattern = pattern_of(out, year=False)
         result = day.strftime(pattern)
         if result in wanted and out != form:
             cost = 1.2 + 0.8 * (out in _MIXED) + 0.1 * (result != wanted)

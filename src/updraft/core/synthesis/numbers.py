@@ -33,6 +33,12 @@ def numbers_in(pieces: list[tuple[str, Piece]], wanted: str) -> Iterator[Piece]:
     """
     found = re.fullmatch(r"([^\d+-]*)([+-]?\d+(?:\.(\d+))?)(\D*)", wanted)
     if not found:
+        yield from _grouped(pieces, wanted)
+        if re.fullmatch(r"\D*\d+,\d{1,2}\D*", wanted):
+            for made in numbers_in(pieces, wanted.replace(",", ".")):
+                yield made.made(
+                    "replace({}, '.', ',')", lambda t: t.replace(".", ","), 0.5, "{}, with a decimal comma"
+                )
         return
     before, goal, decimals, after = found[1], float(found[2]), len(found[3] or ""), found[4]
     # What stands in the row as it is was copied rather than reckoned.
@@ -43,6 +49,31 @@ def numbers_in(pieces: list[tuple[str, Piece]], wanted: str) -> Iterator[Piece]:
                 yield _framed(written, before, after)
             elif abs(value) != 0:
                 yield _framed(_rounded(number, copied), before, after)
+
+
+def _grouped(pieces: list[tuple[str, Piece]], wanted: str) -> Iterator[Piece]:
+    """The same where thousands stand apart by commas."""
+    found = re.fullmatch(r"([^\d+-]*)([+-]?\d{1,3}(?:,\d{3})+(?:\.(\d+))?)(\D*)", wanted)
+    if not found:
+        return
+    decimals, goal = len(found[3] or ""), float(found[2].replace(",", ""))
+    for number, value in _reckoned(list(_read(pieces)), goal, decimals):
+        if decimals or abs(value - goal) < 1e-9:
+            made = Piece(
+                f"grouped({number.formula}, {decimals})",
+                partial(_apart, number.of, decimals),
+                number.cost + 1.4,
+                f"{number.words}, with commas between thousands",
+            )
+            yield _framed(made, found[1], found[4])
+
+
+def _apart(of: Callable[[Row], float | None], places: int, row: Row) -> str | None:
+    text = fixed(of(row), places)
+    if text is None:
+        return None
+    whole, point, rest = text.partition(".")
+    return f"{int(whole):,}{point}{rest}"
 
 
 def _read(pieces: list[tuple[str, Piece]]) -> Iterator[tuple[_Number, float]]:
@@ -135,6 +166,12 @@ def _written(number: _Number, decimals: int, more: float) -> Iterator[Piece]:
             number.cost + 1.5 + more,
             f"{number.words}, with {decimals} decimals",
         )
+        yield Piece(
+            f"text(round({number.formula}, {decimals}))",
+            lambda row: _plain(number.of(row), decimals),
+            number.cost + 1.45 + more,
+            f"{number.words}, with at most {decimals} decimals",
+        )
     yield Piece(
         f"text(round({number.formula}, 6))",
         lambda row: _plain(number.of(row)),
@@ -161,11 +198,10 @@ def fixed(value: float | None, places: int) -> str | None:
     return f"-{text}" if meant < 0 and float(text) else text
 
 
-def _plain(value: float | None) -> str | None:
-    if value is None or not math.isfinite(value):
-        return None
-    text = repr(round(value, 6) + 0.0)
-    return text.removesuffix(".0")
+def _plain(value: float | None, places: int = 6) -> str | None:
+    """As a reader writes a number, to so many places at most."""
+    text = fixed(value, places)
+    return None if text is None else repr(float(text) + 0.0).removesuffix(".0")
 
 
 def _number(place: int, text: str) -> float | None:

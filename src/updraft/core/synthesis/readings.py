@@ -20,7 +20,7 @@ from updraft.core.formula import compile_formula
 from updraft.core.formula.registry import functions
 from updraft.core.problems import Problem
 from updraft.core.synthesis.changes import in_one_case, variants
-from updraft.core.synthesis.days import days_in
+from updraft.core.synthesis.days import could_be_day, days_in
 from updraft.core.synthesis.numbers import numbers_in
 from updraft.core.synthesis.pieces import Piece, Row, column, fixed_cost, parts_of, places_of, quoted
 from updraft.core.values import Kind, kind_of
@@ -134,15 +134,19 @@ def _programs(columns: list[Piece], rows: Sequence[Row], at: int, wanted: str) -
     for text, piece in deeper:
         for result, made in variants(piece, text, wanted):
             _lay(spans, wanted, result, made)
-    for piece in columns:
-        texts = [one[columns.index(piece)] for one in rows]
-        for result, made in days_in(piece, texts, at, wanted):
+    dated = [(text, part) for text, part in parts if part.cost < 2.8 and could_be_day(text)][:6]
+    for _, piece in [*sources, *dated]:
+        for result, made in days_in(piece, [piece.of(one) for one in rows], at, wanted):
             _lay(spans, wanted, result, made)
     for text, piece in sources:
         for base, made in [(text, piece), *((c.of(text) or "", c.around(piece)) for c in in_one_case(text))]:
             _lay_places(spans, wanted, base, made)
+    figures = [*sources, *[(t, p) for t, p in parts if any(c.isdigit() for c in t)][:40]]
+    for found in re.finditer(r"-?\d+(?:\.\d+)?", wanted):
+        if found[0] != wanted and not any(found[0] in text for text, _ in sources):
+            spans.setdefault(found.span(), []).extend(numbers_in(figures, found[0]))
     yield from _paths(spans, wanted, " ".join(text for text, _ in sources).lower())
-    yield from numbers_in([*sources, *[(t, p) for t, p in parts if any(c.isdigit() for c in t)][:40]], wanted)
+    yield from numbers_in(figures, wanted)
 
 
 def _distinct(pieces: list[tuple[str, Piece]]) -> list[tuple[str, Piece]]:

@@ -91,10 +91,14 @@ _YES = ["yes", "y", "true", "1", "x"]
 _NO = ["no", "n", "false", "0"]
 
 
-def pattern_of(form: str) -> str:
-    """A date format as a chrono pattern; Problem when it has no letters that mean anything."""
+def pattern_of(form: str, *, year: bool = True) -> str:
+    """A date format as a chrono pattern; Problem when it has no letters that mean anything.
+
+    Args:
+        year: whether it must say where the year stands, as a date that is read does.
+    """
     pattern = _LETTER.sub(lambda m: dict(_LETTERS)[m.group()], form.replace("%", "%%"))
-    if "%" not in pattern or not re.search(r"%[Yy]", pattern):
+    if not re.search(r"%[Yy]" if year else r"%[a-zA-Z-]", pattern):
         raise Problem(
             f"Format “{form}”",
             "it does not say where the year stands.",

@@ -74,6 +74,21 @@ def fixed(number: Term, places: Term) -> Term:
 
 
 @function(
+    "number: number, places: whole! = 0",
+    "as text with commas between thousands",
+    "grouped(1234567.5, 1)",
+    "1,234,567.5",
+)
+def grouped(number: Term, places: Term) -> Term:
+    parts = fixed(number, places).expr.str.splitn(".", 2).struct
+    whole, rest = parts.field("field_0"), parts.field("field_1")
+    # From the right: commas are put in from the left of the digits turned round.
+    turned = whole.str.reverse().str.replace_all(r"(\d{3})", "${1},").str.reverse()
+    tidy = turned.str.replace(r"^(-?),", "${1}")
+    return _text(tidy + pl.when(rest.is_not_null()).then("." + rest).otherwise(pl.lit("")))
+
+
+@function(
     "text: text", "a coordinate in degrees: ±DDMM, ±DDDMMSS, or 42°30'15\"N", "degrees('+4230')", "42.5"
 )
 def degrees(text: Term) -> Term:

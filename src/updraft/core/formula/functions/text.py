@@ -223,7 +223,7 @@ def text(value: Term, format: Term) -> Term:
         return _text(as_text(value))
     if value.kind not in (Kind.DATE, Kind.DATETIME):
         raise Misfit("only dates take a format.", "Leave the format out.")
-    return _text(value.expr.dt.to_string(pattern_of(str(format.constant))))
+    return _text(value.expr.dt.to_string(pattern_of(str(format.constant), year=False)))
 
 
 @function(
