@@ -59,9 +59,9 @@ other. Where the readings differ, the row that tells them apart is marked: say w
 What is known: parts between marks, words, runs of digits or capitals, places; case, initials, accents, zeros, marks replaced; dates in other
 forms and their parts; numbers read, added, multiplied, divided, rounded, coordinates in degrees; and any of these in a row with fixed text
 between. `make bench-examples` measures it: of 87 tasks written before anything could solve one, 66 are solved with one example and 21 with
-two. Of 70 written afterwards, 58 (82.9 %) were solved with at most two at the first look, and FOUND after what was missing had been added. Not
+two. Of 70 written afterwards, 58 (82.9 %) were solved with at most two at the first look, and 66 (94.3 %) after what was missing had been added. Not
 known yet: hours by AM and PM, months without a day, sums of more than two columns. Both sets have the author of the method. On 1,000
-different values an answer takes MEDIAN ms (median of the 157 tasks, a machine of two cores).
+different values an answer takes 82 ms (median of the 157 tasks; 95 % within 202 ms; a machine of two cores).
 """
 
 

@@ -145,7 +145,7 @@ def test_no_request_makes_the_app_fail(client, routes):
         }
 
         # Each route on its own: all of them in one example would be more than a generator can make.
-        @settings(max_examples=20, deadline=None, suppress_health_check=list(HealthCheck), database=None)
+        @settings(max_examples=12, deadline=None, suppress_health_check=list(HealthCheck), database=None)
         @given(st.fixed_dictionaries(held), BODIES, QUERIES)
         def ask(ids, body, query) -> None:
             path = rule.rule

@@ -110,7 +110,7 @@ class Person:
     None,
     [("read", {"header": "none"})],
 )
-@settings(max_examples=40)
+@settings(max_examples=25)
 def test_what_the_page_shows_is_what_a_run_gives(client, tmp_path, rows, steps, last, edits):
     person = Person(client, rows, steps, last)
     for edit in edits:
