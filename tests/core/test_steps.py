@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from updraft.core import Problem
+from updraft.core.problems import wrong_pattern
 from updraft.core.steps import find_kinds, kinds
 from updraft.core.steps.choice import ColumnChoice
 from updraft.core.steps.conditions import Rule, compiled
@@ -383,3 +384,19 @@ def test_steps_are_found_by_plain_and_trade_words(query, first):
 
 def test_nonsense_finds_no_step():
     assert find_kinds("qqqqzz") == []
+
+
+@pytest.mark.parametrize(
+    ("pattern", "said"),
+    [
+        ("(a", "a ( is not closed, at character 1"),
+        ("a)", "a ) too many"),
+        ("[a", "a [ is not closed"),
+        ("*a", "nothing stands before"),
+        ("[z-a]", "runs backwards"),
+        ("(?<=a)b", "looking ahead"),
+        ("a{9}{9}", "two signs of repeating"),
+    ],
+)
+def test_a_wrong_pattern_is_told_in_words(pattern, said):
+    assert said in wrong_pattern(pattern)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from typing import Any
 
@@ -57,6 +58,33 @@ def nearest(name: str, known: Iterable[str]) -> str | None:
 
     found = process.extractOne(name, list(known), score_cutoff=60, processor=str.casefold)
     return found[0] if found else None
+
+
+_PATTERNS = {
+    "missing )": "a ( is not closed",
+    "unbalanced parenthesis": "there is a ) too many",
+    "unterminated character set": "a [ is not closed",
+    "nothing to repeat": "nothing stands before a *, + or ?",
+    "multiple repeat": "two signs of repeating follow each other",
+    "bad character range": "a range runs backwards",
+    "bad escape": "a \\ stands before a letter that means nothing there",
+    "min repeat greater": "the least number of a repeat is larger than the most",
+}
+
+
+def wrong_pattern(text: str) -> str:
+    """Why a text is no regular expression, in words; for one that only Polars refuses, that."""
+    try:
+        re.compile(text)
+    except re.error as error:
+        said = next(
+            (words for begins, words in _PATTERNS.items() if error.msg.startswith(begins)),
+            "it cannot be read",
+        )
+        return f"{said}, at character {error.pos + 1}" if error.pos is not None else said
+    except (RecursionError, OverflowError):
+        return "it is too large"
+    return "it uses what patterns do not know here, such as looking ahead, or is too large"
 
 
 def missing_column(name: str, known: Iterable[str], *, field: str = "") -> Problem:

@@ -36,8 +36,8 @@ def next_after(cron: str, zone: str, moment: datetime) -> datetime:
         ) from None
     try:
         return next(CronSim(cron, there)).astimezone(UTC)
-    except CronSimError as error:
-        reason = f"it cannot be read ({error})."
+    except CronSimError:
+        reason = "it cannot be read."
     except StopIteration:
         reason = "it never comes."
     raise Problem(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import threading
 import time
 from collections import OrderedDict
@@ -151,9 +152,9 @@ class Detecting:
                     stopped,
                 )
         except BaseException as error:  # a panic below Python is no Exception, and must not end the worker
-            said = str(error).splitlines()[0][:200] if str(error) else type(error).__name__
+            logging.getLogger("updraft").warning("Findings could not be worked out", exc_info=error)
             with self._change:
-                self._failed[look.mark] = f"they could not be worked out ({said})."
+                self._failed[look.mark] = "they could not be worked out; that is a fault of Updraft's own."
             return
         if stopped():
             return

@@ -190,10 +190,10 @@ def _engine(connection: Database, *, write: bool = False) -> sa.Engine:
     try:
         url = _url(connection, write)
         engine = sa.create_engine(url, connect_args=_arguments(url, write), poolclass=sa.pool.NullPool)
-    except (sa.exc.ArgumentError, ModuleNotFoundError) as error:
+    except (sa.exc.ArgumentError, ModuleNotFoundError):
         raise Problem(
             f"Connection “{connection.name}”",
-            f"its address cannot be used ({str(error).splitlines()[0]}).",
+            "its address is none that is known here.",
             "Correct it on the page Connections.",
             field="connection",
             code="bad_connection",

@@ -62,10 +62,10 @@ def read_sqlite(path: Path, options: ReadOptions) -> Reading:
             cursor = db.execute(f"SELECT * FROM {_quoted(table)}")
             columns = [column[0] for column in cursor.description]
             rows = cursor.fetchall()
-    except sqlite3.DatabaseError as error:
+    except sqlite3.DatabaseError:
         raise Problem(
             path.name,
-            f"it cannot be read as a SQLite file ({error}).",
+            "it cannot be read as a SQLite file.",
             "It may have been cut off on the way: ask for it again.",
             code="damaged",
         ) from None
@@ -129,10 +129,10 @@ def _typed(path: Path, options: ReadOptions, form: Any, reader: str) -> Reading:
     check_apart(path, reader)
     try:
         frame: pl.DataFrame = getattr(pl, reader)(path)
-    except (pl.exceptions.PolarsError, OSError) as error:
+    except (pl.exceptions.PolarsError, OSError):
         raise Problem(
             path.name,
-            f"it cannot be read ({str(error).splitlines()[0][:120]}).",
+            "it cannot be read; a part of it is missing or damaged.",
             "It may have been cut off on the way: ask for it again.",
             code="damaged",
         ) from None

@@ -199,7 +199,8 @@ def _rows(path: Path, options: ReadOptions) -> Iterator[tuple[int, Row]]:
             yield reader.line_num, list(row)
     except csv.Error as error:
         long = f"a cell is longer than {_LONGEST >> 20} MB; a quote may lack its end"
-        why = long if "limit" in str(error) else str(error)
+        quotes = "its quotes do not go with each other"
+        why = long if "limit" in str(error) else "it holds a NUL" if "NUL" in str(error) else quotes
         raise Problem(
             path.name,
             f"line {reader.line_num:,} cannot be split ({why}).",

@@ -298,8 +298,8 @@ def _open(path: Path) -> Any:
         return read_apart(path)
     try:
         return fastexcel.read_excel(path)
-    except Exception as error:  # calamine reports damage in many classes
-        raise _damaged(path, error) from None
+    except Exception:  # calamine reports damage in many classes
+        raise _damaged(path) from None
 
 
 def _check_kind(path: Path) -> None:
@@ -331,15 +331,15 @@ def _cells(book: Any, sheet: str, path: Path) -> pl.DataFrame:
             series.dtype == pl.String and (series == "").any() for series in loaded
         ):  # as a formula error comes in ods
             loaded = loaded.with_columns(pl.when(pl.col(pl.String) != "").then(pl.col(pl.String)))
-    except Exception as error:
-        raise _damaged(path, error) from None
+    except Exception:
+        raise _damaged(path) from None
     return loaded
 
 
-def _damaged(path: Path, error: Exception) -> Problem:
+def _damaged(path: Path) -> Problem:
     return Problem(
         path.name,
-        f"it cannot be opened as a workbook ({str(error).splitlines()[0][:120]}).",
+        "it cannot be opened as a workbook.",
         "It may have been cut off on the way: ask for it again, or open and save it in a spreadsheet.",
         code="damaged_workbook",
     )

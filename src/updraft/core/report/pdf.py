@@ -26,11 +26,11 @@ def write_pdf(html: str, path: Path, title: str) -> int:
         book.load_html(html, user_style=_FACE, base_url="report:///")
         book.set_metadata(plutoprint.PDF_METADATA_TITLE, title)
         book.write_to_pdf(str(path))
-    except plutoprint.Error as error:
+    except plutoprint.Error:
         raise Problem(
             "The report",
-            f"it could not be made into pages ({error}).",
-            "Look at its sample.",
+            "it could not be made into pages.",
+            "Look at its sample; it may be too large, or a picture in it damaged.",
             code="bad_report",
         ) from None
     return int(book.get_page_count())

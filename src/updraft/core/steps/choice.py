@@ -8,7 +8,7 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.problems import Problem, missing_column
+from updraft.core.problems import Problem, missing_column, wrong_pattern
 from updraft.core.steps.base import Settings, setting
 from updraft.core.values import TITLES, Kind, kind_of
 
@@ -40,10 +40,10 @@ class ColumnChoice(Settings):
         if self.by == "pattern":
             try:
                 fits = re.compile(self.pattern)
-            except re.error as error:
+            except re.error:
                 raise Problem(
                     f"Pattern “{self.pattern}”",
-                    f"it is not a regular expression ({error}).",
+                    f"it is not a regular expression: {wrong_pattern(self.pattern)}.",
                     "Mend it, or choose columns by name.",
                     field="columns",
                 ) from None

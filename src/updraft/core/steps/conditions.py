@@ -10,7 +10,7 @@ from typing import Any, Literal
 
 import polars as pl
 
-from updraft.core.problems import Problem, missing_column
+from updraft.core.problems import Problem, missing_column, wrong_pattern
 from updraft.core.steps.base import Settings, setting
 from updraft.core.steps.choice import listed
 from updraft.core.values import TITLES, Kind, is_blank, kind_of
@@ -209,10 +209,10 @@ def checked_pattern(pattern: str) -> str:
     try:
         re.compile(pattern)
         pl.select(pl.lit("").str.contains(pattern))
-    except (re.error, pl.exceptions.PolarsError) as error:
+    except (re.error, pl.exceptions.PolarsError):
         raise Problem(
             f"Pattern “{pattern}”",
-            f"it is not a regular expression ({str(error).splitlines()[0]}).",
+            f"it is not a regular expression: {wrong_pattern(pattern)}.",
             "Mend it, or use “contains”.",
             field="rule",
         ) from None

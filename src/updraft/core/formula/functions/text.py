@@ -8,6 +8,7 @@ import polars as pl
 
 from updraft.core.formula.registry import function
 from updraft.core.formula.terms import Misfit, Term
+from updraft.core.problems import wrong_pattern
 from updraft.core.values import Kind
 from updraft.core.values.convert import pattern_of
 
@@ -21,9 +22,8 @@ def pattern(term: Term) -> str:
     text = str(term.constant)
     try:
         pl.select(pl.lit("").str.contains(text))
-    except pl.exceptions.PolarsError as error:
-        reason = str(error).splitlines()[-1].strip().removeprefix("error: ")
-        raise Misfit(f"“{text}” is not a pattern ({reason}).", "Mend the pattern.") from None
+    except pl.exceptions.PolarsError:
+        raise Misfit(f"“{text}” is not a pattern: {wrong_pattern(text)}.", "Mend the pattern.") from None
     return text
 
 
