@@ -139,7 +139,7 @@ def test_schedules_are_made_switched_and_deleted_by_the_page(client):
     assert client.post(path, {"watch": "files"}).json["schedules"][1]["words"] == "when a file comes"
     assert client.post(f"{path}/live", {"revision": 1}).json == {"live": 1}
     for body, said in (
-        ({"cron": "0 0 30 2 *"}, "Bad day-of-month"),
+        ({"cron": "0 0 30 2 *"}, "it cannot be read"),
         ({"watch": "/etc"}, "cannot be watched"),
         ({"watch": "mail:Nobody"}, "Nobody"),
         ({"cron": "0 6 * * *", "parameters": {"hub": "x"}}, "hub"),
