@@ -70,7 +70,7 @@ def views(page: Page, world: Path) -> None:
     shot("profile")
     open_demo(page, "drop_totals")
     page.keyboard.press("Control+k")
-    page.keyboard.type("vlookup")
+    page.keyboard.type("exclude")
     page.wait_for_selector(".add-option")
     shot("add-step")
     open_demo(page, "summarise")
