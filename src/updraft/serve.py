@@ -61,6 +61,7 @@ def serve(
             f"Port {port}: it cannot be listened on ({error.strerror}). "
             "Choose another with --port; 0 takes a free one."
         ) from None
+    logging.basicConfig()
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)
     stop = threading.Event()
     keeper = threading.Thread(target=_keep_worker, args=(folders, stop), daemon=True)

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from updraft.cli.options import FILE, as_json
-from updraft.core.problems import Problem, nearest
+from updraft.core.problems import Problem, did_you_mean
 
 if TYPE_CHECKING:
     from updraft.core.formats import Detected
@@ -86,12 +86,10 @@ def _chosen(names: list[str], wanted: tuple[str, ...]) -> list[str]:
     """
     for pattern in wanted:
         if pattern not in names and not fnmatch.filter(names, pattern):
-            near = nearest(pattern, names)
-            hint = f"Did you mean “{near}”? " if near else ""
             raise Problem(
                 f"Column “{pattern}”",
                 "the table has none of this name.",
-                f"{hint}Write * for what you leave open.",
+                f"{did_you_mean(pattern, names)}Write * for what you leave open.",
                 code="missing_column",
             )
     return [

@@ -87,15 +87,18 @@ def wrong_pattern(text: str) -> str:
     return "it uses what patterns do not know here, such as looking ahead, or is too large"
 
 
+def did_you_mean(name: str, known: Iterable[str]) -> str:
+    """A question that names the nearest, with a blank behind it; empty where nothing is close."""
+    near = nearest(name, known)
+    return f"Did you mean “{near}”? " if near else ""
+
+
 def missing_column(name: str, known: Iterable[str], *, field: str = "") -> Problem:
     """The problem of a column that a step needs and the table lacks."""
-    known = list(known)
-    near = nearest(name, known)
-    hint = f"Did you mean “{near}”? " if near else ""
     return Problem(
         f"Column “{name}”",
         "it is not in the table that comes in.",
-        f"{hint}Choose another column here, or bring it back in an earlier step.",
+        f"{did_you_mean(name, known)}Choose another column here, or bring it back in an earlier step.",
         field=field,
         code="missing_column",
     )

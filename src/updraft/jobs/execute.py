@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import shutil
 import signal
@@ -28,6 +29,7 @@ from updraft.store import (
 
 
 def main(data: str, run_id: str) -> None:
+    logging.basicConfig()  # to the log of the run
     folders = Folders(Path(data))
     open_database(folders.database)
     runs = RunStore()

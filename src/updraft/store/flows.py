@@ -187,6 +187,7 @@ class FlowStore:
         row = self._row(flow_id)
         for run in row.runs:
             shutil.rmtree(self.folders.run(run.id), ignore_errors=True)
+            self.folders.log(run.id).unlink(missing_ok=True)
         row.delete_instance(recursive=True)
         shutil.rmtree(self.folders.flow(flow_id), ignore_errors=True)
 

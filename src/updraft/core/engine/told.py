@@ -10,6 +10,9 @@ import polars as pl
 from updraft.core.problems import Problem, missing_column
 
 _LOG = logging.getLogger("updraft")
+_LOG.addHandler(
+    logging.NullHandler()
+)  # on a terminal they are for nobody; the server and a run's process log them
 _TYPES = (pl.exceptions.SchemaError, pl.exceptions.InvalidOperationError)
 _ROOM = re.compile(r"exceed(s|ed)?.{0,60}(capacity|limit|size)|capacity overflow|row index|bigidx", re.I)
 

@@ -12,7 +12,7 @@ from jinja2 import StrictUndefined, TemplateError, TemplateSyntaxError, Undefine
 from jinja2.exceptions import SecurityError
 from jinja2.sandbox import ImmutableSandboxedEnvironment
 
-from updraft.core.problems import Problem, nearest
+from updraft.core.problems import Problem, did_you_mean
 from updraft.core.report.charts import bars
 from updraft.core.values.convert import pattern_of
 
@@ -80,11 +80,9 @@ class Report:
             raise self._failed(str(error).rstrip(".") or type(error).__name__) from None
 
     def _lacks(self, name: str) -> Problem:
-        near = nearest(name, self._columns)
-        hint = f"Did you mean “{near}”? " if near else ""
         return self._failed(
             f"it asks for a column “{name}”, and the table has none",
-            f"{hint}The table has {', '.join(self._columns[:12])}.",
+            f"{did_you_mean(name, self._columns)}The table has {', '.join(self._columns[:12])}.",
         )
 
     def _failed(self, why: str, way_out: str = "Mend it.") -> Problem:

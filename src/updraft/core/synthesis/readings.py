@@ -12,7 +12,7 @@ import heapq
 import keyword
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import polars as pl
 
@@ -120,7 +120,7 @@ def _programs(columns: list[Piece], rows: Sequence[Row], at: int, wanted: str) -
     )
     deeper = _distinct(
         [
-            (text, inner.made("{}", lambda t: t, 0.5, "{}"))
+            (text, replace(inner, cost=inner.cost + 0.5))
             for base, part in parts
             if len(base) > 2 and part.cost < 3.2
             for inner in parts_of(part, base)
@@ -128,10 +128,7 @@ def _programs(columns: list[Piece], rows: Sequence[Row], at: int, wanted: str) -
         ]
     )
     spans: dict[tuple[int, int], list[Piece]] = {}
-    for text, piece in [*sources, *parts]:
-        for result, made in variants(piece, text, wanted):
-            _lay(spans, wanted, result, made)
-    for text, piece in deeper:
+    for text, piece in [*sources, *parts, *deeper]:
         for result, made in variants(piece, text, wanted):
             _lay(spans, wanted, result, made)
     dated = [(text, part) for text, part in parts if part.cost < 2.8 and could_be_day(text)][:6]

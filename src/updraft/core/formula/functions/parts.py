@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import polars as pl
 
-from updraft.core.formula.functions.text import _mark, _text, pattern
+from updraft.core.formula.functions.text import _mark, _text, at_place, pattern
 from updraft.core.formula.registry import function
-from updraft.core.formula.terms import Misfit, Term
+from updraft.core.formula.terms import Term
 from updraft.core.values import Kind
 
 
@@ -17,11 +17,7 @@ from updraft.core.values import Kind
     "22",
 )
 def nth(text: Term, pattern_: Term, place: Term) -> Term:
-    at = int(place.constant)
-    if at == 0:
-        raise Misfit("they are counted from 1, or from -1 at the end.", "Use 1 for the first.")
-    found = text.expr.str.extract_all(pattern(pattern_))
-    return _text(found.list.get(at - 1 if at > 0 else at, null_on_oob=True))
+    return _text(at_place(text.expr.str.extract_all(pattern(pattern_)), place, "they"))
 
 
 @function(

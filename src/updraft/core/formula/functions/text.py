@@ -121,10 +121,15 @@ def between(text: Term, start: Term, end: Term) -> Term:
     "b",
 )
 def part(text: Term, mark: Term, place: Term) -> Term:
+    return _text(at_place(text.expr.str.split(_mark(mark)), place, "parts"))
+
+
+def at_place(items: pl.Expr, place: Term, what: str) -> pl.Expr:
+    """One of a list, counted from 1, or from -1 at its end; empty where there is none."""
     at = int(place.constant)
     if at == 0:
-        raise Misfit("parts are counted from 1, or from -1 at the end.", "Use 1 for the first.")
-    return _text(text.expr.str.split(_mark(mark)).list.get(at - 1 if at > 0 else at, null_on_oob=True))
+        raise Misfit(f"{what} are counted from 1, or from -1 at the end.", "Use 1 for the first.")
+    return items.list.get(at - 1 if at > 0 else at, null_on_oob=True)
 
 
 def _mark(mark: Term) -> str:
@@ -237,14 +242,11 @@ def number(value: Term, place: Term) -> Term:
         if value.kind in (Kind.DATE, Kind.DATETIME, Kind.LIST, Kind.RECORD, Kind.DURATION):
             raise Misfit("no number can be read from this.", "Use day(…), month(…) or year(…) for dates.")
         return Term(value.expr.cast(pl.Float64), Kind.NUMBER)
-    at = int(place.constant)
-    if at == 0:
-        raise Misfit("numbers are counted from 1, or from -1 at the end.", "Use 1 for the first.")
     # A dash between letters or digits is no sign: LOT-12 holds 12.
     within = value.expr.str.replace_all(r"(\w)-", "$1 ").str.extract_all(r"-?\d+(?:[.,]\d+)?")
-    found = within.list.get(at - 1 if at > 0 else at, null_on_oob=True)
+    found = at_place(within, place, "numbers")
     some = found.str.replace(",", ".", literal=True).cast(pl.Float64, strict=False)
-    return Term(pl.coalesce(_bare(value.expr), some) if at == 1 else some, Kind.NUMBER)
+    return Term(pl.coalesce(_bare(value.expr), some) if place.constant == 1 else some, Kind.NUMBER)
 
 
 def _bare(text: pl.Expr) -> pl.Expr:
