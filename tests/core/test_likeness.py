@@ -5,11 +5,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from rapidfuzz import fuzz
+from rapidfuzz.distance import Levenshtein
 
 from tests import sources  # noqa: F401  registers the kind test_source
 from updraft.core import Engine, Files, Flow, Problem, Step, plan
 from updraft.core.engine.table import compute
-from updraft.core.similarity.families import proposals
+from updraft.core.similarity.close import close_texts
+from updraft.core.similarity.families import Ways, by_strictness, families, proposals
 from updraft.core.similarity.nearest import nearest_entries
 from updraft.core.steps import Tables, kinds
 
@@ -86,10 +88,10 @@ def test_a_family_takes_the_name_of_its_most_frequent_value():
             "n": [9, 2, 1, 1, 5, 9, 1],
         }
     )
-    both = [(one.value, one.name) for one in proposals(counted, ["letters", "slips"])]
+    both = [(one.value, one.name) for one in proposals(counted, Ways(letters=True, slips=True))]
     assert both == [("CHIOGGIA", "Chioggia"), ("chioggia ", "Chioggia"), ("Chiogga", "Chioggia")]
-    assert [one.value for one in proposals(counted, ["slips"])] == ["chioggia ", "Chiogga"]
-    assert [one.value for one in proposals(counted, ["letters"])] == ["CHIOGGIA", "chioggia "]
+    assert [one.value for one in proposals(counted, Ways(slips=True))] == ["chioggia ", "Chiogga"]
+    assert [one.value for one in proposals(counted, Ways(letters=True))] == ["CHIOGGIA", "chioggia "]
 
 
 NAMES = pl.DataFrame({"variety": ["Chioggia"] * 6 + ["chioggia", "Chiogga", None, "Fen Pea"]})
@@ -141,10 +143,70 @@ def test_what_sounds_the_same_is_one_family_only_when_asked():
         "Ёж",
     ]
     counted = pl.DataFrame({"value": values, "n": [9, 3, 1, 5, 1, 1, 2, 1]})
-    assert proposals(counted, ["letters"]) == []
-    found = {one.value: (one.name, one.why) for one in proposals(counted, ["letters", "sound"])}
+    assert proposals(counted, Ways(letters=True)) == []
+    found = {one.value: (one.name, one.why) for one in proposals(counted, Ways(letters=True, sound=True))}
     assert found == {
         "Katherine Hill": ("Catherine Hill", "sounds the same"),
         "Kathryn Hill": ("Catherine Hill", "sounds the same"),
         "Nite Feeld": ("Knight Field", "sounds the same"),
     }
+
+
+@given(st.lists(st.text("abn 1", min_size=1, max_size=14), max_size=40, unique=True), st.floats(0.5, 0.97))
+def test_close_texts_are_all_that_a_comparison_of_each_with_each_finds(texts, strictness):
+    expected = {}
+    for one, a in enumerate(texts):
+        for other, b in enumerate(texts[:one]):
+            alike = 1 - Levenshtein.distance(a, b) / max(len(a), len(b))
+            same = a.count("1") == b.count("1") and min(len(a), len(b)) > 1
+            if same and alike >= strictness - 1e-9 and a != b:
+                expected[other, one] = round(alike, 6)
+    found = close_texts(texts, strictness)
+    assert {(one, other): round(alike, 6) for one, other, alike in found.iter_rows()} == expected
+
+
+def test_blocks_of_common_words_lose_no_pair():
+    places = ["Bay", "Fen", "Dale", "Moor", "Marsh", "Combe", "Hollow", "Heath", "Wold", "Brook"]
+    texts = [f"{a}{b} seed garden" for a in places for b in places]
+    texts += [text.replace("a", "e", 1) for text in texts] + [text[:3] + text[4:] for text in texts]
+    texts = sorted(set(texts))
+    pairs = [(a, b) for n, a in enumerate(texts) for b in texts[n + 1 :]]
+    close = [(a, b) for a, b in pairs if Levenshtein.distance(a, b) <= 0.12 * max(len(a), len(b)) + 1e-9]
+    found = close_texts(texts, 0.88)
+    assert sorted((texts[one], texts[other]) for one, other, _ in found.iter_rows()) == sorted(close)
+
+
+def test_families_say_their_spellings_by_rows_and_why_they_are_one():
+    rows = {
+        "Green Zebra": 71,
+        "Green Zembra": 14,
+        "green zebra ": 9,
+        "Zebra, Green": 2,
+        "Moor 12 Pea": 5,
+        "Moor 13 Pea": 4,
+    }
+    rows |= {"Tschaikowsky": 8, "Chaikovski": 3, "Beaudoin": 4, "Bodoin": 1, "Gonzales": 6, "González": 2, "Meyer": 9}
+    rows |= {"Maier": 3, "Müller": 7}
+    counted = pl.DataFrame({"value": list(rows), "n": list(rows.values())})
+    found = {one.name: (one.spellings, one.why, one.sure) for one in families(counted, Ways(True, True, True, 0.88))}
+    letters = "only case, accents, blanks, signs or the order of words differ"
+    assert found["Green Zebra"][0] == {"Green Zebra": 71, "Green Zembra": 14, "green zebra ": 9, "Zebra, Green": 2}
+    assert found["Green Zebra"][1] == f"a slip of the keyboard away; {letters}" and found["Green Zebra"][2]
+    sounds = {name: tuple(spelt) for name, (spelt, why, sure) in found.items() if why == "sounds the same" and not sure}
+    assert sounds == {
+        "Tschaikowsky": ("Tschaikowsky", "Chaikovski"),
+        "Beaudoin": ("Beaudoin", "Bodoin"),
+        "Gonzales": ("Gonzales", "González"),
+        "Meyer": ("Meyer", "Maier"),
+    }
+    assert list(found) == ["Green Zebra", "Meyer", "Tschaikowsky", "Gonzales", "Beaudoin"], "most rows first"
+
+
+def test_a_looser_strictness_shows_more_families():
+    rows = {"Rampion Blue": 9, "Rampion Blu": 4, "Rampyon Blew": 2, "Salsify": 5, "Salsifi": 4}
+    counted = pl.DataFrame({"value": list(rows), "n": list(rows.values())})
+    told = by_strictness(counted, Ways(), 0.7, 3)
+    assert told == [(0.7, 2, 3), (0.8, 2, 2), (0.9, 1, 1), (1.0, 0, 0)]
+    for strictness, many, changed in told:
+        made = families(counted, Ways(close=strictness))
+        assert (len(made), sum(len(one.spellings) - 1 for one in made)) == (many, changed)

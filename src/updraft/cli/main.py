@@ -23,6 +23,7 @@ _COMMANDS = {
     "show": "show.show",
     "profile": "profile.profile",
     "example": "example.example",
+    "look-alikes": "look_alikes.look_alikes",
     "findings": "findings.findings",
     "repair": "repair.repair",
     "steps": "steps.steps",

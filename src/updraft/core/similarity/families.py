@@ -2,30 +2,93 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Iterable
 from typing import Literal, NamedTuple
 
 import polars as pl
 
-from updraft.core.similarity.spelling import folded, near_misses, sound_alikes
+from updraft.core.similarity.spelling import letter_keys, near_misses, plain
 
-Method = Literal["letters", "slips", "sound"]
-_WHY = {
-    "letters": "only case, accents, blanks or signs differ",
-    "slips": "a slip of the keyboard away",
-    "sound": "sounds the same",
-}
+Way = Literal["letters", "slips", "sound", "close"]
+SURE: frozenset[Way] = frozenset({"letters", "slips"})  # ways that hardly ever put two things together
+STRICTNESS = 0.88  # how alike the usual slider leaves them: a letter in nine
+
+
+class Ways(NamedTuple):
+    """The ways of being alike that are looked for.
+
+    Args:
+        close: the least normalised Levenshtein similarity, above 0, to 1; None does not look for it.
+    """
+
+    letters: bool = False
+    slips: bool = False
+    sound: bool = False
+    close: float | None = None
 
 
 class Proposal(NamedTuple):
-    """A value, what it is likely meant to be, and why."""
+    """A value, what it is likely meant to be, and why: the way, and for `close` how alike they are."""
 
     value: str
     name: str
-    why: str
+    way: Way
+    alike: float = 1.0
+
+    @property
+    def why(self) -> str:
+        if self.way == "close":
+            return f"close, {self.alike:.2f}"
+        return {
+            "letters": "only case, accents, blanks, signs or the order of words differ",
+            "slips": "a slip of the keyboard away",
+            "sound": "sounds the same",
+        }[self.way]
 
 
-def proposals(values: pl.DataFrame, methods: Collection[Method]) -> list[Proposal]:
+class Family(NamedTuple):
+    """Values that are likely one thing.
+
+    Args:
+        name: its most frequent value.
+        spellings: value → its rows, the name first, then by rows.
+        proposals: why the others belong to it, in the order of the spellings.
+    """
+
+    name: str
+    spellings: dict[str, int]
+    proposals: tuple[Proposal, ...]
+
+    @property
+    def why(self) -> str:
+        return "; ".join(dict.fromkeys(one.why for one in self.proposals))
+
+    @property
+    def sure(self) -> bool:
+        return all(one.way in SURE for one in self.proposals)
+
+
+def families(values: pl.DataFrame, ways: Ways) -> list[Family]:
+    """Values that are likely one thing, the families with most rows first.
+
+    Args:
+        values: columns `value` (text, each once) and `n`, how often it stands.
+    """
+    members: dict[str, list[Proposal]] = {}
+    for one in proposals(values, ways):
+        members.setdefault(one.name, []).append(one)
+    those = [*members, *(one.value for found in members.values() for one in found)]
+    rows = dict(values.filter(pl.col("value").is_in(those)).select("value", "n").iter_rows())
+    made = []
+    for name, found in members.items():
+        found.sort(key=lambda one: -rows[one.value])
+        made.append(
+            Family(name, {each: rows[each] for each in (name, *(o.value for o in found))}, tuple(found))
+        )
+    return sorted(made, key=lambda family: -sum(family.spellings.values()))
+
+
+def proposals(values: pl.DataFrame, ways: Ways) -> list[Proposal]:
     """What values would become, the values in their order.
 
     Args:
@@ -33,32 +96,120 @@ def proposals(values: pl.DataFrame, methods: Collection[Method]) -> list[Proposa
 
     A family's name is its most frequent value; of several as frequent, one that is neither all capitals nor
     all small letters, then the longest. Families by letters come first; slips, then those that sound the
-    same, are looked for among their names.
+    same, then those that are close, are looked for among their names.
     """
-    ranked = values.filter(pl.col("value").str.contains(r"\p{L}")).with_columns(
-        key=folded(pl.col("value")) if "letters" in methods else pl.col("value"),
-        mixed=(pl.col("value") != pl.col("value").str.to_lowercase())
-        & (pl.col("value") != pl.col("value").str.to_uppercase()),
-        size=pl.col("value").str.len_chars(),
+    letters = values.filter(pl.col("value").str.contains(r"\p{L}"))
+    left = letters.select("value", pl.col("n").cast(pl.Int64))
+    found: dict[str, Proposal] = {}
+    if ways.letters:
+        keys = letter_keys(letters["value"])
+        left, keys = _by_key(left, keys, keys["letters"], found)
+        left, _ = _by_key(left, keys, keys["words"], found)
+    if ways != Ways(letters=True):
+        left = _ranked(left)
+    if ways.slips:
+        slips = near_misses(left["value"].to_list(), left["n"].to_list())
+        left = _taken(left, found, (Proposal(old, new, "slips") for old, new in slips.items()))
+    if ways.sound:
+        from updraft.core.similarity.sound import sound_alikes
+
+        sounds = sound_alikes(left["value"].to_list(), left["n"].to_list())
+        left = _taken(left, found, (Proposal(old, new, "sound") for old, new in sounds.items()))
+    if ways.close is not None:
+        _taken(left, found, _near(left, ways.close))
+    there = letters["value"].filter(letters["value"].is_in(list(found)))
+    return [_last(found, value) for value in there.to_list()]
+
+
+def by_strictness(values: pl.DataFrame, ways: Ways, least: float, steps: int) -> list[tuple[float, int, int]]:
+    """How many families each strictness would give: strictness, families, values that change; from `least`
+    to 1 in so many steps.
+    """
+    ranked = _ranked(values.filter(pl.col("value").str.contains(r"\p{L}")))
+    done = {one.value: one for one in proposals(values, ways._replace(close=None))}
+    ranked = ranked.filter(~pl.col("value").is_in(list(done)))
+    names, pairs = _close_pairs(ranked, least)
+    first = {one.name for one in done.values()}
+    told = []
+    for n in range(steps + 1):
+        strictness = least + (1 - least) * n / steps
+        near = _stars(names, pairs.filter(pl.col("alike") >= strictness - 1e-9))
+        told.append((round(strictness, 4), len(first | {one.name for one in near}), len(done) + len(near)))
+    return told
+
+
+def _ranked(values: pl.DataFrame) -> pl.DataFrame:
+    """Rows of `value` and `n`, what would give a family its name first."""
+    value = pl.col("value")
+    mixed = (value != value.str.to_lowercase()) & (value != value.str.to_uppercase())
+    marked = values.with_columns(mixed=mixed, size=value.str.len_chars())
+    order = marked.sort(["n", "mixed", "size", "value"], descending=[True, True, True, False])
+    return order.drop("mixed", "size")
+
+
+def _by_key(
+    left: pl.DataFrame, keys: pl.DataFrame, key: pl.Series, found: dict[str, Proposal]
+) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """Put values of one key together: the names that are left, with the rows of their families, and what
+    `keys` says of them.
+    """
+    shared = key.is_duplicated() & (key != "")
+    if not shared.any():
+        return left, keys
+    place = pl.Series("place", range(left.height), dtype=pl.UInt32)
+    several = left.with_columns(place, key=key).filter(shared)
+    named = _ranked(several).with_columns(
+        name=pl.col("value").first().over("key"),
+        first=pl.col("place").first().over("key"),
+        rows=pl.col("n").sum().over("key"),
     )
-    order = ranked.sort(["n", "mixed", "size", "value"], descending=[True, True, True, False])
-    families = order.group_by("key", maintain_order=True).agg(
-        pl.col("value").first().alias("name"), pl.col("n").sum()
+    for value, name in named.filter(pl.col("name") != pl.col("value")).select("value", "name").iter_rows():
+        found[value] = Proposal(value, name, "letters")
+    firsts = named.filter(pl.col("place") == pl.col("first"))
+    rows = left["n"].scatter(firsts["place"], firsts["rows"])
+    stays = ~place.is_in(named.filter(pl.col("place") != pl.col("first"))["place"].implode())
+    return left.with_columns(rows).filter(stays), keys.filter(stays)
+
+
+def _taken(ranked: pl.DataFrame, found: dict[str, Proposal], more: Iterable[Proposal]) -> pl.DataFrame:
+    fresh = {one.value: one for one in more}
+    found |= fresh
+    return ranked.filter(~pl.col("value").is_in(list(fresh)))
+
+
+def _last(found: dict[str, Proposal], value: str) -> Proposal:
+    """Where the names of names lead; the way is the one that is least sure of them."""
+    way, name, alike = found[value].way, found[value].name, found[value].alike
+    order: list[Way] = ["letters", "slips", "sound", "close"]
+    while name in found:
+        way = max(way, found[name].way, key=order.index)
+        alike, name = min(alike, found[name].alike), found[name].name
+    return Proposal(value, name, way, alike)
+
+
+def _close_pairs(ranked: pl.DataFrame, strictness: float) -> tuple[list[str], pl.DataFrame]:
+    """The values that are compared, and pairs of their places; see `close_texts`."""
+    from updraft.core.similarity.close import close_texts
+
+    once = ranked.with_columns(plain=plain(pl.col("value"))).unique(
+        "plain", keep="first", maintain_order=True
     )
-    slips: dict[str, str] = {}
-    if "slips" in methods:
-        slips = near_misses(families["name"].to_list(), families["n"].to_list())
-    sounds: dict[str, str] = {}
-    if "sound" in methods:
-        left = families.filter(~pl.col("name").is_in(list(slips)))
-        sounds = sound_alikes(left["name"].to_list(), left["n"].to_list())
-    named: dict[str, str] = dict(families.select("key", "name").iter_rows())
-    found = []
-    for value, key in ranked.select("value", "key").iter_rows():
-        own = named[key]
-        name = slips.get(own, own)
-        name = sounds.get(name, name)
-        if name != value:
-            why: Method = "slips" if own in slips else "sound" if own in sounds else "letters"
-            found.append(Proposal(value, name, _WHY[why]))
-    return found
+    return once["value"].to_list(), close_texts(once["plain"].to_list(), strictness)
+
+
+def _near(ranked: pl.DataFrame, strictness: float) -> list[Proposal]:
+    return _stars(*_close_pairs(ranked, strictness))
+
+
+def _stars(names: list[str], pairs: pl.DataFrame) -> list[Proposal]:
+    """Each value goes to the name before it that it is most like; such a name goes nowhere itself."""
+    before: dict[int, list[tuple[float, int]]] = {}
+    for one, other, alike in pairs.iter_rows():
+        before.setdefault(other, []).append((-alike, one))
+    gone: dict[int, Proposal] = {}
+    for place in sorted(before):
+        free = [pair for pair in before[place] if pair[1] not in gone]
+        if free:
+            apart, name = min(free)
+            gone[place] = Proposal(names[place], names[name], "close", round(-apart, 4))
+    return list(gone.values())

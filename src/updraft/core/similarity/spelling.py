@@ -53,19 +53,56 @@ def tidied_blanks(text: pl.Expr) -> pl.Expr:
     return text.str.replace_all(_BLANKS, " ").str.strip_chars()
 
 
+def plain(text: pl.Expr) -> pl.Expr:
+    """The text in small letters, without accents, one blank between words."""
+    bare = text.str.normalize("NFKD").str.replace_all(r"\p{M}", "").str.to_lowercase()
+    return tidied_blanks(bare.str.replace_all("ß", "ss", literal=True))
+
+
+def _words(text: pl.Expr) -> pl.Expr:
+    return plain(text).str.replace_all(r"[^\p{L}\p{N}]+", " ").str.strip_chars()
+
+
 def folded(text: pl.Expr) -> pl.Expr:
     """A key that is equal for texts which differ only in case, accents, punctuation and, where no digit is,
     in blanks.
 
     In text with digits the signs between them stay apart ("A 1-2" is not "A 12").
     """
-    plain = text.str.normalize("NFKD").str.replace_all(r"\p{M}", "").str.to_lowercase()
-    plain = plain.str.replace_all("ß", "ss").str.replace_all(r"[^\p{L}\p{N}]+", " ").str.strip_chars()
+    words = _words(text)
     return (
-        pl.when(plain.str.contains(r"\p{N}"))
-        .then(plain)
-        .otherwise(plain.str.replace_all(" ", "", literal=True))
+        pl.when(words.str.contains(r"\p{N}"))
+        .then(words)
+        .otherwise(words.str.replace_all(" ", "", literal=True))
     )
+
+
+def letter_keys(values: pl.Series) -> pl.DataFrame:
+    """For texts, keys that are equal where only letters' dress differs: `letters`, see `folded`, and `words`,
+    where the words may also come in another order.
+    """
+    frame = (
+        values.alias("value")
+        .to_frame()
+        .with_columns(
+            ascii=~pl.col("value").str.contains(r"[^\x00-\x7f]"),
+            place=pl.int_range(pl.len(), dtype=pl.UInt32),
+        )
+    )
+    # Accents cost five times what the rest does, and most texts have none.
+    bare = pl.col("value").str.to_lowercase().str.replace_all(r"[^a-z0-9]+", " ").str.strip_chars()
+    halves = [frame.filter("ascii").lazy().select("place", plain=bare)]
+    halves += [frame.filter(~pl.col("ascii")).lazy().select("place", plain=_words(pl.col("value")))]
+    plain = pl.col("plain")
+    several = plain.str.contains(" ", literal=True)
+    keys = pl.concat(halves).select(
+        "place",
+        letters=pl.when(plain.str.contains(r"\p{N}"))
+        .then(plain)
+        .otherwise(plain.str.replace_all(" ", "", literal=True)),
+        words=pl.when(several).then(plain.str.split(" ").list.sort().list.join(" ")).otherwise(plain),
+    )
+    return keys.collect(engine="streaming").sort("place").drop("place")
 
 
 def near_misses(values: Sequence[str], counts: Sequence[int]) -> dict[str, str]:
@@ -77,6 +114,8 @@ def near_misses(values: Sequence[str], counts: Sequence[int]) -> dict[str, str]:
     as the other one. Words that also stand in other values, or that are opposites, are words of their own.
     """
     texts, many = list(values), list(counts)
+    if not many or max(many) < 3 * min(many):
+        return {}
     lower = [text.lower() for text in texts]
     own = _Words(lower)
     best: dict[int, tuple[int, int, int]] = {}
@@ -163,31 +202,6 @@ def _keys(frame: pl.DataFrame) -> Iterator[pl.DataFrame]:
         yield keyed(long, ">", pl.concat_str(told, text.str.slice(-third, third)))
         for shift in (-1, 0, 1):
             yield keyed(long, "=", pl.concat_str(told, text.str.slice(third + shift, third)))
-
-
-def sound_alikes(values: Sequence[str], counts: Sequence[int]) -> dict[str, str]:
-    """Rarer values that sound like a more frequent one, as English is spoken: rarer → frequent.
-
-    They have the same Metaphone code (Philips 1990) word for word, the same digits, and at least half of
-    their letters in common (normalised optimal string alignment).
-    """
-    import jellyfish
-    from rapidfuzz.distance import OSA
-
-    plain = pl.Series(values, dtype=pl.String).str.normalize("NFKD").str.replace_all(r"\p{M}", "")
-    words = plain.str.to_lowercase().str.replace_all(r"[^\p{L}\p{N}]+", " ").str.strip_chars().to_list()
-    ranked = sorted(range(len(values)), key=lambda at: -counts[at])  # stable: the first of equals
-    best: dict[tuple[str, ...], int] = {}
-    found: dict[str, str] = {}
-    for at in ranked:
-        letters = words[at]
-        if not letters.isascii() or sum(map(str.isalpha, letters)) < 4:
-            continue
-        key = tuple(w if any(map(str.isdigit, w)) else jellyfish.metaphone(w) or w for w in letters.split())
-        known = best.setdefault(key, at)
-        if known != at and OSA.normalized_similarity(letters, words[known]) >= 0.5:
-            found[values[at]] = values[known]
-    return found
 
 
 def _is_slip(rare: str, common: str, distance: int, few: int, many: int) -> bool:

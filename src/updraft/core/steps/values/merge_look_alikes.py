@@ -3,7 +3,7 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.similarity.families import Method, Proposal, proposals
+from updraft.core.similarity.families import STRICTNESS, SURE, Proposal, Ways, proposals
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_chosen, need_kind
 from updraft.core.steps.opening import New, new_setting, open_questions
@@ -15,14 +15,34 @@ class MergeLookAlikesSettings(Settings):
     column: str = setting("Column", widget="column", default="")
     letters: bool = setting("Alike but for case, accents, blanks and signs", widget="flag", default=True)
     slips: bool = setting("A slip of the keyboard away from a frequent one", widget="flag", default=True)
-    sound: bool = setting("Sounding the same, as English is spoken", widget="flag", default=False)
-    undecided: Literal["merge", "leave"] = setting(
+    sound: bool = setting(
+        "Sounding the same in one of several languages", widget="flag", default=False
+    )
+    close: bool = setting("Close: few letters apart", widget="flag", default=False)
+    strictness: float = setting(
+        "Strictness",
+        "how much of their letters close values share, from 0.5 to 1",
+        widget="decimal",
+        default=STRICTNESS,
+        minimum=0.5,
+        maximum=1,
+        when={"close": [True]},
+    )
+    undecided: Literal["sure", "merge", "leave"] = setting(
         "What nobody has decided",
         widget="choice",
-        default="merge",
-        labels={"merge": "is merged as proposed", "leave": "stays as it is"},
+        default="sure",
+        labels={
+            "sure": "is merged where it is sure: by letters and slips",
+            "merge": "is merged as proposed",
+            "leave": "stays as it is",
+        },
     )
     new: New = new_setting("look-alikes")
+
+    @property
+    def ways(self) -> Ways:
+        return Ways(self.letters, self.slips, self.sound, self.strictness if self.close else None)
 
 
 class MergeLookAlikes(StepKind):
@@ -53,11 +73,8 @@ class MergeLookAlikes(StepKind):
         need_chosen(name, field="column")
         way_out = "Choose a column of text."
         need_kind(name, table.collect_schema(), [Kind.TEXT], field="column", way_out=way_out)
-        methods: list[Method] = []
-        methods += ["letters"] if settings.letters else []
-        methods += ["slips"] if settings.slips else []
-        methods += ["sound"] if settings.sound else []
-        if not methods:
+        ways = settings.ways
+        if ways == Ways():
             raise Problem(
                 "The ways of being alike",
                 "none is chosen.",
@@ -67,10 +84,11 @@ class MergeLookAlikes(StepKind):
             )
         values = table.select(pl.col(name).alias("value")).drop_nulls().group_by("value", maintain_order=True)
         counted = values.agg(pl.len().alias("n")).collect()
-        found = proposals(counted, methods)
+        found = proposals(counted, ways)
         decided = context.decisions
         fresh = [one for one in found if one.value not in decided]
-        merged = {one.value: one.name for one in fresh} if settings.undecided == "merge" else {}
+        taken = {"sure": SURE, "merge": {*SURE, "sound", "close"}, "leave": set()}[settings.undecided]
+        merged = {one.value: one.name for one in fresh if one.way in taken}
         merged |= {value: answer for value, answer in decided.items() if answer != value}
         merged = {value: _last(value, merged) for value in merged}
         old, new = pl.Series(list(merged), dtype=pl.String), pl.Series(list(merged.values()), dtype=pl.String)
@@ -110,7 +128,12 @@ class MergeLookAlikes(StepKind):
         return also(wanted, [settings.column])
 
     def sentence(self, settings: MergeLookAlikesSettings) -> str:
-        on = ((settings.letters, "letters"), (settings.slips, "slips"), (settings.sound, "sound"))
+        on = (
+            (settings.letters, "letters"),
+            (settings.slips, "slips"),
+            (settings.sound, "sound"),
+            (settings.close, f"closeness from {settings.strictness:g}"),
+        )
         how = " and ".join(word for chosen, word in on if chosen)
         return f"{settings.column or '…'} · by {how or '…'}"
 
