@@ -112,7 +112,7 @@ def compute(
     started = time.perf_counter()
     try:
         result = kind.apply(inputs, settings, context)
-        if result.changes and not result.sides:
+        if result.changes:
             return _by_value(result, inputs.main, coded, fingerprint, started)
         names = ["", *result.sides]
         before = _before(result, inputs)
@@ -158,15 +158,16 @@ def _by_value(
     """The table of a step that changes values one by one: each distinct value once. It stays coded where the
     main table was.
     """
-    queries = [*([] if coded else [main]), *(count.frame for count in result.counts)]
+    queries = [*result.sides.values(), *(count.frame for count in result.counts), *([] if coded else [main])]
     collected = pl.collect_all(queries, engine="in-memory")
-    table, changed = (coded or Coded(collected[0])).changed(result.changes)
-    facts = _facts(result, collected if coded else collected[1:])
+    table, changed = (coded or Coded(collected[-1])).changed(result.changes)
+    sides = dict(zip(result.sides, collected, strict=False))
+    facts = _facts(result, collected[len(sides) :])
     changed = {name: number for name, number in changed.items() if number}
     return Table(
         fingerprint,
-        {"": table if coded else table.frame()},
-        {"": table.height},
+        {"": table if coded else table.frame(), **sides},
+        {"": table.height, **{name: side.height for name, side in sides.items()}},
         table.height,
         time.perf_counter() - started,
         facts + _cells_changed(changed),

@@ -27,8 +27,8 @@ _SPOKEN: dict[str, tuple[tuple[str, str], ...]] = {
         ("g([ei])", "j$1"), ("h", ""), ("zz|z", "s"),
     ),
     "slavic": (
-        ("szcz|tsch|tch|sz|cz|sh|ch", "S"), ("rz|zh", "z"), ("dz", "z"), ("w", "v"), ("ts|tz|c", "s"), ("j|y", "i"),
-        ("ck", "k"), ("h", ""), ("(ov|ev|off|eff)$", "f"), ("ff$", "f"),
+        ("szcz|tsch|tch|sz|cz|sh|ch", "S"), ("rz|zh", "z"), ("dz", "z"), ("w", "v"), ("ts|tz|c", "s"),
+        ("j|y", "i"), ("ck", "k"), ("h", ""), ("(ov|ev|off|eff)$", "f"), ("ff$", "f"),
     ),
     "nordic": (
         ("skj|sj|tj|kj", "S"), ("hv|w", "v"), ("gj|hj", "j"), ("ck|c|q", "k"), ("th|dt", "t"), ("z", "s"),

@@ -204,7 +204,7 @@ def _text(condition: Condition, column: pl.Expr) -> pl.Expr:
             return _ordered(column, condition.test, value, condition.to.lower() if fold else condition.to)
 
 
-def checked_pattern(pattern: str) -> str:
+def checked_pattern(pattern: str, field: str = "rule") -> str:
     """The pattern, once both Python and Polars accept it; Problem otherwise."""
     try:
         re.compile(pattern)
@@ -213,8 +213,8 @@ def checked_pattern(pattern: str) -> str:
         raise Problem(
             f"Pattern “{pattern}”",
             f"it is not a regular expression: {wrong_pattern(pattern)}.",
-            "Mend it, or use “contains”.",
-            field="rule",
+            "Mend it, or use “contains”." if field == "rule" else "Mend it.",
+            field=field,
         ) from None
     return pattern
 

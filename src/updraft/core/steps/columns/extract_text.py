@@ -2,25 +2,51 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.formula.functions.text import after, before, extract, number
+from updraft.core.formula.functions.text import after, at_place, before, extract, number, pattern
 from updraft.core.formula.terms import Misfit, Term, constant
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_chosen, need_kind, need_new
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind
+from updraft.core.values.within import dates_within
+
+# Addresses as people write them, not all that RFC 5322 and RFC 3986 allow.
+EMAIL = r"[\p{L}\p{N}._%+-]+@[\p{L}\p{N}-]+(?:\.[\p{L}\p{N}-]+)*\.\p{L}{2,}"
+URL = r"(?:https?://|www\.)[^\s<>\"']*[^\s<>\"'.,;:!?)\]]"
+UNIT = r"\b\d+(?:[.,]\d+)?\s*(?:\p{L}[\p{L}²³]*|%|°[CF])\.?"
 
 
 class ExtractTextSettings(Settings):
     column: str = setting("Column", widget="column", default="")
-    what: Literal["number", "between", "pattern"] = setting(
+    what: Literal["number", "between", "pattern", "date", "unit", "email", "url", "start", "end"] = setting(
         "Take out",
-        widget="choice",
+        widget="pick_one",
         default="number",
-        labels={"number": "a number", "between": "between marks", "pattern": "what fits a pattern"},
+        labels={
+            "number": "a number",
+            "unit": "the unit behind a number",
+            "date": "a date",
+            "between": "what stands between marks",
+            "start": "its first characters",
+            "end": "its last characters",
+            "email": "an e-mail address",
+            "url": "a web address",
+            "pattern": "what fits a pattern",
+        },
     )
     place: int = setting(
-        "Which number", "1 is the first, -1 the last", widget="number", default=1, when={"what": ["number"]}
+        "Which one", "1 is the first, -1 the last", widget="number", default=1,
+        when={"what": ["number", "unit", "date", "email", "url", "pattern"]},
+    )  # fmt: skip
+    count: int = setting(
+        "How many characters", widget="number", default=3, minimum=1, when={"what": ["start", "end"]}
+    )
+    comma: bool = setting(
+        "Numbers are written 1.234,5", widget="flag", default=False, when={"what": ["number"]}
+    )
+    month_first: bool = setting(
+        "The month comes first in 3/4/2026", widget="flag", default=False, when={"what": ["date"]}
     )
     start: str = setting(
         "After", "nothing takes it from the start", widget="text", default="", when={"what": ["between"]}
@@ -36,12 +62,27 @@ class ExtractTextSettings(Settings):
 
 
 class ExtractText(StepKind):
-    """Take a part of text into a new column: a number, what stands between marks, or what fits a pattern."""
+    """Take a part of text into a new column: a number, its unit, a date, an address, what stands between
+    marks, or what fits a pattern.
+    """
 
     kind = "extract_text"
     title = "Extract text"
     summary = "Take a number, or a part of text, into a new column"
-    words = ("parse", "regex", "substring", "pull out", "number from text", "left", "right", "mid")
+    words = (
+        "email",
+        "url",
+        "link",
+        "date from text",
+        "parse",
+        "regex",
+        "substring",
+        "pull out",
+        "number from text",
+        "left",
+        "right",
+        "mid",
+    )
     icon = "box-arrow-up-right"
     works_on = frozenset({Kind.TEXT})
     Settings = ExtractTextSettings
@@ -67,18 +108,37 @@ class ExtractText(StepKind):
 
     def _taken(self, text: Term, settings: ExtractTextSettings) -> pl.Expr:
         try:
-            if settings.what == "number":
-                return number(text, constant(settings.place)).expr
-            if settings.what == "between":
-                return self._between(text, settings)
-            if not settings.pattern:
-                raise Problem(
-                    "The pattern", "there is none yet.", "Type one.", field="pattern", code="unfinished"
-                )
-            return extract(text, constant(settings.pattern)).expr
+            match settings.what:
+                case "start":
+                    return text.expr.str.head(settings.count)
+                case "end":
+                    return text.expr.str.tail(settings.count)
+                case "between":
+                    return self._between(text, settings)
+                case "number" if settings.comma:
+                    return _comma_number(text, settings.place)
+                case "number":
+                    return number(text, constant(settings.place)).expr
+                case "unit":
+                    return _place(text, UNIT, settings.place).str.extract(r"(\p{L}[\p{L}²³]*|%|°[CF])\.?$")
+                case "date":
+                    return dates_within(text.expr, settings.place, settings.month_first)
+                case "email" | "url":
+                    return _place(text, EMAIL if settings.what == "email" else URL, settings.place)
+            return self._by_pattern(text, settings)
         except Misfit as misfit:
-            field = "place" if settings.what == "number" else "pattern"
+            field = "pattern" if "pattern" in misfit.reason else "place"
             raise Problem("This setting", misfit.reason, misfit.way_out, field=field) from None
+
+    def _by_pattern(self, text: Term, settings: ExtractTextSettings) -> pl.Expr:
+        if not settings.pattern:
+            raise Problem(
+                "The pattern", "there is none yet.", "Type one.", field="pattern", code="unfinished"
+            )
+        if settings.place == 1:
+            return extract(text, constant(settings.pattern)).expr
+        whole = _place(text, pattern(constant(settings.pattern)), settings.place)
+        return extract(Term(whole, Kind.TEXT), constant(settings.pattern)).expr
 
     def _between(self, text: Term, settings: ExtractTextSettings) -> pl.Expr:
         if not settings.start and not settings.end:
@@ -96,7 +156,25 @@ class ExtractText(StepKind):
     def sentence(self, settings: ExtractTextSettings) -> str:
         what = {
             "number": f"number {settings.place}",
+            "unit": f"unit {settings.place}",
+            "date": f"date {settings.place}",
+            "email": f"e-mail address {settings.place}",
+            "url": f"web address {settings.place}",
+            "start": f"the first {settings.count}",
+            "end": f"the last {settings.count}",
             "between": f"between “{settings.start}” and “{settings.end}”",
             "pattern": settings.pattern or "…",
         }[settings.what]
         return f"{settings.column or '…'} · {what} → {settings.into}"
+
+
+def _place(text: Term, wanted: str, place: int) -> pl.Expr:
+    return at_place(text.expr.str.extract_all(wanted), constant(place), "they")
+
+
+def _comma_number(text: Term, place: int) -> pl.Expr:
+    # A dash between letters or digits is no sign: LOT-12 holds 12.
+    bare = Term(text.expr.str.replace_all(r"(\w)-", "$1 "), Kind.TEXT)
+    found = _place(bare, r"-?\d+(?:\.\d{3})*(?:,\d+)?", place)
+    plain = found.str.replace_all(".", "", literal=True).str.replace(",", ".", literal=True)
+    return plain.cast(pl.Float64, strict=False)

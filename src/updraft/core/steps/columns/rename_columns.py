@@ -7,11 +7,23 @@ from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted,
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.conditions import checked_pattern
 from updraft.core.steps.tables import Port, Tables
+from updraft.core.steps.values.recode_values import Change
 
 
 class RenameColumnsSettings(Settings):
-    by: Literal["list", "rule"] = setting(
-        "Names by", widget="choice", default="list", labels={"list": "a list", "rule": "a rule"}
+    by: Literal["list", "typed", "rule"] = setting(
+        "Names by",
+        widget="choice",
+        default="list",
+        labels={"list": "a table", "typed": "a list typed here", "rule": "a rule"},
+    )
+    pairs: tuple[Change, ...] = setting(
+        "Old and new names",
+        "type them, or paste two columns from a spreadsheet",
+        widget="changes",
+        default=(),
+        of="names",
+        when={"by": ["typed"]},
     )
     old: str = setting("Old names in", widget="column", default="", port="names", when={"by": ["list"]})
     new: str = setting("New names in", widget="column", default="", port="names", when={"by": ["list"]})
@@ -79,6 +91,13 @@ class RenameColumns(StepKind):
     def apply(self, tables: Tables, settings: RenameColumnsSettings, context: Context) -> Result:
         if settings.by == "rule":
             return self._by_rule(tables.main, settings)
+        if settings.by == "typed":
+            if not settings.pairs:
+                raise Problem(
+                    "The names", "there is none yet.", "Type old and new ones.", field="pairs",
+                    code="unfinished",
+                )  # fmt: skip
+            return self._by_pairs(tables.main, [(one.old, one.new) for one in settings.pairs], "pairs")
         table, names = tables.main, tables["names"]
         for field, column in (("old", settings.old), ("new", settings.new)):
             if not column:
@@ -94,13 +113,16 @@ class RenameColumns(StepKind):
         pairs = names.select(
             pl.col(settings.old).cast(pl.String), pl.col(settings.new).cast(pl.String).alias("\0new")
         ).collect()
+        return self._by_pairs(table, list(pairs.iter_rows()), "new")
+
+    def _by_pairs(self, table: pl.LazyFrame, pairs: list[tuple[str, str]], field: str) -> Result:
         changes: dict[str, str] = {}
-        for old, new in pairs.iter_rows():
+        for old, new in pairs:
             if old is None or not (new or "").strip():
                 continue
             if changes.setdefault(old, new.strip()) != new.strip():
                 raise Problem(
-                    f"“{old}”", "the list has two new names for it.", "Leave one of them.", field="new"
+                    f"“{old}”", "the list has two new names for it.", "Leave one of them.", field=field
                 )
         known = table.collect_schema().names()
         found = [changes.get(name, name) for name in known]
@@ -110,7 +132,7 @@ class RenameColumns(StepKind):
                 f"“{double}”",
                 "two columns would have this name.",
                 "Change one of them in the list.",
-                field="new",
+                field=field,
             )
         missing = [old for old in changes if old not in known]
         said = (f"{listed(missing)}: in the list, but not in the table.",) if missing else ()
@@ -126,6 +148,8 @@ class RenameColumns(StepKind):
     def sentence(self, settings: RenameColumnsSettings) -> str:
         if settings.by == "list":
             return f"{settings.old or '…'} → {settings.new or '…'}, by the list"
+        if settings.by == "typed":
+            return listed([f"{one.old} → {one.new}" for one in settings.pairs], 2) or "no names yet"
         case = {"keep": "", "lower": "lower case", "upper": "upper case", "title": "each word capital"}
         told = [
             f"{settings.find} → {settings.instead or 'nothing'}" if settings.find else "",

@@ -1,23 +1,49 @@
+from itertools import pairwise
 from typing import Literal
 
 import polars as pl
 
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
-from updraft.core.steps.choice import need_columns
+from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.conditions import checked_pattern
 from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, Kind, kind_of
+
+MOST = 500  # columns that a split may make by itself
+_CUT = "\x1e"  # the record separator of ASCII, which no text of a table holds for itself
 
 
 class SplitColumnSettings(Settings):
     column: str = setting("Column", widget="column")
-    at: str = setting("At", "the sign or signs between the parts", widget="text", default=", ")
+    by: Literal["mark", "pattern", "places", "change"] = setting(
+        "Split",
+        widget="choice",
+        default="mark",
+        labels={
+            "mark": "at a sign",
+            "pattern": "at a pattern",
+            "places": "behind so many characters",
+            "change": "between letters and digits",
+        },
+    )
+    at: str = setting(
+        "At", "the sign or signs between the parts", widget="text", default=", ", when={"by": ["mark"]}
+    )
+    pattern: str = setting(
+        "Pattern", "a regular expression for what stands between the parts", widget="text", default="",
+        when={"by": ["pattern"]},
+    )  # fmt: skip
+    places: tuple[str, ...] = setting(
+        "Behind character", "one number a line, such as 2 and 6", widget="lines", default=(),
+        when={"by": ["places"]},
+    )  # fmt: skip
     into: Literal["columns", "rows"] = setting(
         "Parts become", widget="choice", default="columns", labels={"columns": "columns", "rows": "rows"}
     )
     names: tuple[str, ...] = setting(
         "Names of the new columns",
-        "one a line; the last takes the rest",
+        "one a line, the last takes the rest; none names them by number, as many as there are",
         widget="lines",
         default=(),
         when={"into": ["columns"]},
@@ -26,13 +52,13 @@ class SplitColumnSettings(Settings):
 
 
 class SplitColumn(StepKind):
-    """Split text at a sign, into columns or into rows. Blanks around the parts go; a part without a
-    character is empty.
+    """Split text at a sign or a pattern, behind so many characters, or where letters and digits meet, into
+    columns or into rows. Blanks around the parts go; a part without a character is empty.
     """
 
     kind = "split_column"
     title = "Split column"
-    summary = "Split text at a sign into several columns or rows"
+    summary = "Split text into several columns or rows"
     words = (
         "text to columns",
         "delimiter",
@@ -43,6 +69,7 @@ class SplitColumn(StepKind):
         "split to rows",
     )
     icon = "scissors"
+    needs = frozenset({"whole"})  # how many parts there are is known of the values alone
     works_on = frozenset({Kind.TEXT})
     Settings = SplitColumnSettings
 
@@ -57,19 +84,12 @@ class SplitColumn(StepKind):
                 "Choose a column of text.",
                 field="column",
             )
-        if not settings.at:
-            raise Problem(
-                "The sign to split at",
-                "there is none.",
-                "Type the sign between the parts.",
-                field="at",
-                code="unfinished",
-            )
+        parts = _parts(settings)
         if settings.into == "rows":
-            parts = pl.col(name).str.split(settings.at).list.eval(_part(pl.element()))
-            more = table.select(pl.col(name).str.count_matches(settings.at, literal=True).sum())
+            more = table.select((parts.list.len().cast(pl.Int64) - 1).clip(0).sum())
+            rows = table.with_columns(parts.list.eval(_part(pl.element())).alias(name))
             return Result(
-                table.with_columns(parts.alias(name)).explode(name, empty_as_null=True),
+                rows.explode(name, empty_as_null=True),
                 counts=(
                     Count(
                         "split",
@@ -81,41 +101,55 @@ class SplitColumn(StepKind):
             )
         return self._into_columns(table, schema, settings)
 
-    def _into_columns(self, table: pl.LazyFrame, schema: pl.Schema, settings: SplitColumnSettings) -> Result:
-        name, many = settings.column, len(settings.names)
-        if many < 2:
+    def _names(
+        self, table: pl.LazyFrame, schema: pl.Schema, settings: SplitColumnSettings
+    ) -> tuple[str, ...]:
+        if settings.names:
+            others = [other for other in schema if settings.keep or other != settings.column]
+            for new in settings.names:
+                if not new.strip() or new in others or settings.names.count(new) > 1:
+                    raise Problem(
+                        f"“{new}”",
+                        "the table would have two columns of this name, or one without.",
+                        "Give the new columns names of their own.",
+                        field="names",
+                    )
+            return settings.names
+        most = table.select(_parts(settings).list.len().max()).collect().item() or 1
+        if most > MOST:
             raise Problem(
-                "The new columns",
-                "two names at least are needed.",
-                "Type one name a line.",
+                f"Column “{settings.column}”",
+                f"it would become {most:,} columns; {MOST:,} are the most.",
+                "Name the columns that you need, or split it into rows.",
                 field="names",
-                code="unfinished",
+                code="too_many",
             )
-        others = [other for other in schema if settings.keep or other != name]
-        for new in settings.names:
-            if not new.strip() or new in others or settings.names.count(new) > 1:
-                raise Problem(
-                    f"“{new}”",
-                    "the table would have two columns of this name, or one without.",
-                    "Give the new columns names of their own.",
-                    field="names",
-                )
+        found: list[str] = []
+        for number in range(1, most + 1):
+            name = f"{settings.column} {number}"
+            while name in schema:
+                name += "_"
+            found.append(name)
+        return tuple(found)
+
+    def _into_columns(self, table: pl.LazyFrame, schema: pl.Schema, settings: SplitColumnSettings) -> Result:
+        name, names = settings.column, self._names(table, schema, settings)
+        many = len(names)
         whole = name if settings.keep else "\0whole"  # a part may take the name of the column it comes from
-        parts = pl.col(whole).str.splitn(settings.at, many).struct
-        fresh = [_part(parts.field(f"field_{n}")).alias(new) for n, new in enumerate(settings.names)]
+        fresh = [
+            _part(part).alias(new) for part, new in zip(_first(settings, whole, many), names, strict=True)
+        ]
         order = [
             out
             for other in schema
-            for out in (
-                (*((other,) if settings.keep else ()), *settings.names) if other == name else (other,)
-            )
+            for out in ((*((other,) if settings.keep else ()), *names) if other == name else (other,))
         ]
         kept = table if settings.keep else table.rename({name: whole})
-        short = table.select((pl.col(name).str.count_matches(settings.at, literal=True) < many - 1).sum())
-        return Result(
-            kept.with_columns(fresh).select(order),
-            touched=(),
-            counts=(
+        short = table.select((_parts(settings).list.len() < many).sum()) if settings.names else None
+        counts = (
+            ()
+            if short is None
+            else (
                 Count(
                     "short",
                     short,
@@ -123,15 +157,86 @@ class SplitColumn(StepKind):
                     "warning",
                     one=f"{{n}} row has fewer than {many} parts",
                 ),
-            ),
+            )
         )
+        return Result(kept.with_columns(fresh).select(order), touched=(), counts=counts)
 
     def reads(self, settings: SplitColumnSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [settings.column, *settings.names])  # new names: they must not be there yet
 
     def sentence(self, settings: SplitColumnSettings) -> str:
         into = "rows" if settings.into == "rows" else ", ".join(settings.names) or "columns"
-        return f"{settings.column or '…'} at “{settings.at}” → {into}"
+        where = {
+            "mark": f"at “{settings.at}”",
+            "pattern": f"at {settings.pattern or '…'}",
+            "places": f"behind {listed(settings.places) or '…'}",
+            "change": "between letters and digits",
+        }[settings.by]
+        return f"{settings.column or '…'} {where} → {into}"
+
+
+def _parts(settings: SplitColumnSettings) -> pl.Expr:
+    """All parts of each text, as a list; an empty cell has none."""
+    text = pl.col(settings.column)
+    if settings.by == "mark":
+        if not settings.at:
+            raise Problem(
+                "The sign to split at", "there is none.", "Type the sign between the parts.", field="at",
+                code="unfinished",
+            )  # fmt: skip
+        return text.str.split(settings.at)
+    if settings.by == "places":
+        cuts = _places(settings)
+        return pl.concat_list([text.str.slice(start, size) for start, size in cuts]).list.drop_nulls()
+    return _marked(text, settings).str.split(_CUT)
+
+
+def _first(settings: SplitColumnSettings, name: str, many: int) -> list[pl.Expr]:
+    """The first parts, the last with the rest."""
+    text = pl.col(name)
+    if settings.by == "places":
+        cuts = _places(settings)
+        taken = [text.str.slice(start, size) for start, size in cuts[: many - 1]]
+        rest = text.str.slice(cuts[many - 1][0]) if many <= len(cuts) else pl.lit(None, pl.String)
+        empty = [pl.lit(None, pl.String)] * max(many - 1 - len(cuts), 0)
+        return [*taken, *empty, rest]
+    at = settings.at
+    if settings.by != "mark":
+        text, at = _marked(text, settings), _CUT
+    if many == 1:
+        return [text.str.replace_all(_CUT, "", literal=True)]
+    parts = text.str.splitn(at, many).struct
+    # What is left holds the marks of ours that were put between.
+    return [parts.field(f"field_{n}").str.replace_all(_CUT, "", literal=True) for n in range(many)]
+
+
+def _marked(text: pl.Expr, settings: SplitColumnSettings) -> pl.Expr:
+    """The text with a mark of ours where it is to be split."""
+    if settings.by == "change":
+        marked = text.str.replace_all(r"(\p{L})(\p{N})", f"${{1}}{_CUT}${{2}}")
+        return marked.str.replace_all(r"(\p{N})(\p{L})", f"${{1}}{_CUT}${{2}}")
+    if not settings.pattern:
+        raise Problem("The pattern", "there is none yet.", "Type one.", field="pattern", code="unfinished")
+    return text.str.replace_all(checked_pattern(settings.pattern, field="pattern"), _CUT)
+
+
+def _places(settings: SplitColumnSettings) -> list[tuple[int, int | None]]:
+    """Where the parts begin, and how long they are; the last takes what is left."""
+    found = [0]
+    for line in settings.places:
+        at = int(line) if line.strip().isdigit() and len(line.strip()) < 7 else 0
+        if at <= found[-1]:
+            raise Problem(
+                f"“{line}”", "it is no number above the one before it.", "Type rising numbers, one a line.",
+                field="places",
+            )  # fmt: skip
+        found.append(at)
+    if len(found) == 1:
+        raise Problem(
+            "The places", "there is none yet.", "Type behind which character to split.", field="places",
+            code="unfinished",
+        )  # fmt: skip
+    return [(start, end - start) for start, end in pairwise(found)] + [(found[-1], None)]
 
 
 def _part(text: pl.Expr) -> pl.Expr:

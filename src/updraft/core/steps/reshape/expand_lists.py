@@ -2,19 +2,27 @@ from typing import Literal
 
 import polars as pl
 
+from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import need_chosen, need_kind
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind
 
+MOST = 500  # columns that lists may become
+
 
 class ExpandListsSettings(Settings):
     column: str = setting("Column", widget="column", default="")
-    into: Literal["rows", "text", "count"] = setting(
+    into: Literal["rows", "columns", "text", "count"] = setting(
         "Lists become",
         widget="choice",
         default="rows",
-        labels={"rows": "a row for each", "text": "text", "count": "their number"},
+        labels={
+            "rows": "a row for each",
+            "columns": "a column for each",
+            "text": "text",
+            "count": "their number",
+        },
     )
     mark: str = setting("Between them", widget="text", default=", ", when={"into": ["text"]})
     empty: bool = setting(
@@ -50,6 +58,8 @@ class ExpandLists(StepKind):
         if settings.into == "text":
             texts = items.cast(pl.List(pl.String)).list.join(settings.mark, ignore_nulls=True)
             return Result(table.with_columns(texts), touched=(name,))
+        if settings.into == "columns":
+            return _columns(table, name, schema)
         none = items.is_null() | (items.list.len() == 0)
         kept = table if settings.empty else table.filter(~none)
         count = Count(
@@ -75,5 +85,27 @@ class ExpandLists(StepKind):
         return Result(table.with_columns(opened).select(order), touched=())
 
     def sentence(self, settings: ExpandListsSettings) -> str:
-        how = {"rows": "a row for each", "text": f"text with “{settings.mark}”", "count": "their number"}
+        how = {
+            "rows": "a row for each",
+            "columns": "a column for each",
+            "text": f"text with “{settings.mark}”",
+            "count": "their number",
+        }
         return f"{settings.column or '…'} · {how[settings.into]}"
+
+
+def _columns(table: pl.LazyFrame, name: str, schema: pl.Schema) -> Result:
+    most = table.select(pl.col(name).list.len().max()).collect().item() or 1
+    if most > MOST:
+        raise Problem(
+            f"Column “{name}”", f"it would become {most:,} columns; {MOST:,} are the most.",
+            "Open it into rows.", field="into", code="too_many",
+        )  # fmt: skip
+    others, opened = [other for other in schema if other != name], []
+    for number in range(most):
+        fresh = f"{name} {number + 1}"
+        while fresh in others:
+            fresh += "_"
+        opened.append(pl.col(name).list.get(number, null_on_oob=True).alias(fresh))
+    order = [one for other in schema for one in (opened if other == name else [pl.col(other)])]
+    return Result(table.select(order), touched=())

@@ -11,6 +11,23 @@ from updraft.core.values import is_blank
 _WIDE = 24  # digits that a number inside a text is filled up to; longer ones are compared as text
 
 
+_BEHIND = "\U0010fffd"  # sorts behind every letter
+# Letters that a language does not sort beside those they look like (after the Unicode CLDR's collations).
+_ORDERS: dict[str, dict[str, str]] = {
+    "cs": {"ch": f"h{_BEHIND}", **{a: f"{b}{_BEHIND}" for a, b in zip("čřšž", "crsz", strict=True)}},
+    "da": {
+        letter: f"z{_BEHIND}{n}"
+        for letter, n in (("æ", 1), ("ä", 1), ("ø", 2), ("ö", 2), ("å", 3), ("aa", 3))
+    },
+    "de": {"ä": "ae", "ö": "oe", "ü": "ue", "ß": "ss"},
+    "es": {"ñ": f"n{_BEHIND}"},
+    "et": {"š": f"s{_BEHIND}", "z": f"s{_BEHIND}1", "ž": f"s{_BEHIND}2"}
+    | {letter: f"w{_BEHIND}{n}" for n, letter in enumerate("õäöü")},
+    "pl": {a: f"{b}{_BEHIND}" for a, b in zip("ąćęłńóśź", "acelnosz", strict=True)} | {"ż": f"z{_BEHIND}1"},
+    "sv": {letter: f"z{_BEHIND}{n}" for n, letter in enumerate("åäö")},
+}
+
+
 class SortRowsSettings(Settings):
     order: tuple[Order, ...] = setting("By", "the first column counts most", widget="order", default=())
     text: Literal["natural", "letters", "signs"] = setting(
@@ -19,6 +36,22 @@ class SortRowsSettings(Settings):
         widget="choice",
         default="natural",
         labels={"natural": "natural", "letters": "letter by letter", "signs": "by character code"},
+    )
+    language: Literal["any", "da", "de", "es", "et", "pl", "cs", "sv"] = setting(
+        "Letters in the order of",
+        widget="pick_one",
+        default="any",
+        labels={
+            "any": "most languages: é beside e, ö beside o",
+            "cs": "Czech and Slovak: č behind c, ch behind h",
+            "da": "Danish and Norwegian: æ ø å last",
+            "de": "German directories: ä as ae",
+            "es": "Spanish: ñ behind n",
+            "et": "Estonian: õ ä ö ü last",
+            "pl": "Polish: ą behind a, ł behind l",
+            "sv": "Swedish and Finnish: å ä ö last",
+        },
+        when={"text": ["natural", "letters"]},
     )
     empty: Literal["last", "first"] = setting(
         "Empty cells", widget="choice", default="last", labels={"last": "last", "first": "first"}
@@ -68,7 +101,7 @@ class SortRows(StepKind):
                 )
         keys, down = [], []
         for order in settings.order:
-            here = sort_keys(order.column, schema[order.column], settings.text)
+            here = sort_keys(order.column, schema[order.column], settings.text, settings.language)
             keys += here
             down += [order.down] * len(here)
         return Result(
@@ -84,7 +117,7 @@ class SortRows(StepKind):
         )
 
 
-def sort_keys(name: str, dtype: pl.DataType, text: str = "natural") -> list[pl.Expr]:
+def sort_keys(name: str, dtype: pl.DataType, text: str = "natural", language: str = "any") -> list[pl.Expr]:
     """What a column is compared by; text of nothing but blanks counts as empty.
 
     Natural: letters without accents and case, numbers inside by their size; where that is equal, the text
@@ -99,7 +132,15 @@ def sort_keys(name: str, dtype: pl.DataType, text: str = "natural") -> list[pl.E
     column = pl.when(~is_blank(name, dtype)).then(column)
     if text == "signs":
         return [column]
-    folded = column.str.strip_chars().str.normalize("NFKD").str.replace_all(r"\p{M}", "").str.to_lowercase()
+    letters = _ORDERS.get(language)
+    lower = column.str.strip_chars()
+    if letters:  # before accents go; a sign behind all letters puts them behind the one they follow
+        lower = (
+            lower.str.normalize("NFC")
+            .str.to_lowercase()
+            .str.replace_many(list(letters), list(letters.values()))
+        )
+    folded = lower.str.normalize("NFKD").str.replace_all(r"\p{M}", "").str.to_lowercase()
     if text == "natural":
         part = pl.element()
         filled = pl.when(part.str.contains(r"^\d")).then(part.str.zfill(_WIDE)).otherwise(part)

@@ -1,3 +1,4 @@
+from dataclasses import replace
 from typing import Literal
 
 import polars as pl
@@ -15,9 +16,7 @@ class MergeLookAlikesSettings(Settings):
     column: str = setting("Column", widget="column", default="")
     letters: bool = setting("Alike but for case, accents, blanks and signs", widget="flag", default=True)
     slips: bool = setting("A slip of the keyboard away from a frequent one", widget="flag", default=True)
-    sound: bool = setting(
-        "Sounding the same in one of several languages", widget="flag", default=False
-    )
+    sound: bool = setting("Sounding the same in one of several languages", widget="flag", default=False)
     close: bool = setting("Close: few letters apart", widget="flag", default=False)
     strictness: float = setting(
         "Strictness",
@@ -97,7 +96,7 @@ class MergeLookAlikes(StepKind):
             {name: lambda text: text.replace_strict(old, new, default=text, return_dtype=pl.String)},
             *self._counts(fresh, merged, counted, decided != {}, settings),
         )
-        return Result(done.table, {"open": _open(fresh, counted).lazy()}, done.counts, done.touched)
+        return replace(done, sides={"open": _open(fresh, counted).lazy()})
 
     def _counts(
         self,
