@@ -2,12 +2,15 @@
 
 import math
 from datetime import date, timedelta
+from time import perf_counter
 
 import polars as pl
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from updraft.core import Problem
+from updraft.core.engine.told import told
 from updraft.core.formula import FormulaError, compile_formula, functions, names_in
 from updraft.core.formula.functions.text import as_text
 from updraft.core.values import Kind, kind_of
@@ -80,6 +83,10 @@ def numbers(draw, deep=2):
             made(f"({{}} {sign} {{}})", *pair, of=SIGNS[sign]),
             made("abs({})", pair[0], of=strict(abs)),
             made("if_empty({}, {})", *pair, of=lambda a, b: b if a is None else a),
+            made("filled({}, {})", *pair, of=lambda *both: sum(one is not None for one in both)),
+            made("sign({})", pair[0], of=strict(lambda a: (a > 0) - (a < 0))),
+            made("words({})", draw(TEXTS), of=strict(lambda a: len(a.split()))),
+            made("position({}, 'e')", draw(TEXTS), of=strict(lambda a: a.find("e") + 1 or None)),
             made("largest({}, {})", *pair, of=lambda *both: max((v for v in both if v is not None), default=None)),
             made("({} if {} else {})", pair[0], draw(truths(0)), pair[1], of=lambda a, test, b: a if test else b),
         ])
@@ -101,6 +108,11 @@ def texts(draw, deep=2):
             made("replace({}, 'e', {})", one, other, of=strict(lambda a, b: a.replace("e", b))),
             made("before({}, 'e')", one, of=strict(lambda a: a.split("e")[0])),
             made("joined('-', {}, {})", one, other, of=lambda *both: "-".join(v for v in both if v is not None)),
+            made("insert({}, 2, '-')", one, of=strict(lambda a: f"{a[:2]}-{a[2:]}")),
+            made("after_last({}, 'e')", one, of=strict(lambda a: a.split("e")[-1])),
+            made("without({}, 'e-')", one, of=strict(lambda a: a.replace("e", "").replace("-", ""))),
+            made("reverse({})", one, of=strict(lambda a: a[::-1])),
+            made("listed(split({}, 'e'), '+')", one, of=strict(lambda a: "+".join(a.split("e")))),
             made("pad({}, 4, '0')", one, of=strict(lambda a: a.rjust(4, "0"))),
         ])
     )  # fmt: skip
@@ -306,3 +318,72 @@ def test_what_is_below_and_above_is_taken_of_the_number_that_was_meant():
 def test_several_values_of_a_row_are_added_and_averaged():
     assert result("sum(1, 2.5, None)") == [3.5] and result("mean(1, 2.5, None)") == [1.75]
     assert result("sum(None, number('?'))") == [None] and result("mean(None, number('?'))") == [None]
+
+
+PIECE = st.sampled_from([
+    *functions(), "packets", "price", "hub", "`Ordered on`", "params.x", "column('hub')", "columns('p.*')", "None",
+    "True", "1", "2.5", "-3", "'a'", "'('", "''", "(", ")", "[", "]", ",", "+", "-", "*", "/", "//", "%", "**", "==",
+    "<", "in", "not", "and", "or", "if", "else", "by=", ".", "__class__", "lambda", ":", "=", "`", "'", " ", "\n", "{", "}",
+    "import os", "is", "@", "~", "\\", "é", "\0", "\ud800", "99999999999999999999", "1e999", "for x in hub",
+])  # fmt: skip
+
+
+@given(st.lists(PIECE, max_size=14).map("".join) | st.lists(PIECE, max_size=10).map(" ".join) | st.text(max_size=40))
+def test_whatever_is_typed_is_computed_or_refused_in_words(text):
+    try:
+        term = compile_formula(text, KINDS, lambda name: 1)
+    except Problem as problem:
+        assert problem.thing and problem.reason.endswith((".", "?")), text
+        return
+    table = pl.DataFrame([(1, 2.5, "Fen", True, date(2026, 3, 31))], schema=SCHEMA, orient="row")
+    try:
+        table.select(term.expr)
+    except pl.exceptions.PolarsError as error:
+        assert told(error, "Calculate").reason, text
+    names_in(text)
+
+
+@pytest.mark.parametrize(
+    "formula",
+    ["1+" * 60_000 + "1", "(" * 1_000 + "1" + ")" * 1_000, "-" * 4_000 + "1", "hub.__class__.__mro__", "().__class__",
+     "__import__('os')", "open('x')", "[x for x in hub]", "lambda: 1", "fits(hub, '(a+)+$(((((')", "9**9**9**9",
+     "'a' * 1000000000", "f'{hub}'", "hub[0]", "pad(hub, 999999999999)", "repeat(hub, 101)", "params.__class__"],
+)  # fmt: skip
+def test_what_would_do_harm_ends_at_once_in_a_sentence_or_a_value(formula):
+    started = perf_counter()
+    try:
+        result(formula, [(1, 2.5, "a" * 5_000 + "!", True, None)])
+    except (Problem, pl.exceptions.PolarsError, TypeError) as error:
+        assert not isinstance(error, TypeError), formula
+    assert perf_counter() - started < 2, "all of these end at once; ten times that is a slow machine"
+
+
+@pytest.mark.parametrize(
+    ("formula", "gives"),
+    [
+        ("mean(columns('p.*'))", 6.25),
+        ("sum(packets, columns('PRICE'))", 12.5),
+        ("filled(columns('.*'))", 4),
+        ("joined('/', columns('h.*'), columns('p.*'))", "Fen/10/2.5"),
+    ],
+)
+def test_a_function_of_many_takes_all_columns_whose_names_fit(formula, gives):
+    assert result(formula, [(10, 2.5, "Fen", True, None)]) == [gives]
+    assert names_in(formula)[0] is None, "only the table tells which columns they are"
+
+
+@given(st.lists(ROW, min_size=1, max_size=12))
+def test_functions_that_run_through_a_table_do_what_a_loop_does(rows):
+    packets = [row[0] for row in rows]
+    known = [n for n in packets if n is not None]
+    for place, (running, carried, gone) in enumerate(
+        zip(result("running_count(packets)", rows), result("carried(packets)", rows),
+            result("difference(packets)", rows), strict=True)
+    ):  # fmt: skip
+        upto = [n for n in packets[: place + 1] if n is not None]
+        assert running == len(upto) and carried == (upto[-1] if upto else None)
+        before = packets[place - 1] if place else None
+        assert gone == (None if None in (before, packets[place]) else packets[place] - before)
+    assert result("first_of(packets)", rows)[0] == (known[0] if known else None)
+    most = max(sorted(set(known)), key=known.count, default=None)
+    assert result("most_common(packets)", rows)[0] == most

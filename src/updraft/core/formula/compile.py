@@ -10,7 +10,7 @@ import ast
 import math
 import re
 import unicodedata
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import date
 from typing import Any
 
@@ -29,7 +29,7 @@ from updraft.core.formula.terms import (
     constant,
     same_kind,
 )
-from updraft.core.problems import nearest
+from updraft.core.problems import nearest, wrong_pattern
 from updraft.core.values import TITLES, Kind
 
 _STANDS_FOR = "\u16dc"  # a letter that no formula is likely to hold
@@ -42,20 +42,26 @@ _SIGNS: dict[type[ast.AST], str] = {
 }  # fmt: skip
 
 
-def compile_formula(text: str, columns: Columns, parameter: Callable[[str], Any] | None = None) -> Term:
+def compile_formula(
+    text: str,
+    columns: Columns,
+    parameter: Callable[[str], Any] | None = None,
+    given: Mapping[str, Term] | None = None,
+) -> Term:
     """A formula as an expression over a table.
 
     Args:
         columns: the table's columns with their kinds. A column is written by its name, in backticks where it
             is no plain word (or with _ for what is no letter or digit), or as column("its name").
         parameter: gives a parameter's value, for `params.name`.
+        given: words that stand for something else than a column.
 
     Raises:
         FormulaError: it cannot be read, or does not fit the columns; says where.
         Problem: a parameter that it names is not there.
     """
     tree, names = _parsed(text)
-    return _Compiler(text, names, columns, parameter).term(tree)
+    return _Compiler(text, names, columns, parameter, given or {}).term(tree)
 
 
 def names_in(text: str) -> tuple[frozenset[str] | None, frozenset[str]]:
@@ -75,6 +81,8 @@ def names_in(text: str) -> tuple[frozenset[str] | None, frozenset[str]]:
             columns.add(node.id if quoted is None else quoted)
         elif isinstance(node, ast.Attribute):
             parameters.add(node.attr)
+        elif isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "columns":
+            sure = False
         elif isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "column":
             columns |= {str(arg.value) for arg in node.args if isinstance(arg, ast.Constant)}
     return (frozenset(columns) if sure else None), frozenset(parameters)
@@ -187,9 +195,15 @@ def _depth(tree: ast.AST) -> int:
 
 class _Compiler:
     def __init__(
-        self, source: str, names: dict[str, str], columns: Columns, parameter: Callable[[str], Any] | None
+        self,
+        source: str,
+        names: dict[str, str],
+        columns: Columns,
+        parameter: Callable[[str], Any] | None,
+        given: Mapping[str, Term],
     ) -> None:
         self.source, self.names, self.columns, self.parameter = source, names, columns, parameter
+        self.given = given
         self.lines = _unquoted(source)[0].split("\n")  # as the parser saw them
 
     def term(self, node: ast.expr) -> Term:
@@ -241,6 +255,8 @@ class _Compiler:
     def _name(self, node: ast.Name) -> Term:
         if node.id in self.names:
             return self._column(self.names[node.id], [])
+        if node.id in self.given:
+            return self.given[node.id]
         return self._column(node.id, [name for name in self.columns if _written(name) == node.id])
 
     def _column(self, name: str, alike: list[str]) -> Term:
@@ -279,6 +295,11 @@ class _Compiler:
         name = node.func.id
         if name == "column":
             return self._quoted(node)
+        if name == "columns":
+            raise Misfit(
+                "several columns are no value.",
+                'Put them into a function that takes many: mean(columns("…")).',
+            )
         if name not in functions():
             near = nearest(name, functions())
             raise Misfit(
@@ -299,7 +320,8 @@ class _Compiler:
             if argument.named:
                 values.append(self._by(named.pop(argument.name, None)))
             elif argument.many:
-                values.append([self._checked(argument, one) for one in given])
+                spread = [one for part in given for one in self._spread(part)]
+                values.append([self._checked(argument, one) for one in spread])
                 given = []
             elif given:
                 values.append(self._checked(argument, given.pop(0)))
@@ -317,7 +339,28 @@ class _Compiler:
             )
         return called.make(*values)
 
-    def _checked(self, argument: Argument, node: ast.expr) -> Term:
+    def _spread(self, node: ast.expr) -> list[ast.expr | Term]:
+        """A value as it stands; for columns("pattern") all columns whose whole names fit it."""
+        if not (isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "columns"):
+            return [node]
+        if len(node.args) != 1 or not isinstance(node.args[0], ast.Constant) or node.keywords:
+            raise Misfit("columns takes one pattern in quotes.", 'Write columns("score .*").')
+        try:
+            fits = re.compile(str(node.args[0].value), re.IGNORECASE)
+        except re.error:
+            said = str(node.args[0].value)
+            raise Misfit(f"“{said}” is not a pattern: {wrong_pattern(said)}.", "Mend the pattern.") from None
+        found = [Term(pl.col(name), kind) for name, kind in self.columns.items() if fits.fullmatch(name)]
+        if not found:
+            raise Misfit(
+                "no column has such a name.", 'Write a pattern for whole names: columns("score .*").'
+            )
+        return list(found)
+
+    def _checked(self, argument: Argument, node: ast.expr | Term) -> Term:
+        if isinstance(node, Term):
+            check(argument, node)
+            return node
         if isinstance(node, ast.Starred):
             raise self._wrong(node, "formulas do not have this.", "Write each value.")
         found = self.term(node)

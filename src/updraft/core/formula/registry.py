@@ -18,6 +18,8 @@ GROUPS = {
     "whole": (Kind.WHOLE,),
     "yes_no": (Kind.YES_NO,),
     "day": (Kind.DATE, Kind.DATETIME),
+    "list": (Kind.LIST,),
+    "record": (Kind.RECORD,),
     "any": tuple(Kind),
 }
 _SAID = {
@@ -26,8 +28,10 @@ _SAID = {
     "yes_no": "yes or no",
     "day": "a date",
     "text": "text",
+    "list": "a list",
+    "record": "a record",
 }
-_FOLDERS = ("text", "parts", "numbers", "dates", "empties", "groups")
+_FOLDERS = ("text", "parts", "words", "numbers", "measures", "dates", "times", "empties", "lists", "groups")
 
 
 @dataclass(frozen=True)

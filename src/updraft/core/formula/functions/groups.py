@@ -94,3 +94,82 @@ def _moved(value: Term, steps: Term, by: list[Term] | None, way: int) -> Term:
 @function("by: any @", "the number of the row, from 1", "", "")
 def row_number(by: list[Term] | None) -> Term:
     return Term(_over(pl.int_range(1, pl.len() + 1, dtype=pl.Int64), by), Kind.WHOLE)
+
+
+@function("value: any, by: any @", "its place by size, the smallest first; equal ones share it", "", "")
+def rank_up(value: Term, by: list[Term] | None) -> Term:
+    return Term(_over(value.expr.rank("min"), by).cast(pl.Int64), Kind.WHOLE)
+
+
+@function("value: any, by: any @", "how many rows with a value there are up to this one", "", "")
+def running_count(value: Term, by: list[Term] | None) -> Term:
+    return Term(_over(value.expr.is_not_null().cast(pl.Int64).cum_sum(), by), Kind.WHOLE)
+
+
+@function("value: any, by: any @", "the largest up to this row", "", "")
+def running_highest(value: Term, by: list[Term] | None) -> Term:
+    return Term(_over(value.expr.cum_max(), by), value.kind)
+
+
+@function(
+    "number: number, rows: whole!, by: any @",
+    "the mean of this row and those before it, so many in all",
+    "",
+    "",
+)
+def moving_average(number: Term, rows: Term, by: list[Term] | None) -> Term:
+    many = int(rows.constant)
+    if not 1 <= many <= 100_000:
+        raise Misfit("the number of rows must be 1 or more.", "Use such as 7.")
+    return Term(_over(number.as_number().rolling_mean(many, min_samples=1), by), Kind.NUMBER)
+
+
+@function("number: number, by: any @", "how much more than in the row before", "", "")
+def difference(number: Term, by: list[Term] | None) -> Term:
+    return Term(_over(number.expr - number.expr.shift(1), by), number.kind)
+
+
+@function("number: number, by: any @", "how much more than in the row before, as a part of that", "", "")
+def growth(number: Term, by: list[Term] | None) -> Term:
+    before = number.as_number().shift(1)
+    return Term(_over(pl.when(before != 0).then(number.as_number() / before - 1), by), Kind.NUMBER)
+
+
+@function("number: number, by: any @", "the standard deviation of all rows, of a sample", "", "")
+def deviation(number: Term, by: list[Term] | None) -> Term:
+    return Term(_over(number.as_number().std(), by), Kind.NUMBER)
+
+
+@function(
+    "number: number, percent: number!, by: any @",
+    "the value that so many percent of the rows do not exceed",
+    "",
+    "",
+)
+def percentile(number: Term, percent: Term, by: list[Term] | None) -> Term:
+    part = float(percent.constant) / 100
+    if not 0 <= part <= 1:
+        raise Misfit("the percentage must lie between 0 and 100.", "Use such as 90.")
+    return Term(_over(number.as_number().quantile(part, "linear"), by), Kind.NUMBER)
+
+
+@function("value: any, by: any @", "the first value of the rows, empty ones left out", "", "")
+def first_of(value: Term, by: list[Term] | None) -> Term:
+    return Term(_over(value.expr.drop_nulls().first(), by), value.kind)
+
+
+@function("value: any, by: any @", "the last value of the rows, empty ones left out", "", "")
+def last_of(value: Term, by: list[Term] | None) -> Term:
+    return Term(_over(value.expr.drop_nulls().last(), by), value.kind)
+
+
+@function("value: any, by: any @", "the most frequent value of the rows; of equal ones the smallest", "", "")
+def most_common(value: Term, by: list[Term] | None) -> Term:
+    if value.kind in (Kind.LIST, Kind.RECORD):
+        raise Misfit("lists and records cannot be counted.", "Take an item or a field of it.")
+    return Term(_over(value.expr.drop_nulls().mode().min(), by), value.kind)
+
+
+@function("value: any, by: any @", "the value of the last row above that has one", "", "")
+def carried(value: Term, by: list[Term] | None) -> Term:
+    return Term(_over(value.expr.forward_fill(), by), value.kind)

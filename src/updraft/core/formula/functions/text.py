@@ -13,6 +13,9 @@ from updraft.core.values import Kind
 from updraft.core.values.convert import pattern_of
 
 
+LONGEST = 10_000  # characters that a text is filled up to
+
+
 def _text(expr: pl.Expr) -> Term:
     return Term(expr, Kind.TEXT)
 
@@ -203,9 +206,16 @@ def occurs(text: Term, part: Term) -> Term:
 
 @function("text: text, length: whole!, sign: text! = '0'", "filled up at the front", "pad('42', 5)", "00042")
 def pad(text: Term, length: Term, sign: Term) -> Term:
+    return _text(text.expr.str.pad_start(*filling(length, sign)))
+
+
+def filling(length: Term, sign: Term) -> tuple[int, str]:
+    """How far a text is filled up, and with what; Misfit where it is no sign, or too far."""
     if len(str(sign.constant)) != 1:
         raise Misfit("the sign to fill with must be one character.", "Type one, such as '0'.")
-    return _text(text.expr.str.pad_start(max(int(length.constant), 0), str(sign.constant)))
+    if int(length.constant) > LONGEST:
+        raise Misfit(f"{LONGEST:,} characters are the most.", "Use a smaller number.")
+    return max(int(length.constant), 0), str(sign.constant)
 
 
 @function(

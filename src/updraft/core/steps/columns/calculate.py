@@ -1,16 +1,58 @@
+from collections.abc import Iterator, Mapping
+from typing import Literal
+
 import polars as pl
 
 from updraft.core.formula import Term, compile_formula, names_in
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Grounds, Result, Settings, StepKind, Wanted, also, setting
-from updraft.core.steps.choice import listed
+from updraft.core.steps.choice import ColumnChoice, listed
+from updraft.core.steps.ruling import (
+    OneRule,
+    as_kind,
+    columns_of,
+    parameters_of_rules,
+    ruled,
+    value_or_formula,
+)
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind, kind_of
 
+THIS = "value"  # stands in a formula for the cell of each column of a choice
+_RULE = "\0rule"  # a name no file can bring
+
 
 class Formula(Settings):
+    """A column to make.
+
+    `each` makes one for every column of a choice: `value` is its cell in the formula, and {column} its name
+    in the name.
+    """
+
     name: str = setting("Column", "a new name, or one of the table's", widget="column_or_new", default="")
-    formula: str = setting("Formula", widget="formula", default="")
+    by: Literal["formula", "rules"] = setting(
+        "Made by", widget="choice", default="formula", labels={"formula": "a formula", "rules": "rules"}
+    )
+    formula: str = setting("Formula", widget="formula", default="", when={"by": ["formula"]})
+    rules: tuple[OneRule, ...] = setting(
+        "Rules", "the first that holds counts", widget="rules", default=(), one="rule", when={"by": ["rules"]}
+    )
+    otherwise: str = setting(
+        "Otherwise", "nothing leaves it empty", widget="text", default="", when={"by": ["rules"]}
+    )
+    kind: Literal["", "text", "whole", "number", "yes_no", "date", "datetime"] = setting(
+        "Type", widget="pick_one", default="",
+        labels={"": "as it comes", "text": "text", "whole": "whole number", "number": "number",
+                "yes_no": "yes/no", "date": "date", "datetime": "date and time"},
+    )  # fmt: skip
+    several: bool = setting("One for each of several columns", widget="flag", default=False)
+    each: ColumnChoice = setting(
+        "Of these columns",
+        "“value” is the column's cell in the formula; {column} in the name is its name",
+        widget="columns",
+        default=ColumnChoice(),
+        when={"several": [True]},
+    )
 
 
 class CalculateSettings(Settings):
@@ -21,13 +63,13 @@ class CalculateSettings(Settings):
 
 
 class Calculate(StepKind):
-    """Make columns by formulas, or replace them. A formula whose name is taken replaces that column in its
-    place.
+    """Make columns by formulas or by rules, or replace them. One whose name is taken replaces that column in
+    its place.
     """
 
     kind = "calculate"
     title = "Calculate"
-    summary = "Make or replace columns by formulas"
+    summary = "Make or replace columns by formulas, by rules, or by example"
     words = (
         "formula",
         "expression",
@@ -38,8 +80,10 @@ class Calculate(StepKind):
         "concatenate",
         "math",
         "date",
+        "by example",
     )
     icon = "calculator"
+    desk = "calculate"
     Settings = CalculateSettings
 
     def apply(self, tables: Tables, settings: CalculateSettings, context: Context) -> Result:
@@ -48,50 +92,94 @@ class Calculate(StepKind):
             raise Problem(
                 "The formulas", "there is none yet.", "Add a column.", field="columns", code="unfinished"
             )
-        kinds = {name: kind_of(dtype) for name, dtype in table.collect_schema().items()}
-        replaced = []
+        made: dict[str, None] = {}
         for number, wanted in enumerate(settings.columns, 1):
-            name = wanted.name.strip()
-            if not name:
-                raise Problem(
-                    f"Column {number}", "it has no name yet.", "Type one.", field="columns", code="unfinished"
-                )
-            term = self._term(wanted, kinds, context)
-            if name in kinds:
-                replaced.append(name)
-            table = table.with_columns(term.expr.alias(name))
-            kinds[name] = kind_of(table.collect_schema()[name])
+            for name, this in self._each(wanted, number, table.collect_schema()):
+                table = self._with(table, wanted, name, this, context)
+                made[name] = None
         before = tables.main.collect_schema()
         return Result(
             table,
-            counts=tuple(_empty(table, name) for name in {c.name.strip(): None for c in settings.columns}),
-            touched=tuple(name for name in dict.fromkeys(replaced) if name in before),
+            counts=tuple(_empty(table, name) for name in made),
+            touched=tuple(name for name in made if name in before),
         )
 
-    def _term(self, wanted: Formula, kinds: dict[str, Kind], context: Context) -> Term:
+    def _each(self, wanted: Formula, number: int, schema: pl.Schema) -> Iterator[tuple[str, str]]:
+        """The columns to make: their names, and the column of the choice that each is made of."""
+        if not wanted.several:
+            if not wanted.name.strip():
+                raise Problem(
+                    f"Column {number}", "it has no name yet.", "Type one.", field="columns", code="unfinished"
+                )
+            yield wanted.name.strip(), ""
+            return
+        chosen = wanted.each.resolve(schema)
+        if not chosen:
+            raise Problem(
+                f"Column {number}", "it is for each of several columns, and none is chosen.",
+                "Choose them.", field="columns", code="unfinished",
+            )  # fmt: skip
+        for column in chosen:
+            name = (wanted.name.strip() or "{column}").replace("{column}", column)
+            if len(chosen) > 1 and "{column}" not in (wanted.name.strip() or "{column}"):
+                raise Problem(
+                    f"“{name}”", f"{len(chosen)} columns would have this name.",
+                    "Write {column} in it, such as “{column} rounded”.", field="columns",
+                )  # fmt: skip
+            yield name, column
+
+    def _with(
+        self, table: pl.LazyFrame, wanted: Formula, name: str, this: str, context: Context
+    ) -> pl.LazyFrame:
+        schema = table.collect_schema()
+        parameter = context.parameter if context is not None else None
+        if wanted.by == "rules":
+            if not wanted.rules:
+                raise Problem(name, "it has no rule yet.", "Add one.", field="columns", code="unfinished")
+            kind = Kind(wanted.kind or "text")
+            made = ruled(wanted.rules, schema, kind, name, parameter, field="columns")
+            other = value_or_formula(wanted.otherwise, False, kind, name, schema, parameter)
+            judged = table.with_columns(made.first.alias(_RULE))
+            return judged.with_columns(made.chosen(pl.col(_RULE), other).alias(name)).drop(_RULE)
+        term = self._term(wanted, name, this, schema, context)
+        expr = as_kind(term, Kind(wanted.kind), name) if wanted.kind else term.expr
+        return table.with_columns(expr.alias(name))
+
+    def _term(self, wanted: Formula, name: str, this: str, schema: pl.Schema, context: Context) -> Term:
+        kinds = {column: kind_of(dtype) for column, dtype in schema.items()}
+        given: Mapping[str, Term] = {THIS: Term(pl.col(this), kinds[this])} if this else {}
         try:
-            return compile_formula(wanted.formula, kinds, context.parameter)
+            parameter = context.parameter if context is not None else None
+            return compile_formula(wanted.formula, kinds, parameter, given)
         except Problem as problem:
             code = "unfinished" if not wanted.formula.strip() else problem.code
             raise Problem(
-                f"{wanted.name}: {problem.thing}", problem.reason, problem.way_out, field="columns", code=code
+                f"{name}: {problem.thing}", problem.reason, problem.way_out, field="columns", code=code
             ) from None
 
     def reads(self, settings: CalculateSettings, wanted: Wanted, port: str) -> Wanted:
         read: set[str] = set()
         for column in settings.columns:
-            names, _ = names_in(column.formula)
-            if names is None:
+            names = columns_of(column.rules) if column.by == "rules" else names_in(column.formula)[0]
+            if names is None or (column.several and column.each.by != "names"):
                 return None
+            if column.several:  # its own names: they tell whether a column is replaced
+                fresh = {
+                    (column.name.strip() or "{column}").replace("{column}", one) for one in column.each.names
+                }
+                read |= {*column.each.names, *fresh} - {THIS}
             read |= names | {column.name.strip()}
         return also(wanted, read)
 
     def depends_on(self, settings: CalculateSettings, grounds: Grounds) -> list[str]:
-        used = {name for column in settings.columns for name in names_in(column.formula)[1]}
+        used: set[str] = set()
+        for column in settings.columns:
+            rules = column.by == "rules"
+            used |= parameters_of_rules(column.rules) if rules else names_in(column.formula)[1]
         return [grounds.parameter(name) for name in sorted(used)]
 
     def sentence(self, settings: CalculateSettings) -> str:
-        if len(settings.columns) == 1:
+        if len(settings.columns) == 1 and settings.columns[0].by == "formula":
             only = settings.columns[0]
             return f"{only.name or '…'} = {only.formula or '…'}"
         return listed(column.name for column in settings.columns) or "no formula yet"
