@@ -56,8 +56,41 @@ PACKAGES: list[tuple[str, str, Path, dict[str, str]]] = [
     ("axe-core", "4.14.1", TESTS, {"axe.min.js": "axe.min.js", "LICENSE": "LICENSE"}),
 ]
 
+# The editor of formulas comes in many small modules: they are put together into one file. The licence of all
+# of them is the same.
+EDITOR = {"state": "6.7.6", "view": "6.43.15", "autocomplete": "6.20.4", "commands": "6.11.1", "language": "6.13.1"}
+BUNDLER = "esbuild@0.28.2"
+ENTRY = """
+export { EditorState, StateEffect, StateField } from "@codemirror/state";
+export { Decoration, EditorView, ViewPlugin, keymap, placeholder } from "@codemirror/view";
+export { autocompletion, closeBrackets, closeBracketsKeymap, completionKeymap } from "@codemirror/autocomplete";
+export { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
+export { bracketMatching } from "@codemirror/language";
+"""
+
+
+def editor() -> None:
+    """Put the modules of the editor into one file."""
+    folder = STATIC / "codemirror"
+    folder.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as scratch:
+        here = Path(scratch)
+        (here / "entry.js").write_text(ENTRY)
+        (here / "package.json").write_text("{}")
+        wanted = [f"@codemirror/{name}@{version}" for name, version in EDITOR.items()]
+        subprocess.run(["npm", "install", "--silent", *wanted, BUNDLER], cwd=here, check=True)
+        subprocess.run(["node", "node_modules/esbuild/install.js"], cwd=here, check=True)
+        subprocess.run(
+            ["node_modules/.bin/esbuild", "entry.js", "--bundle", "--format=esm", "--minify",
+             f"--outfile={folder / 'codemirror.js'}"],
+            cwd=here, check=True, capture_output=True,
+        )  # fmt: skip
+        shutil.copy(here / "node_modules/@codemirror/state/LICENSE", folder / "LICENSE")
+    print(f"codemirror {EDITOR['view']}")
+
 
 def main() -> None:
+    editor()
     for name, version, target, files in PACKAGES:
         folder = target / name.split("/")[-1]
         shutil.rmtree(folder, ignore_errors=True)

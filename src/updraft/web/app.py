@@ -30,6 +30,7 @@ from updraft.web import (
     schedules,
     tables,
     usable,
+    working,
 )
 from updraft.web.detecting import Detecting
 from updraft.web.patient import Patient
@@ -94,6 +95,7 @@ def create_app(
         runs,
         samples,
         examples,
+        working,
         schedules,
         connections,
     ):

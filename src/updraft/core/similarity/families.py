@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import re
+import unicodedata
+from collections.abc import Callable, Iterable
 from typing import Literal, NamedTuple
 
 import polars as pl
@@ -12,6 +14,14 @@ from updraft.core.similarity.spelling import letter_keys, near_misses, plain
 Way = Literal["letters", "slips", "sound", "close"]
 SURE: frozenset[Way] = frozenset({"letters", "slips"})  # ways that hardly ever put two things together
 STRICTNESS = 0.88  # how alike the usual slider leaves them: a letter in nine
+
+
+_ASPECTS: dict[str, Callable[[str], str]] = {
+    "case": str.casefold,
+    "accents": lambda text: re.sub(r"[\u0300-\u036f]", "", unicodedata.normalize("NFKD", text)),
+    "signs": lambda text: re.sub(r"[^\w\s]|_", " ", text),
+    "the order of words": lambda text: " ".join(sorted(text.split())),
+}
 
 
 class Ways(NamedTuple):
@@ -40,10 +50,35 @@ class Proposal(NamedTuple):
         if self.way == "close":
             return f"close, {self.alike:.2f}"
         return {
-            "letters": "only case, accents, blanks, signs or the order of words differ",
+            "letters": _difference(self.value, self.name),
             "slips": "a slip of the keyboard away",
             "sound": "sounds the same",
         }[self.way]
+
+
+def _difference(one: str, other: str) -> str:
+    """Of two texts that differ only in their dress, in what: an aspect matters if they differ once all others
+    are taken away.
+    """
+    found = []
+    for aspect in _ASPECTS:
+        a, b = (_without(text, aspect).replace(" ", "") for text in (one, other))
+        if a != b:
+            found.append(aspect)
+    if any(text != " ".join(text.split()) for text in (one, other)) or _without(one, "") != _without(
+        other, ""
+    ):
+        found.append("blanks")
+    named = found or ["blanks"]
+    told = named[0] if len(named) == 1 else f"{', '.join(named[:-1])} and {named[-1]}"
+    return f"{told} differ{'s' if named in (['case'], ['the order of words']) else ''}"
+
+
+def _without(text: str, kept: str) -> str:
+    """A text without its dress, but for one aspect."""
+    for name, plainer in _ASPECTS.items():
+        text = plainer(text) if name != kept else text
+    return text
 
 
 class Family(NamedTuple):

@@ -12,7 +12,6 @@ from updraft.core.problems import wrong_pattern
 from updraft.core.values import Kind
 from updraft.core.values.convert import pattern_of
 
-
 LONGEST = 10_000  # characters that a text is filled up to
 
 

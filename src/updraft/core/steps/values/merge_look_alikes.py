@@ -62,6 +62,7 @@ class MergeLookAlikes(StepKind):
         "standardise",
     )
     icon = "collection"
+    desk = "look_alikes"
     needs = frozenset({"whole", "decisions"})
     outputs = (Out(main=True), Out("open", "Look-alikes to decide"))
     works_on = frozenset({Kind.TEXT})

@@ -138,6 +138,7 @@ export class StepDesk {
           ? outsideValues(this.form, column, search)
           : studio.values(this.incoming[this.main], column, search),
       examples: (columns, give) => studio.examples(this.incoming[this.main], columns, give),
+      rules: (text) => studio.rules(this.incoming[this.main], text),
       formats: (column, kind) => studio.formats(this.incoming[this.main], column, kind),
       files: () => studio.files(),
       upload: (file, other) => studio.uploadFile(file, other),

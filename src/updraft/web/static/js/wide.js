@@ -96,12 +96,13 @@ export class WideDesk {
             "span",
             { class: "said-problem", role: "alert" },
             icon("exclamation-circle"),
-            ` ${problem.text}`,
+            ` ${this.work.tells ?? problem.text}`,
           )
         : h(
             "strong",
             {},
-            cells ? `${plural(cells, "cell changes", "cells change")}` : "No cell changes",
+            this.work.sums?.(table) ??
+              (cells ? `${plural(cells, "cell changes", "cells change")}` : "No cell changes"),
           ),
       own || !table ? "" : h("span", {}, ` of ${plural(table.rows, "row", "rows")}`),
     );

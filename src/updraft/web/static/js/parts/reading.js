@@ -73,6 +73,12 @@ export const reading = {
     return attempt(() => post(`${this.tablePath(table)}/examples`, body));
   },
 
+  /** Rules read from lines of text. */
+  rules(table, text) {
+    if (!table?.known) return Promise.resolve(null);
+    return attempt(() => post(`${this.tablePath(table)}/rules`, { text, output: table.output }));
+  },
+
   async formats(table, column, kind) {
     if (!table?.known) return [];
     const query = { column, kind, output: table.output };

@@ -53,7 +53,74 @@ const usual = (schema) =>
       .map(([name, property]) => [name, structuredClone(property.default)]),
   );
 
+/** Rules written as lines of text: those that were understood take the place of the list. */
+function fromText(field, take) {
+  const area = h("textarea", {
+    class: "form-control form-control-sm",
+    rows: 4,
+    "aria-label": "Rules as lines of text",
+    placeholder: "if germination >= 85 and lot is filled then sow; otherwise discard",
+  });
+  const says = h("div", { role: "status" });
+  const read = async () => {
+    const found = await field.context.rules?.(area.value);
+    if (!found) return;
+    says.replaceChildren(
+      h("p", { class: "muted small" }, `${found.rules.length} understood.`),
+      ...found.missed.map((one) =>
+        h("p", { class: "said-problem" }, h("strong", {}, one.text), ` ${one.reason}`),
+      ),
+    );
+    if (found.rules.length || found.otherwise !== null) take(found);
+  };
+  return h(
+    "details",
+    { class: "more" },
+    h("summary", {}, "Write or paste rules as text"),
+    area,
+    h("button", { type: "button", class: "btn btn-quiet btn-sm mt-1", onclick: read }, "Read them"),
+    says,
+  );
+}
+
 export const itemWidgets = {
+  /** A list of rules, which may also be read from text. */
+  rules(field) {
+    const rules = itemWidgets.items(field);
+    const other = "otherwise" in field.schema.properties && "value" in field.schema.properties;
+    rules.append(
+      fromText(field, ({ rules: found, otherwise }) => {
+        const { form, name } = field;
+        form.settings[name] = found.map(({ when, then }) => ({ when, then, calculated: false }));
+        if (otherwise !== null) form.settings[other ? "value" : "otherwise"] = otherwise;
+        for (const one of [name, "value", "otherwise"]) if (one !== name || rules) form.remake(one);
+        form.changed(form.settings);
+      }),
+    );
+    return rules;
+  },
+
+  /** Rows that somebody picked in the table, by the values of their key. */
+  picked(field) {
+    const rows = field.value ?? [];
+    const list = h(
+      "ul",
+      { class: "picked-rows" },
+      rows.map((row, n) =>
+        h(
+          "li",
+          {},
+          h("span", { class: "name" }, row.key.map((text) => text || "empty").join(" · ")),
+          removeButton(`row ${n + 1}`, () => {
+            field.set(rows.filter((_, at) => at !== n));
+            field.form.remake(field.name);
+          }),
+        ),
+      ),
+    );
+    return group(field, rows.length ? list : h("p", { class: "muted small" }, "None yet."));
+  },
+
   items(field) {
     const schema = { ...resolved(field.property.items, field.schema), $defs: field.schema.$defs };
     const one = field.property.one ?? "line";

@@ -1,0 +1,491 @@
+/** The work of Merge look-alikes: families of spellings, one of them with its rows, and how alike they must be. */
+import { attempt, post, api } from "../api.js";
+import { count, h, pausing, plural } from "../dom.js";
+import { choice } from "../widgets/basic.js";
+
+const SHOWS = [
+  ["open", "open"],
+  ["decided", "decided"],
+  ["all", "all"],
+];
+const WAYS = [
+  ["letters", "Letters", "case, blanks, marks, accents, order of words"],
+  ["slips", "Slips", "a slip of the keyboard away from a frequent one"],
+  ["sound", "Sound", "said alike, in several languages"],
+  ["close", "Closeness", "few letters apart"],
+];
+const UNDECIDED = [
+  ["sure", "merge the sure ones"],
+  ["merge", "merge all"],
+  ["leave", "leave them"],
+];
+
+export class Work {
+  constructor(frame) {
+    this.frame = frame;
+    this.port = frame.incoming[frame.kind.ports.find((port) => port.main).name];
+    this.families = [];
+    this.distinct = 0;
+    this.all = 0;
+    this.answers = new Map();
+    this.shows = "open";
+    /** @type {any} */
+    this.chosen = null;
+    this.path = `/api/flows/${frame.studio.flow}/steps/${frame.step.id}/decisions`;
+    this.list = h("ul", { class: "family-list", "aria-label": "Families of spellings" });
+    this.bar = h("div", { class: "progress-line", "aria-hidden": "true" }, h("span", {}));
+    this.progress = h("p", { class: "muted small", role: "status" });
+    this.middle = h("section", { class: "wide-middle", "aria-label": "One family" });
+    this.scale = h("div", { class: "strictness" });
+    this.soon = pausing(150, () => this.load());
+    this.element = h("div", { class: "wide-three" }, this.left(), this.middle, this.right());
+    this.load();
+  }
+
+  get subject() {
+    return this.frame.settings.column || "no column yet";
+  }
+
+  sentence() {
+    if (!this.distinct) return "";
+    return `${plural(this.distinct, "spelling", "spellings")}. ${plural(this.all, "family", "families")} may each be one thing.`;
+  }
+
+  sums() {
+    const merged = [...this.answers].filter(([key, answer]) => key !== answer).length;
+    const open = this.families.filter((family) => !this.decided(family)).length;
+    return `${plural(merged, "spelling", "spellings")} decided to become another; ${plural(open, "family", "families")} open`;
+  }
+
+  async load() {
+    const { studio, settings } = this.frame;
+    if (!this.port?.known || !settings.column) {
+      this.middle.replaceChildren(
+        h("p", { class: "muted" }, "Choose the column in the panel first."),
+      );
+      return;
+    }
+    const names = ["column", "letters", "slips", "sound", "close", "strictness"];
+    const body = Object.fromEntries(names.map((name) => [name, settings[name]]));
+    const asked = (this.asked ?? 0) + 1;
+    this.asked = asked;
+    const url = `/api/flows/${studio.flow}/tables/${this.port.key}/look-alikes`;
+    const [found, given] = [
+      await attempt(() => post(url, { ...body, output: this.port.output })),
+      await attempt(() => api(`${this.path}?most=1000000`)),
+    ];
+    if (!found || asked !== this.asked) return;
+    this.answers = new Map((given?.given ?? []).map(([key, answer]) => [key, answer]));
+    this.families = found.families.map((family) => ({ ...family, out: new Set() }));
+    Object.assign(this, { distinct: found.distinct, all: found.all });
+    this.drawScale(found.strictness);
+    const known = this.families.find((family) => family.name === this.chosen?.name);
+    this.choose(known ?? this.shown()[0] ?? this.families[0] ?? null);
+    this.frame.about.textContent = this.sentence();
+    this.frame.effect(studio.table, studio.problem);
+  }
+
+  decided(family) {
+    return family.spellings.slice(1).every(([value]) => this.answers.has(value));
+  }
+
+  shown() {
+    const wanted = { open: false, decided: true }[this.shows];
+    return this.families.filter((one) => wanted === undefined || this.decided(one) === wanted);
+  }
+
+  // Left: the families
+
+  left() {
+    return h(
+      "section",
+      { class: "wide-left", "aria-label": "Families" },
+      h("h3", { class: "eyebrow" }, "Families of spellings"),
+      this.progress,
+      this.bar,
+      choice(SHOWS, this.shows, "Which families", (shows) => {
+        this.shows = shows;
+        this.choose(this.shown()[0] ?? null);
+      }),
+      this.list,
+    );
+  }
+
+  drawList() {
+    const done = this.families.filter((family) => this.decided(family)).length;
+    this.progress.textContent = `${count(done)} of ${count(this.families.length)} decided`;
+    /** @type {HTMLElement} */ (this.bar.firstChild).style.width =
+      `${this.families.length ? (100 * done) / this.families.length : 0}%`;
+    const inside = this.list.contains(document.activeElement);
+    this.list.replaceChildren(
+      ...this.shown()
+        .slice(0, 500)
+        .map((family) =>
+          h(
+            "li",
+            { class: family === this.chosen ? "is-chosen" : "" },
+            h(
+              "button",
+              {
+                type: "button",
+                "aria-current": family === this.chosen ? "true" : null,
+                onclick: () => this.choose(family),
+                onkeydown: (event) => this.key(event),
+              },
+              h("span", {
+                class: `dot${this.decided(family) ? " is-done" : ""}`,
+                "aria-hidden": "true",
+              }),
+              h(
+                "span",
+                { class: "name" },
+                h("strong", {}, visible(family.name)),
+                h(
+                  "span",
+                  { class: "muted small" },
+                  `${plural(family.spellings.length, "spelling", "spellings")} · ${plural(rowsOf(family), "row", "rows")}`,
+                ),
+              ),
+              h("span", { class: "muted small" }, family.sure ? "sure" : shortly(family)),
+            ),
+          ),
+        ),
+    );
+    if (!this.list.children.length)
+      this.list.append(h("li", { class: "muted small" }, "No family here."));
+    if (inside) this.list.querySelector(".is-chosen button")?.focus();
+  }
+
+  choose(family) {
+    this.chosen = family;
+    this.drawList();
+    this.drawFamily();
+  }
+
+  step(by) {
+    const shown = this.shown();
+    const at = shown.indexOf(this.chosen);
+    const next = shown[Math.max(0, Math.min(at + by, shown.length - 1))];
+    if (next) this.choose(next);
+    this.list.querySelector(".is-chosen")?.scrollIntoView({ block: "nearest" });
+  }
+
+  /** Everything has a key: arrows go on, Enter merges, N keeps apart, E empties. */
+  key(event) {
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    const act = {
+      ArrowDown: () => this.step(1),
+      ArrowUp: () => this.step(-1),
+      Enter: () => this.merge(),
+      n: () => this.apart(),
+      e: () => this.emptied(),
+    }[event.key.length === 1 ? event.key.toLowerCase() : event.key];
+    if (!act) return;
+    event.preventDefault();
+    act();
+  }
+
+  // Middle: one family
+
+  drawFamily() {
+    const family = this.chosen;
+    if (!family) {
+      const text = this.families.length
+        ? "Every family here is decided."
+        : "No two spellings are alike in the ways chosen on the right.";
+      this.middle.replaceChildren(h("p", { class: "muted" }, text));
+      return;
+    }
+    const most = Math.max(...family.spellings.map(([, rows]) => rows));
+    this.name = h("input", {
+      type: "text",
+      class: "form-control",
+      id: "family-name",
+      value: family.becomes ?? family.name,
+      spellcheck: "false",
+      oninput: (event) => {
+        family.becomes = event.target.value;
+      },
+      onkeydown: (event) => event.key === "Enter" && this.merge(),
+    });
+    this.sample = h("div", { class: "wide-sample" });
+    const act = (text, key, does, main) =>
+      h(
+        "button",
+        { type: "button", class: `btn ${main ? "btn-primary" : "btn-quiet"}`, onclick: does },
+        `${text} `,
+        h("kbd", {}, key),
+      );
+    const at = this.families.indexOf(family) + 1;
+    this.middle.replaceChildren(
+      h(
+        "div",
+        { class: "wide-line" },
+        h("h3", { class: "family-title" }, visible(family.name)),
+        h("span", { class: "muted" }, `family ${count(at)} of ${count(this.families.length)}`),
+      ),
+      h("p", { class: "muted" }, `${family.why}.`),
+      h(
+        "ul",
+        { class: "spellings" },
+        family.spellings.map(([value, rows, why], n) => {
+          const bar = h("span", { class: "rows-bar", "aria-hidden": "true" });
+          bar.style.width = `${Math.max(2, (100 * rows) / most)}%`;
+          return h(
+            "li",
+            {},
+            h(
+              "label",
+              {},
+              h("input", {
+                type: "checkbox",
+                class: "form-check-input",
+                checked: !family.out.has(value),
+                onchange: (event) => {
+                  family.out[event.target.checked ? "delete" : "add"](value);
+                  this.look();
+                },
+              }),
+              h("span", { class: "name", dir: "auto" }, visible(value)),
+            ),
+            h("span", { class: "rows-scale" }, bar),
+            h("span", { class: "n" }, plural(rows, "row", "rows")),
+            n
+              ? h("span", { class: "muted small why" }, this.said(value) ?? why)
+              : h("span", { class: "becomes-name" }, "most frequent"),
+            h(
+              "button",
+              {
+                type: "button",
+                class: "tiny-button",
+                onclick: () => {
+                  family.becomes = value;
+                  this.name.value = value;
+                },
+              },
+              "use this name",
+            ),
+          );
+        }),
+      ),
+      h("label", { for: "family-name", class: "field-title" }, "Its one name"),
+      h(
+        "div",
+        { class: "family-acts" },
+        this.name,
+        act("Make them one", "Enter", () => this.merge(), true),
+        act("Not the same", "N", () => this.apart(), false),
+        act("Make empty", "E", () => this.emptied(), false),
+      ),
+      h("h3", { class: "eyebrow" }, "Rows it changes, and what stands beside them"),
+      this.sample,
+    );
+    this.look();
+  }
+
+  /** What was decided of a spelling, in words. */
+  said(value) {
+    if (!this.answers.has(value)) return null;
+    const answer = this.answers.get(value);
+    return answer === value
+      ? "stays as it is"
+      : answer
+        ? `becomes ${visible(answer)}`
+        : "becomes empty";
+  }
+
+  chosenValues() {
+    return this.chosen.spellings
+      .map(([value]) => value)
+      .filter((value) => !this.chosen.out.has(value));
+  }
+
+  async decide(rows) {
+    const { studio, step } = this.frame;
+    const next = this.shown()[this.shown().indexOf(this.chosen) + 1] ?? null;
+    for (const [key, answer] of rows) this.answers.set(key, answer);
+    if (this.shows === "open") this.choose(next ?? this.shown()[0] ?? null);
+    else this.choose(this.chosen);
+    this.list.querySelector(".is-chosen button")?.focus();
+    await studio.edit([{ op: "decide", id: step.id, rows }]);
+    this.frame.effect(studio.table, studio.problem);
+  }
+
+  merge() {
+    if (!this.chosen) return;
+    const name = this.name.value;
+    const left = [...this.chosen.out].map((value) => [value, value]);
+    this.decide([
+      ...this.chosenValues()
+        .filter((value) => value !== name)
+        .map((value) => [value, name]),
+      ...left,
+    ]);
+  }
+
+  apart() {
+    if (this.chosen) this.decide(this.chosen.spellings.slice(1).map(([value]) => [value, value]));
+  }
+
+  emptied() {
+    if (this.chosen) this.decide(this.chosenValues().map((value) => [value, ""]));
+  }
+
+  /** Decide all families of which nobody can well doubt, at once. */
+  sure() {
+    const rows = this.families
+      .filter((family) => family.sure && !this.decided(family))
+      .flatMap((family) => family.spellings.slice(1).map(([value]) => [value, family.name]));
+    if (rows.length) this.decide(rows);
+  }
+
+  async look() {
+    const { studio, settings } = this.frame;
+    const family = this.chosen;
+    const values = this.chosenValues().slice(1);
+    if (!values.length)
+      return this.sample.replaceChildren(h("p", { class: "muted small" }, "None."));
+    const conditions = [{ column: settings.column, test: "one_of", values }];
+    const focus = { chips: [{ label: "", column: settings.column, conditions }] };
+    const query = {
+      offset: "0",
+      limit: "8",
+      output: this.port.output,
+      focus: JSON.stringify(focus),
+    };
+    const url = `/api/flows/${studio.flow}/tables/${this.port.key}/rows`;
+    const found = await attempt(() => api(`${url}?${new URLSearchParams(query)}`));
+    if (!found || this.chosen !== family) return;
+    const names = this.port.columns.map(({ name }) => name);
+    const own = names.indexOf(settings.column);
+    const near = [own, ...names.keys()].filter((n, at, all) => all.indexOf(n) === at).slice(0, 6);
+    this.sample.replaceChildren(
+      h(
+        "table",
+        { class: "wide-rows" },
+        h(
+          "thead",
+          {},
+          h(
+            "tr",
+            {},
+            near.map((n) => h("th", { scope: "col" }, names[n])),
+          ),
+        ),
+        h(
+          "tbody",
+          {},
+          found.rows.map((row) =>
+            h(
+              "tr",
+              {},
+              near.map((n) =>
+                h("td", { dir: "auto" }, row[n] === null ? h("i", {}, "empty") : visible(row[n])),
+              ),
+            ),
+          ),
+        ),
+      ),
+      h("p", { class: "muted small" }, `${plural(found.total, "row", "rows")} in all.`),
+    );
+  }
+
+  // Right: how alike
+
+  right() {
+    const { settings } = this.frame;
+    const way = ([name, title, text]) =>
+      h(
+        "label",
+        { class: "flag way" },
+        h("input", {
+          type: "checkbox",
+          class: "form-check-input",
+          checked: settings[name],
+          onchange: (event) => {
+            this.frame.set({ [name]: event.target.checked });
+            this.soon();
+          },
+        }),
+        h("span", {}, h("strong", {}, title), h("span", { class: "muted small" }, text)),
+      );
+    return h(
+      "section",
+      { class: "wide-right", "aria-label": "How alike" },
+      h("h3", { class: "eyebrow" }, "How alike"),
+      WAYS.map(way),
+      this.scale,
+      h("h3", { class: "eyebrow" }, "What nobody has decided"),
+      choice(UNDECIDED, settings.undecided, "What nobody has decided", (undecided) =>
+        this.frame.set({ undecided }),
+      ),
+      h(
+        "p",
+        { class: "muted small" },
+        "Next month decided spellings become one by themselves; only those never seen before are open.",
+      ),
+      h(
+        "button",
+        { type: "button", class: "btn btn-quiet w-100", onclick: () => this.sure() },
+        "Decide the sure ones at once",
+      ),
+    );
+  }
+
+  /** How many families each strictness would give, and the slider over them. */
+  drawScale(told) {
+    const { settings } = this.frame;
+    if (!settings.close) return this.scale.replaceChildren();
+    const most = Math.max(1, ...told.map(([, many]) => many));
+    const first = told[0][0];
+    const says = h("p", { class: "muted small" });
+    const tell = (value) => {
+      const near = told.reduce((best, one) =>
+        Math.abs(one[0] - value) < Math.abs(best[0] - value) ? one : best,
+      );
+      says.textContent = `${value.toFixed(2)}: about ${plural(near[1], "family", "families")}, ${plural(near[2], "spelling becomes", "spellings become")} another.`;
+    };
+    const bars = told.map(([value, many]) => {
+      const bar = h("span", { class: value >= settings.strictness - 1e-9 ? "is-in" : "" });
+      bar.style.height = `${Math.max(3, (100 * many) / most)}%`;
+      return bar;
+    });
+    tell(settings.strictness);
+    this.scale.replaceChildren(
+      h("label", { for: "strictness", class: "field-title" }, "Strictness"),
+      h("div", { class: "strictness-bars", "aria-hidden": "true" }, bars),
+      h("input", {
+        type: "range",
+        id: "strictness",
+        class: "form-range",
+        min: String(first),
+        max: "1",
+        step: "0.01",
+        value: String(Math.max(settings.strictness, first)),
+        oninput: (event) => {
+          const value = Number(event.target.value);
+          tell(value);
+          bars.forEach((bar, n) => bar.classList.toggle("is-in", told[n][0] >= value - 1e-9));
+        },
+        onchange: (event) => {
+          this.frame.set({ strictness: Number(event.target.value) });
+          this.soon();
+        },
+      }),
+      h(
+        "div",
+        { class: "wide-line small muted" },
+        h("span", {}, "more families"),
+        h("span", {}, "fewer"),
+      ),
+      says,
+    );
+  }
+}
+
+const rowsOf = (family) => family.spellings.reduce((sum, [, rows]) => sum + rows, 0);
+const shortly = (family) => (family.why.startsWith("close") ? family.why.split(";")[0] : "sound");
+
+/** A value with the blanks at its ends made visible. */
+const visible = (value) =>
+  String(value).replace(/^[ \u00a0]+|[ \u00a0]+$/g, (blanks) => "␣".repeat(blanks.length));
