@@ -1,6 +1,7 @@
 """The wide desk: one step's work across the window, by keyboard alone."""
 
 from tests.browser.conftest import settle, violations
+from tests.browser.test_desk import dropped
 from tests.browser.test_studio import copy_of_demo, pick
 
 
@@ -73,3 +74,107 @@ def test_settings_that_do_not_work_are_told_where_the_numbers_stand(page):
     assert "it is to become both" in page.locator(".wide-sums").inner_text()
     page.get_by_role("button", name="Put back").click()
     page.locator(".wide-sums strong").wait_for()
+
+
+def on_file(page, name: str, text: str, kind: str, **settings) -> None:
+    """A file brought in, with a step of a kind after it, across the window."""
+    page.goto("/")
+    dropped(page, "#drop", name, text)
+    page.wait_for_url("**/flows/*")
+    page.wait_for_selector(".slick-row")
+    settle(page)
+    page.keyboard.press("Control+k")
+    page.keyboard.type(kind)
+    page.wait_for_selector(".add-option")
+    page.keyboard.press("Enter")
+    page.wait_for_function(f"() => updraft.stepDesk.step?.kind === {kind.replace(' ', '_').replace('-', '_')!r}")
+    settle(page)
+    if settings:
+        page.evaluate(
+            "(more) => updraft.drafted(updraft.selected, {...updraft.state.steps[updraft.selected].settings, ...more})",
+            settings,
+        )
+        settle(page)
+    page.keyboard.press("Alt+w")
+    page.locator("#wide-title").wait_for()
+
+
+LOTS = "lot,amount,germ\nA1,12 x 5 g,91\nB2,3 x 40 g,70\nC3,by hand,\nD4,1 x 9 g,86\n"
+
+
+def gives(page) -> list[str]:
+    return page.locator(".gives-rows tbody .is-made").all_inner_texts()
+
+
+def test_a_formula_is_typed_with_help_and_shows_what_it_gives_and_where_it_is_wrong(page):
+    on_file(page, "lots.csv", LOTS, "calculate")
+    wide = page.locator("#wide")
+    wide.get_by_label("Column", exact=True).fill("packs")
+    wide.get_by_label("Formula", exact=True).click()
+    page.keyboard.type("numb")
+    page.locator(".cm-tooltip-autocomplete li", has_text="number").first.wait_for()
+    page.locator(".f-info", has_text="number('12 x 5 g', 2) → 5").wait_for()
+    page.keyboard.press("Enter")
+    page.keyboard.type("amont)")
+    page.locator(".gives .said-problem", has_text="The nearest is “amount”").wait_for()
+    assert page.locator(".f-wrong").inner_text() == "amont", "marked where it stands"
+    assert violations(page) == []
+    page.keyboard.press("Control+a")
+    page.keyboard.type("number(amount, 2)")
+    page.locator(".why-empty").wait_for()
+    assert gives(page) == ["5", "40", "empty"], "the first rows; the fourth is of the first one's shape"
+    assert "3 of 4 rows have a result; 1 stay empty." in wide.inner_text()
+    wide.get_by_role("button", name="+ rules").click()
+    wide.get_by_label("Column", exact=True).fill("fate")
+    wide.get_by_text("Write or paste rules as text").click()
+    text = "if germ >= 85 and lot is filled then sow; between 60 and 84 test again; germn 3 then x; otherwise discard"
+    wide.get_by_label("Rules as lines of text").fill(text)
+    wide.get_by_role("button", name="Read them").click()
+    page.locator(".made-columns", has_text="by rules").wait_for()
+    page.wait_for_function("() => [...document.querySelectorAll('.is-made')].some((e) => e.textContent === 'discard')")
+    assert set(gives(page)) == {"sow", "test again", "discard"}
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Apply").click()
+    page.wait_for_function("() => updraft.state.steps.calculate?.status === 'fresh' && updraft.drafts.size === 0")
+    settle(page)
+    page.wait_for_function("() => updraft.grid.item(3)?.cells?.length === 5")
+    rows = [page.evaluate(f"updraft.grid.item({row}).cells") for row in range(4)]
+    assert [row[-2:] for row in rows] == [[5, "sow"], [40, "test again"], [None, "discard"], [9, "sow"]]
+
+
+def test_families_of_spellings_are_decided_by_keys_and_stay_decided(page):
+    names = ["Green Zebra"] * 9 + [
+        "green zebra ",
+        "Green Zembra",
+        "Rampion Blue",
+        "Rampion Blue",
+        "Rampion Blew",
+        "Salsify",
+        "Chard",
+    ]
+    text = "lot,variety\n" + "".join(f"L{n},{name}\n" for n, name in enumerate(names))
+    on_file(page, "names.csv", text, "merge look-alikes", column="variety", close=True, strictness=0.8)
+    wide = page.locator("#wide")
+    page.locator(".family-list button").first.wait_for()
+    assert page.locator(".family-list .name strong").all_inner_texts() == ["Green Zebra", "Rampion Blue"]
+    assert "2 families may each be one thing" in page.locator(".wide-about").inner_text()
+    assert violations(page) == []
+    page.locator(".family-list button").first.focus()
+    page.keyboard.press("Enter")
+    page.locator(".family-title", has_text="Rampion Blue").wait_for()
+    page.keyboard.press("n")
+    page.wait_for_function(
+        "() => Object.keys(updraft.wide.work.answers).length || updraft.wide.work.answers.size === 3"
+    )
+    page.locator(".family-list", has_text="No family here").wait_for()
+    assert page.evaluate("Object.fromEntries(updraft.wide.work.answers)") == {
+        "green zebra ": "Green Zebra", "Green Zembra": "Green Zebra", "Rampion Blew": "Rampion Blew",
+    }  # fmt: skip
+    wide.get_by_label("Strictness").fill("0.95")
+    page.locator(".strictness", has_text="0.95: about").wait_for()
+    page.keyboard.press("Escape")
+    settle(page)
+    page.wait_for_function("() => updraft.table?.step === 'merge_look_alikes'")
+    page.wait_for_function(f"() => updraft.grid.item({len(names) - 1})?.cells")
+    cells = [page.evaluate(f"updraft.grid.item({row}).cells[1]") for row in range(len(names))]
+    assert cells == ["Green Zebra"] * 11 + ["Rampion Blue", "Rampion Blue", "Rampion Blew", "Salsify", "Chard"]

@@ -42,8 +42,11 @@ def telling_rows(table: pl.DataFrame, read: Sequence[str], result: pl.Series) ->
         .with_columns(missed=pl.col("none") & filled)
         .sort("missed", "like", descending=True, maintain_order=True)
     )
-    like = dict(marked.join(groups, on=keys, nulls_equal=True).select("row", "like").head(FIRST).iter_rows())
-    shown = [Outcome(row, "first", like.get(row, 1)) for row in range(min(FIRST, table.height))]
+    begun = marked.head(FIRST).join(groups, on=keys, nulls_equal=True, maintain_order="left")
+    shown = [
+        Outcome(row, "empty" if missed else "first", like)
+        for row, like, missed in begun.select("row", "like", "missed").iter_rows()
+    ]
     known = {one.row for one in shown}
     for row, many, missed in groups.select("at", "like", "missed").iter_rows():
         if row not in known and len(shown) < MOST:

@@ -65,13 +65,14 @@ def _difference(one: str, other: str) -> str:
         a, b = (_without(text, aspect).replace(" ", "") for text in (one, other))
         if a != b:
             found.append(aspect)
-    if any(text != " ".join(text.split()) for text in (one, other)) or _without(one, "") != _without(
-        other, ""
-    ):
+    loose = any(text != " ".join(text.split()) for text in (one, other))
+    if loose or _without(one, "") != _without(other, ""):
         found.append("blanks")
     named = found or ["blanks"]
-    told = named[0] if len(named) == 1 else f"{', '.join(named[:-1])} and {named[-1]}"
-    return f"{told} differ{'s' if named in (['case'], ['the order of words']) else ''}"
+    if len(named) > 1:
+        return f"{', '.join(named[:-1])} and {named[-1]} differ"
+    several = named[0] in ("accents", "signs", "blanks")
+    return f"{named[0]} {'differ' if several else 'differs'}"
 
 
 def _without(text: str, kept: str) -> str:
