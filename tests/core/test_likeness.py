@@ -127,6 +127,8 @@ def test_decided_names_stand_and_a_value_can_be_left_out(tmp_path):
     assert "open_questions" not in {fact.code for fact in done.facts}
     chained = [("Chiogga", "chioggia"), ("chioggia", "Chioggia")]
     assert merged(tmp_path, chained)[0][:2] == ["Chioggia", "Chioggia"], "an answer leads on to the name's own answer"
+    rarer = [("Chioggia", "Chiogga")]
+    assert merged(tmp_path, rarer)[0][:2] == ["Chiogga", "Chiogga"], "a chosen name stays, also where it is rarer"
     _, held = merged(tmp_path, [("Fen Pea", "Fen")], new="hold")
     assert [fact.level for fact in held.facts if fact.code == "open_questions"] == ["hold"]
 

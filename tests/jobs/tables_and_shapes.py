@@ -9,7 +9,7 @@ from xml.etree import ElementTree
 import openpyxl
 
 from tests.jobs import csv_rows, job, json_rows, one_blank, read, ready_job, sheet_rows, step
-from updraft.demo.flows import laboratory, requests
+from updraft.demo.flows import laboratory, requests, requests_in_grams
 from updraft.demo.names import HUB_SPELLINGS, HUBS
 from updraft.demo.stores import WEEKS
 from updraft.standins.ledger import make_entities
@@ -47,34 +47,61 @@ def nearly_the_same(out, world):
     assert sum(row["Hub meant"] == meant[row["Hub"]] for row in rows) >= 0.95 * len(rows)
 
 
-AMOUNT = re.compile(r"(\d+)\s*[xX×]\s*(\d+)")
+AMOUNT = re.compile(r"(?:(\d+)\s*[xX×]\s*)?([\d.]+)\s*([a-zA-Z]+)")
+GRAMS = {"g": 1, "gr": 1, "grams": 1, "kg": 1000, "kilo": 1000, "mg": 0.001}
+
+
+def requested(world):
+    """For each hub and variety the grams, the lines and the last day that requests say; and what says no weight."""
+    meant = {spelling: hub for hub, spellings in HUB_SPELLINGS.items() for spelling in [hub, *spellings]}
+    grams, lines, last, aside = defaultdict(float), defaultdict(int), {}, []
+    for request in json.loads((world / "hub_requests.json").read_text())["requests"]:
+        day = datetime.strptime(request["asked"].split(", ")[1], "%d %B %Y").date()
+        for line in request["lines"]:
+            packs, each, unit = AMOUNT.match(line["amount"]).groups()
+            key = meant[request["hub"]["name"]], line["variety"]
+            if unit.lower() not in GRAMS:
+                aside.append((request["request"], line["amount"]))
+                continue
+            grams[key] += int(packs or 1) * float(each) * GRAMS[unit.lower()]
+            lines[key] += 1
+            last[key] = f"{max(day, date.fromisoformat(last.get(key, '2000-01-01')))}"
+    assert aside and any(value % 5 for value in grams.values()), "there are trays, and other units than grams"
+    return grams, lines, last, aside
+
+
+@ready_job(requests_in_grams())
+def grams_for_each_hub(out, world):
+    grams, lines, last, aside = requested(world)
+    rows = csv_rows(out / "requests_in_grams.csv")
+    found = {(row["requests.hub.name"], row["variety"]): row for row in rows}
+    assert {
+        key: (round(float(row["Grams"]), 6), int(row["Lines"]), row["Last asked"]) for key, row in found.items()
+    } == {key: (round(value, 6), lines[key], last[key]) for key, value in grams.items()}
+    left = csv_rows(out / "requests_without_weight.csv")
+    assert sorted((row["requests.request"], row["amount"]) for row in left) == sorted(aside)
 
 
 @ready_job(requests())
 def requests_against_shipments(out, world):
-    meant = {spelling: hub for hub, spellings in HUB_SPELLINGS.items() for spelling in [hub, *spellings]}
-    grams, last, shipped = defaultdict(int), {}, defaultdict(int)
-    for request in json.loads((world / "hub_requests.json").read_text())["requests"]:
-        day = datetime.strptime(request["asked"].split(", ")[1], "%d %B %Y").date()
-        for line in request["lines"]:
-            packs, each = map(int, AMOUNT.match(line["amount"]).groups())
-            key = meant[request["hub"]["name"]], line["variety"]
-            grams[key] += packs * each
-            last[key] = max(last.get(key, date.min), day)
+    grams, _, last, _ = requested(world)
+    shipped = defaultdict(int)
     entities = make_entities()
     hub_of = {head["Shipment"]: head["Hub"] for head in entities["Shipments"]}
     for line in entities["ShipmentLines"]:
         shipped[hub_of[line["Shipment"]], line["Variety"]] += line["Packets"] or 0
     found = {
         (row["Hub"], row["variety"]): (
-            float(row["Grams asked for"]),
+            round(float(row["Grams asked for"]), 6),
             row["Last asked"],
             int(row["Packets shipped"] or 0),
         )
         for row in csv_rows(out / "requests_against_shipments.csv")
+        if row["Grams asked for"]
     }
-    expected = {key: (grams[key], f"{last[key]}", shipped.get(key, 0)) for key in grams}
-    assert {key: (value, found.get(key)) for key, value in expected.items() if found.get(key) != value} == {}
+    expected = {key: (round(grams[key], 6), last[key], shipped.get(key, 0)) for key in grams}
+    off = {key: (value, found.get(key)) for key, value in expected.items() if found.get(key) != value}
+    assert not {key: value for key, value in off.items() if value[0][0] != (value[1] or (0,))[0]}, "grams"
     assert len(found) == len(expected)
 
 

@@ -102,7 +102,7 @@ def _seed_lots(folder: Path) -> Path:
 
 def _requests(folder: Path) -> Path:
     """Amounts inside text, textual dates, units in several spellings, lists within requests."""
-    pick = random.Random("requests")
+    pick, odd = random.Random("requests"), random.Random("requests in other units")
     found: list[dict[str, Any]] = []
     for number in range(90):
         hub = pick.choice(HUBS)
@@ -110,8 +110,11 @@ def _requests(folder: Path) -> Path:
         lines = [
             {
                 "variety": pick.choice(VARIETIES),
-                "amount": f"{pick.randint(1, 30)} {pick.choice(['x', 'X', '×'])} {pick.choice([5, 10, 25])} "
-                f"{pick.choice(['g', 'gr', 'grams', 'G'])}",
+                "amount": _amount(
+                    odd,
+                    f"{pick.randint(1, 30)} {pick.choice(['x', 'X', '×'])} {pick.choice([5, 10, 25])} "
+                    f"{pick.choice(['g', 'gr', 'grams', 'G'])}",
+                ),
             }
             for _ in range(pick.randint(1, 5))
         ]
@@ -128,6 +131,17 @@ def _requests(folder: Path) -> Path:
     path = folder / "hub_requests.json"
     path.write_text(json.dumps({"exported": "2026-03-31", "requests": found}, ensure_ascii=False, indent=1))
     return path
+
+
+def _amount(odd: random.Random, usual: str) -> str:
+    """An amount, one in six in another form or unit, and hardly ever in one that says no weight."""
+    ways = {
+        0: f"{odd.choice([1, 2, 1.5, 0.5])} {odd.choice(['kg', 'KG', 'kilo'])}",
+        1: f"{odd.randint(2, 9)} × {odd.choice([250, 500])} mg",
+        2: f"{odd.choice([40, 80, 120])}{odd.choice(['g', ' g'])}",
+    }
+    way = odd.randrange(19)
+    return "1 tray" if odd.randrange(90) == 0 else ways.get(way, usual)
 
 
 def _germination(folder: Path) -> Path:

@@ -4,7 +4,11 @@ from __future__ import annotations
 
 from updraft.core import Flow
 from updraft.demo.flows.making import Ready, read, step
-from updraft.demo.names import HUBS
+from updraft.demo.names import HUB_SPELLINGS, HUBS
+
+PACKS = "number(amount, 1) if fits(amount, '.*[xX×].*') else 1"
+UNIT = "lower(extract(amount, '[a-zA-Z]+$'))"
+IN_GRAMS = "choose(unit in ('g', 'gr', 'grams'), 1, unit in ('kg', 'kilo'), 1000, unit == 'mg', 0.001)"
 
 
 def requests() -> Ready:
@@ -31,8 +35,9 @@ def requests() -> Ready:
                 "calculate",
                 {
                     "columns": [
-                        {"name": "packs", "formula": "number(amount, 1)"},
-                        {"name": "each_g", "formula": "number(amount, 2)"},
+                        {"name": "packs", "formula": PACKS},
+                        {"name": "unit", "formula": UNIT},
+                        {"name": "each_g", "formula": f"number(amount, -1) * ({IN_GRAMS})"},
                         {"name": "total_g", "formula": "packs * each_g"},
                         {
                             "name": "day",
@@ -117,6 +122,89 @@ def requests() -> Ready:
                 name="Against shipments",
             ),
             step("out", "write_file", {"name": "requests_against_shipments.csv"}, "against"),
+        ),
+    )
+    return Ready(flow, ("hub_requests.json",))
+
+
+def requests_in_grams() -> Ready:
+    """Every request line in grams, hubs by one name, what says no weight put aside, and the sums a hub."""
+    meant = [[spelling, hub, "", ""] for hub, ways in HUB_SPELLINGS.items() for spelling in ways]
+    flow = Flow(
+        name="Requests in grams",
+        note="Amounts such as “12 x 5 g”, “1.5 kg” and “6 × 250 mg”, all in grams, for each hub and variety.",
+        decisions={"hub": meant},
+        steps=(
+            read(
+                "lines",
+                "hub_requests.json",
+                "Request lines",
+                records="/requests/*/lines",
+                parent=["request", "asked", "hub.name"],
+            ),
+            step(
+                "parts",
+                "calculate",
+                {
+                    "columns": [
+                        {"name": "packs", "formula": PACKS},
+                        {"name": "each", "formula": "number(amount, -1)"},
+                        {"name": "unit", "formula": UNIT},
+                        {"name": "day", "formula": "date(after(`requests.asked`, ', '), 'D Month YYYY')"},
+                    ]
+                },
+                "lines",
+                name="Amounts taken apart",
+            ),
+            step(
+                "grams",
+                "convert_units",
+                {"columns": {"names": ["each"]}, "by": "column", "unit_column": "unit", "to": "g"},
+                "parts",
+                name="Each pack in grams",
+            ),
+            step(
+                "total",
+                "calculate",
+                {"columns": [{"name": "total_g", "formula": "packs * each if unit == 'g' else None"}]},
+                "grams",
+                name="Grams of each line",
+            ),
+            step(
+                "hub",
+                "merge_look_alikes",
+                {"column": "requests.hub.name", "close": True},
+                "total",
+                name="One name a hub",
+            ),
+            step(
+                "check",
+                "check",
+                {
+                    "rules": [
+                        {"must": "filled", "columns": ["total_g"], "then": "reject"},
+                        {"must": "one_of", "columns": ["requests.hub.name"], "values": list(HUBS)},
+                    ]
+                },
+                "hub",
+                name="Only lines that say a weight",
+            ),
+            step(
+                "sums",
+                "summarise",
+                {
+                    "by": ["requests.hub.name", "variety"],
+                    "figures": [
+                        {"figure": "sum", "column": "total_g", "name": "Grams"},
+                        {"figure": "rows", "name": "Lines"},
+                        {"figure": "max", "column": "day", "name": "Last asked"},
+                    ],
+                },
+                "check",
+                name="Grams a hub and variety",
+            ),
+            step("out", "write_file", {"name": "requests_in_grams.csv"}, "sums"),
+            step("aside", "write_file", {"name": "requests_without_weight.csv"}, "check.rejected"),
         ),
     )
     return Ready(flow, ("hub_requests.json",))

@@ -86,7 +86,8 @@ class MergeLookAlikes(StepKind):
         counted = values.agg(pl.len().alias("n")).collect()
         found = proposals(counted, ways)
         decided = context.decisions
-        fresh = [one for one in found if one.value not in decided]
+        settled = set(decided.values())  # a name that somebody chose stays, however frequent another is
+        fresh = [one for one in found if one.value not in decided and one.value not in settled]
         taken = {"sure": SURE, "merge": {*SURE, "sound", "close"}, "leave": set()}[settings.undecided]
         merged = {one.value: one.name for one in fresh if one.way in taken}
         merged |= {value: answer for value, answer in decided.items() if answer != value}

@@ -86,7 +86,9 @@ export class Work {
   }
 
   decided(family) {
-    return family.spellings.slice(1).every(([value]) => this.answers.has(value));
+    const names = new Set(this.answers.values());
+    const settled = ([value]) => this.answers.has(value) || names.has(value);
+    return family.spellings.slice(1).every(settled);
   }
 
   shown() {
