@@ -108,3 +108,20 @@ def test_the_command_line_answers_with_readings_and_a_question(tmp_path):
     )
     nothing = json.loads(call("--column", "Lot", "--give", "0:☃ and more", "--json").stdout)
     assert nothing == {"readings": [], "question": None}
+
+
+@pytest.mark.parametrize(
+    ("columns", "given", "expected"),
+    [
+        ({"amount": ["12 x 5 g", "1,5 kg", "6 × 250 mg", "1 tray"]}, {0: "60", 1: "1500"}, ["60", "1500", "1.5", None]),
+        ({"at": ["3:05 PM", "11:40 am", "12:15 AM", "25:00 PM"]}, {0: "15:05"}, ["15:05", "11:40", "00:15", None]),
+        ({"at": ["15:05", "08:30", "00:15"]}, {0: "3:05 PM"}, ["3:05 PM", "8:30 AM", "12:15 AM"]),
+        ({"asked": ["March 2026", "July 2025", "soon"]}, {0: "2026-03"}, ["2026-03", "2025-07", None]),
+        ({"asked": ["2026-03", "2025-07"]}, {0: "March 2026"}, ["March 2026", "July 2025"]),
+        ({"month": ["March", "July"]}, {0: "03"}, ["03", "07"]),
+        ({"a": [1, 2], "b": [4, 5], "c": [7, 9]}, {0: "12"}, ["12", "16"]),
+        ({"a": [1, 2], "b": [4, 5], "c": [8, 9]}, {0: "32"}, ["32", "90"]),
+    ],
+)
+def test_amounts_times_months_and_sums_of_several_are_understood(columns, given, expected):
+    assert from_examples(pl.DataFrame(columns), given).readings[0].values == expected

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator
 from datetime import date, datetime
 
@@ -12,6 +13,7 @@ from updraft.core.values import FORMATS, Kind, converted
 from updraft.core.values.convert import could_read, pattern_of
 
 _MORE = (
+    "MM", "M", "Month", "Mon",
     "Mon YYYY", "Month YYYY", "YYYY-MM", "MM/YYYY", "YYYY", "YY", "Mon YY", "D Mon YY",
     "D Mon", "D Month", "Mon D", "Month D", "DD.MM.", "DD/MM", "MM-DD",
 )  # fmt: skip
@@ -23,6 +25,23 @@ _PARTS: dict[str, Callable[[date], str]] = {
     "day": lambda day: str(day.day),
     "week": lambda day: str(day.isocalendar().week),
     "weekday": lambda day: str(day.isoweekday()),
+}
+# A month as people write it → what makes a day of it: what stands before, the form of all, what behind.
+_MONTHS = {
+    "Month YYYY": ("1 ", "D Month YYYY", ""),
+    "Mon YYYY": ("1 ", "D Mon YYYY", ""),
+    "MM/YYYY": ("01/", "DD/MM/YYYY", ""),
+    "MM.YYYY": ("01.", "DD.MM.YYYY", ""),
+    "YYYY-MM": ("", "YYYY-MM-DD", "-01"),
+    "Month": ("1 ", "D Month YYYY", " 2000"),
+    "Mon": ("1 ", "D Mon YYYY", " 2000"),
+}
+# A time of day → how Python reads it, and its shape.
+_TIMES = {
+    "hh:mm": ("%H:%M", r"\d{2}:\d{2}"),
+    "hh:mm:ss": ("%H:%M:%S", r"\d{2}:\d{2}:\d{2}"),
+    "h:mm AM": ("%I:%M %p", r"\d{1,2}:\d{2} [ap]m"),
+    "h:mmAM": ("%I:%M%p", r"\d{1,2}:\d{2}[ap]m"),
 }
 _MIXED = {"MM/DD/YYYY", "DD/MM/YYYY", "MM/DD/YY", "DD/MM/YY", "M/D/YYYY", "D/M/YYYY", "M/D/YY", "D/M/YY"}
 
@@ -40,10 +59,54 @@ def days_in(whole: Piece, texts: list[str | None], at: int, wanted: str) -> Iter
         return
     for form in FORMATS[Kind.DATE]:
         if could_read(form, text):
-            days = _read(texts, form)
-            if (day := days[text]) is not None:
-                share = sum(day is None for day in days.values()) / len(days)
-                yield from _said(whole, form, days, day, wanted, 3 * share)
+            yield from _of(whole, texts, text, wanted, ("", form, ""), form)
+
+
+def months_in(whole: Piece, texts: list[str | None], at: int, wanted: str) -> Iterator[tuple[str, Piece]]:
+    """The same for a column that says months, with a year or without: “March 2026”, “03/2026”, “Mar”."""
+    text = texts[at]
+    for short, (before, form, behind) in _MONTHS.items() if text else ():
+        if could_read(form, f"{before}{text}{behind}"):
+            yield from _of(whole, texts, text or "", wanted, (before, form, behind), short)
+
+
+def times_in(whole: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]]:
+    """Ways to write a time of day: by 24 hours, or by 12 with AM and PM."""
+    for form in _TIMES:
+        if _time(text, form, form) is None:
+            continue
+        for out in (*_TIMES, "h AM", "hAM"):
+            result = _time(text, form, out)
+            if out != form and result and result in wanted:
+
+                def of(row: Row, form: str = form, out: str = out) -> str | None:
+                    return _time(whole.of(row) or "", form, out)
+
+                formula = f"time_as({whole.formula}, {quoted(form)}, {quoted(out)})"
+                yield result, Piece(formula, of, whole.cost + 1.0, f"as {out} the time {whole.words}")
+
+
+def _of(
+    whole: Piece, texts: list[str | None], text: str, wanted: str, around: tuple[str, str, str], short: str
+) -> Iterator[tuple[str, Piece]]:
+    days = _read(texts, around)
+    if (day := days[text]) is not None:
+        share = sum(day is None for day in days.values()) / len(days)
+        yield from _said(whole, around, days, day, wanted, 3 * share, short)
+
+
+def _time(text: str, form: str, out: str) -> str | None:
+    """As the function `time_as`."""
+    pattern, shape = _TIMES[form]
+    if not re.fullmatch(shape, text.strip(), re.IGNORECASE):
+        return None
+    try:
+        read = datetime.strptime(text.strip(), pattern)
+    except ValueError:
+        return None
+    hour = str(read.hour % 12 or 12)
+    made = {"h:mm AM": f"{hour}:%M %p", "h:mmAM": f"{hour}:%M%p", "h AM": f"{hour} %p", "hAM": f"{hour}%p"}
+    return read.strftime(made.get(out) or _TIMES[out][0])
 
 
 def could_be_day(text: str) -> bool:
@@ -51,20 +114,28 @@ def could_be_day(text: str) -> bool:
     return 6 <= len(text) <= 20 and any(could_read(form, text) for form in FORMATS[Kind.DATE])
 
 
-def _read(texts: list[str | None], form: str) -> dict[str, date | None]:
-    """The values as dates."""
+def _read(texts: list[str | None], around: tuple[str, str, str]) -> dict[str, date | None]:
+    """The values as dates, by a form, with what is put before and behind them."""
+    before, form, behind = around
     known = [text for text in dict.fromkeys(texts) if text]
     read = pl.DataFrame({"t": known}, schema={"t": pl.String}).select(
-        converted(pl.col("t"), pl.String(), Kind.DATE, [form])
+        converted(before + pl.col("t") + behind, pl.String(), Kind.DATE, [form])
     )
     found = read.to_series().to_list()
     return dict(zip(known, [v.date() if isinstance(v, datetime) else v for v in found], strict=True))
 
 
 def _said(
-    whole: Piece, form: str, days: dict[str, date | None], day: date, wanted: str, doubt: float
+    whole: Piece,
+    around: tuple[str, str, str],
+    days: dict[str, date | None],
+    day: date,
+    wanted: str,
+    doubt: float,
+    short: str,
 ) -> Iterator[tuple[str, Piece]]:
-    read = f"date({whole.formula}, {quoted(form)})"
+    before, form, behind = (quoted(text) if text else "" for text in around)
+    read = f"date({' + '.join(filter(None, (before, whole.formula, behind)))}, {form})"
 
     def piece(formula: str, make: Callable[[date], str], cost: float, words: str) -> Piece:
         def of(row: Row) -> str | None:
@@ -76,7 +147,7 @@ def _said(
     for out in _FORMS:
         pattern = pattern_of(out, year=False)
         result = day.strftime(pattern)
-        if result in wanted and out != form:
+        if result in wanted and out != short:
             cost = 1.2 + 0.8 * (out in _MIXED) + 0.1 * (result != wanted)
             yield result, piece(f"text({read}, {quoted(out)})", _named(pattern), cost, f"as {out} the date")
     for name, pattern in (("month", "%B"), ("weekday", "%A")):

@@ -10,9 +10,13 @@ from functools import partial
 from itertools import permutations
 
 from updraft.core.synthesis.pieces import Piece, Row, fixed_cost, quoted
+from updraft.core.values.dressed import UNITS
 
 _FACTORS = (10, 100, 1000, 1_000_000, 12, 24, 60, 3600, 7)
 _FOUND = re.compile(r"-?\d+(?:[.,]\d+)?")
+_AMOUNT = re.compile(r"(?:(\d+)\s*[xX×*]\s*)?(\d+(?:[.,]\d+)?)\s*([a-zA-Z]+)\.?")
+_COLUMN = re.compile(r"[^(]+|text\([^(]+\)")
+_TARGETS = ("mg", "g", "kg", "ml", "l", "mm", "cm", "m", "km")
 _GROUPED = re.compile(r"-?\d{1,3}(,\d{3})+(\.\d+)?")
 
 
@@ -22,6 +26,7 @@ class _Number:
     of: Callable[[Row], float | None]
     cost: float
     words: str
+    column: bool = False  # the first number of a whole column
 
 
 def numbers_in(pieces: list[tuple[str, Piece]], wanted: str) -> Iterator[Piece]:
@@ -86,13 +91,41 @@ def _read(pieces: list[tuple[str, Piece]]) -> Iterator[tuple[_Number, float]]:
             call = f"number({piece.formula})" if place == 1 else f"number({piece.formula}, {place})"
             words = piece.words if place == 1 else f"number {place} of {piece.words}"
             of = _on(piece, partial(_number, place))
-            yield _Number(call, of, piece.cost + 0.4 * place, words), found
+            whole = place == 1 and _COLUMN.fullmatch(piece.formula) is not None
+            yield _Number(call, of, piece.cost + 0.4 * place, words, whole), found
+        yield from _measured(text, piece)
         turned = _degrees(text)
         if turned is not None:
             number = _Number(
                 f"degrees({piece.formula})", _on(piece, _degrees), piece.cost + 1, f"{piece.words} in degrees"
             )
             yield number, turned
+
+
+def _measured(text: str, piece: Piece) -> Iterator[tuple[_Number, float]]:
+    """An amount such as “12 x 5 g” or “1.5 kg” in each unit of its measure."""
+    found = amount(text)
+    if found is None:
+        return
+    measure, size = found
+    for unit in (one for one in _TARGETS if UNITS[one][0] == measure):
+
+        def of(row: Row, unit: str = unit) -> float | None:
+            known = amount(piece.of(row) or "")
+            return known[1] / UNITS[unit][1] if known and known[0] == UNITS[unit][0] else None
+
+        formula = f"measure({piece.formula}, {quoted(unit)})"
+        cost = piece.cost + 0.9 + 0.3 * (unit not in ("g", "l", "m"))
+        yield _Number(formula, of, cost, f"the amount {piece.words} in {unit}"), size / UNITS[unit][1]
+
+
+def amount(text: str) -> tuple[str, float] | None:
+    """What is measured and how much of it, in the unit that others are told by; as the function `measure`."""
+    found = _AMOUNT.fullmatch(text.strip())
+    unit = UNITS.get(found[3].lower()) if found else None
+    if not found or unit is None:
+        return None
+    return unit[0], float(found[1] or 1) * float(found[2].replace(",", ".")) * unit[1]
 
 
 def _on(piece: Piece, read: Callable[[str], float | None]) -> Callable[[Row], float | None]:
@@ -114,6 +147,7 @@ def _reckoned(
             for sign, result in (("*", value * factor), ("/", value / factor)):
                 if value and abs(result - goal) <= (near if decimals else 1e-6):
                     yield _joined(number, sign, factor), result
+    yield from _of_all(numbers, goal, near if decimals else 1e-6)
     for (a, x), (b, y) in permutations(numbers[:14], 2):
         if a.formula == b.formula:
             continue
@@ -124,6 +158,35 @@ def _reckoned(
         for factor in (60, 100, 12, 1000):
             if abs(x * factor + y - goal) <= 1e-6:
                 yield _pair(_joined(a, "*", factor), "+", b), x * factor + y
+
+
+def _of_all(
+    numbers: list[tuple[_Number, float]], goal: float, near: float
+) -> Iterator[tuple[_Number, float]]:
+    """The sum, the mean and the product of the first numbers of three columns or more."""
+    firsts = [(number, value) for number, value in numbers if number.column]
+    if not 3 <= len(firsts) <= 12:
+        return
+    values = [value for _, value in firsts]
+    inner = ", ".join(number.formula for number, _ in firsts)
+    ways: list[tuple[str, Callable[[list[float]], float], str]] = [
+        (f"sum({inner})", math.fsum, "the sum of"),
+        (f"mean({inner})", lambda each: math.fsum(each) / len(each), "the mean of"),
+        (" * ".join(number.formula for number, _ in firsts), math.prod, "the product of"),
+        (f"largest({inner})", max, "the largest of"),
+        (f"smallest({inner})", min, "the smallest of"),
+    ]
+    words = ", ".join(number.words for number, _ in firsts)
+    for formula, make, said in ways:
+        if abs(make(values) - goal) > near:
+            continue
+
+        def of(row: Row, make: Callable[[list[float]], float] = make) -> float | None:
+            found = [number.of(row) for number, _ in firsts]
+            return None if None in found else make([value for value in found if value is not None])
+
+        dear = 0.8 if said in ("the largest of", "the smallest of") else 0.0
+        yield _Number(formula, of, 2.0 + dear, f"{said} {words}"), make(values)
 
 
 def _joined(number: _Number, sign: str, factor: float) -> _Number:

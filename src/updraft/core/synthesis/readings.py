@@ -20,7 +20,7 @@ from updraft.core.formula import compile_formula
 from updraft.core.formula.registry import functions
 from updraft.core.problems import Problem
 from updraft.core.synthesis.changes import in_one_case, variants
-from updraft.core.synthesis.days import could_be_day, days_in
+from updraft.core.synthesis.days import could_be_day, days_in, months_in, times_in
 from updraft.core.synthesis.numbers import numbers_in
 from updraft.core.synthesis.pieces import Piece, Row, column, fixed_cost, parts_of, places_of, quoted
 from updraft.core.values import Kind, kind_of
@@ -133,7 +133,14 @@ def _programs(columns: list[Piece], rows: Sequence[Row], at: int, wanted: str) -
             _lay(spans, wanted, result, made)
     dated = [(text, part) for text, part in parts if part.cost < 2.8 and could_be_day(text)][:6]
     for _, piece in [*sources, *dated]:
-        for result, made in days_in(piece, [piece.of(one) for one in rows], at, wanted):
+        texts = [piece.of(one) for one in rows]
+        for result, made in days_in(piece, texts, at, wanted):
+            _lay(spans, wanted, result, made)
+    for _, piece in sources:
+        for result, made in months_in(piece, [piece.of(one) for one in rows], at, wanted):
+            _lay(spans, wanted, result, made)
+    for text, piece in [*sources, *[(t, p) for t, p in parts if ":" in t][:12]]:
+        for result, made in times_in(piece, text, wanted):
             _lay(spans, wanted, result, made)
     for text, piece in sources:
         for base, made in [(text, piece), *((c.of(text) or "", c.around(piece)) for c in in_one_case(text))]:

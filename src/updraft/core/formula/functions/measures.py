@@ -11,6 +11,7 @@ from updraft.core.formula.functions.text import as_text
 from updraft.core.formula.registry import function
 from updraft.core.formula.terms import Misfit, Term
 from updraft.core.values import Kind
+from updraft.core.values.dressed import UNITS
 from updraft.core.values.units import scale_of
 
 
@@ -158,3 +159,27 @@ def middle_of(values: list[Term]) -> Term:
 def range_of(values: list[Term]) -> Term:
     high, low = _across(values, pl.max_horizontal), _across(values, pl.min_horizontal)
     return Term(pl.when(_any_filled(values)).then(high.expr - low.expr), high.kind)
+
+
+@function(
+    "text: text, unit: text!",
+    "an amount such as 12 x 5 g or 1.5 kg, all of it, in a unit; empty where it says no such amount",
+    "measure('6 × 250 mg', 'g')",
+    "1.5",
+)
+def measure(text: Term, unit: Term) -> Term:
+    target = UNITS.get(str(unit.constant).strip().lower())
+    if target is None:
+        raise Misfit(f"“{unit.constant}” is no unit that is known here.", "Use such as 'g', 'ml' or 'cm'.")
+    known = {name: size for name, (of, size) in UNITS.items() if of == target[0]}
+    written = text.expr.str.strip_chars().str.extract_groups(
+        r"^(?:(\d+)\s*[xX×*]\s*)?(\d+(?:[.,]\d+)?)\s*([a-zA-Z]+)\.?$"
+    )
+    packs = written.struct.field("1").cast(pl.Float64).fill_null(1)
+    each = written.struct.field("2").str.replace(",", ".", literal=True).cast(pl.Float64)
+    size = (
+        written.struct.field("3")
+        .str.to_lowercase()
+        .replace_strict(list(known), list(known.values()), default=None, return_dtype=pl.Float64)
+    )
+    return Term((packs * each * size / target[1]).round_sig_figs(15), Kind.NUMBER)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 import polars as pl
@@ -13,6 +14,9 @@ from updraft.core.values.convert import pattern_of
 
 _DAY = "date('2026-03-31')"
 _TIME = "datetime('2026-03-31 14:05:09')"
+
+
+_CLOCK = {"hh": r"\d{2}", "mm": r"\d{2}", "ss": r"\d{2}", "h": r"\d{1,2}", "AM": "[AaPp][Mm]"}
 
 
 @function("value: any, format: text! = ''", "read as date and time, by a format or the usual ones",
@@ -178,3 +182,27 @@ def from_seconds(seconds: Term) -> Term:
     many = (seconds.as_number() * 1_000_000).cast(pl.Int64, strict=False)
     known = pl.when(many.abs() < 253_402_300_800_000_000).then(many)  # to the year 9999
     return Term(known.cast(pl.Datetime("us")), Kind.DATETIME)
+
+
+@function(
+    "text: text, format: text!, new: text!",
+    "a time of day in another form; empty where it is none",
+    "time_as('3:05 PM', 'h:mm AM', 'hh:mm')",
+    "15:05",
+)
+def time_as(text: Term, format: Term, new: Term) -> Term:
+    form, out = (pattern_of(str(term.constant), year=False) for term in (format, new))
+    shape = re.escape(str(format.constant))
+    for letters, digits in (
+        ("hh", r"\d{2}"),
+        ("mm", r"\d{2}"),
+        ("ss", r"\d{2}"),
+        ("h", r"\d{1,2}"),
+        ("AM", "[AaPp][Mm]"),
+    ):
+        shape = shape.replace(letters, digits)
+    bare = text.expr.str.strip_chars()
+    fits = bare.str.contains(f"^{shape}$")
+    # A day before it, since a time alone is read by fewer forms.
+    read = ("2000-01-01 " + bare).str.to_datetime(f"%Y-%m-%d {form}", strict=False)
+    return Term(pl.when(fits).then(read.dt.to_string(out)), Kind.TEXT)
