@@ -70,7 +70,7 @@ class Bins(StepKind):
         number = pl.col(settings.column).cast(pl.Float64)
         number = pl.when(number.is_finite()).then(number)
         if settings.by == "width":
-            return Result(table.with_columns(_of_width(number, settings).alias(into)), touched=())
+            return Result(table.with_columns(_of_width(table, number, settings).alias(into)), touched=())
         edges = self._edges(table.select(number), settings)
         names = _names(edges, settings)
         place = pl.sum_horizontal([(number >= edge).cast(pl.UInt32) for edge in edges])
@@ -106,15 +106,23 @@ class Bins(StepKind):
         return f"{settings.column or '…'} · {how} → {settings.into}"
 
 
-def _of_width(number: pl.Expr, settings: BinsSettings) -> pl.Expr:
+def _of_width(table: pl.LazyFrame, number: pl.Expr, settings: BinsSettings) -> pl.Expr:
     if not settings.width > 0:
         raise Problem("The width", "it is not above 0.", "Type how wide a bin is.", field="width")
     # 0.3 / 0.1 is 2.9999999999999996 in binary: fifteen figures say which bin is meant.
     step = ((number - settings.start) / settings.width).round_sig_figs(15).floor()
-    low = (step * settings.width + settings.start).round_sig_figs(15)
-    high = ((step + 1) * settings.width + settings.start).round_sig_figs(15)
-    ends = [as_text(Term(end, Kind.NUMBER)) for end in (low, high)]
-    return pl.concat_str(ends[0], pl.lit(" to "), ends[1])
+    named = table.select(step.alias("step")).unique().collect().drop_nulls()
+    # Bins are few beside the rows: each is written once.
+    place = pl.col("step")
+    texts = named.select(
+        place, name=pl.concat_str(*(_end(place, n, settings) for n in (0, 1)), separator=" to ")
+    )
+    return step.replace_strict(texts["step"], texts["name"], default=None, return_dtype=pl.String)
+
+
+def _end(step: pl.Expr, further: int, settings: BinsSettings) -> pl.Expr:
+    end = ((step + further) * settings.width + settings.start).round_sig_figs(15)
+    return as_text(Term(end, Kind.NUMBER))
 
 
 def _typed(lines: tuple[str, ...]) -> list[float]:

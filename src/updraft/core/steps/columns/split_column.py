@@ -86,7 +86,7 @@ class SplitColumn(StepKind):
             )
         parts = _parts(settings)
         if settings.into == "rows":
-            more = table.select((parts.list.len().cast(pl.Int64) - 1).clip(0).sum())
+            more = table.select((_how_many(settings) - 1).clip(0).sum())
             rows = table.with_columns(parts.list.eval(_part(pl.element())).alias(name))
             return Result(
                 rows.explode(name, empty_as_null=True),
@@ -115,7 +115,7 @@ class SplitColumn(StepKind):
                         field="names",
                     )
             return settings.names
-        most = table.select(_parts(settings).list.len().max()).collect().item() or 1
+        most = table.select(_how_many(settings).max()).collect().item() or 1
         if most > MOST:
             raise Problem(
                 f"Column “{settings.column}”",
@@ -145,7 +145,7 @@ class SplitColumn(StepKind):
             for out in ((*((other,) if settings.keep else ()), *names) if other == name else (other,))
         ]
         kept = table if settings.keep else table.rename({name: whole})
-        short = table.select((_parts(settings).list.len() < many).sum()) if settings.names else None
+        short = table.select((_how_many(settings) < many).sum()) if settings.names else None
         counts = (
             ()
             if short is None
@@ -191,6 +191,13 @@ def _parts(settings: SplitColumnSettings) -> pl.Expr:
     return _marked(text, settings).str.split(_CUT)
 
 
+def _how_many(settings: SplitColumnSettings) -> pl.Expr:
+    """How many parts each text has."""
+    if settings.by == "mark" and settings.at:
+        return pl.col(settings.column).str.count_matches(settings.at, literal=True).cast(pl.Int64) + 1
+    return _parts(settings).list.len().cast(pl.Int64)
+
+
 def _first(settings: SplitColumnSettings, name: str, many: int) -> list[pl.Expr]:
     """The first parts, the last with the rest."""
     text = pl.col(name)
@@ -206,6 +213,8 @@ def _first(settings: SplitColumnSettings, name: str, many: int) -> list[pl.Expr]
     if many == 1:
         return [text.str.replace_all(_CUT, "", literal=True)]
     parts = text.str.splitn(at, many).struct
+    if settings.by == "mark":
+        return [parts.field(f"field_{n}") for n in range(many)]
     # What is left holds the marks of ours that were put between.
     return [parts.field(f"field_{n}").str.replace_all(_CUT, "", literal=True) for n in range(many)]
 

@@ -62,8 +62,9 @@ class PickRows(StepKind):
                 f"The picked row “{listed(wrong.key)}”", f"the key has {len(settings.keys)} columns now.",
                 "Pick the rows anew, or put the columns back.", field="keys",
             )  # fmt: skip
-        key = pl.concat_str([text.str.len_chars().cast(pl.String) + ":" + text for text in texts])
-        held = [_told(one.key) for one in settings.rows]
+        alone = len(texts) == 1
+        key = texts[0] if alone else pl.concat_str([_told(text) for text in texts])
+        held = [one.key[0] if alone else "".join(map(_as_told, one.key)) for one in settings.rows]
         marked = table.with_columns(key.alias(_KEY))
         picked = pl.col(_KEY).is_in(pl.Series(held, dtype=pl.String).implode())
         there = marked.filter(picked).select(_KEY).group_by(_KEY).agg(pl.len().alias("n"))
@@ -101,6 +102,10 @@ class PickRows(StepKind):
         return f"{many} {does}, by {listed(settings.keys) or '…'}"
 
 
-def _told(key: tuple[str, ...]) -> str:
-    """A key as one text; the lengths keep “a” and “b” apart from “ab” and nothing."""
-    return "".join(f"{len(text)}:{text}" for text in key)
+def _told(text: pl.Expr) -> pl.Expr:
+    """A part of a key; the lengths keep “a” and “b” apart from “ab” and nothing."""
+    return text.str.len_chars().cast(pl.String) + ":" + text
+
+
+def _as_told(text: str) -> str:
+    return f"{len(text)}:{text}"
