@@ -178,3 +178,27 @@ def test_families_of_spellings_are_decided_by_keys_and_stay_decided(page):
     page.wait_for_function(f"() => updraft.grid.item({len(names) - 1})?.cells")
     cells = [page.evaluate(f"updraft.grid.item({row}).cells[1]") for row in range(len(names))]
     assert cells == ["Green Zebra"] * 11 + ["Rampion Blue", "Rampion Blue", "Rampion Blew", "Salsify", "Chard"]
+
+
+def test_rows_are_picked_in_the_table_by_the_space_bar_and_held_by_their_key(page):
+    page.goto("/")
+    lines = "".join(f"{'Fen' if n % 2 else 'Dale'},L{n},{n * 5}\n" for n in range(8))
+    dropped(page, "#drop", "lots.csv", f"hub,lot,grams\n{lines}")
+    page.wait_for_url("**/flows/*")
+    page.wait_for_selector(".slick-row")
+    settle(page)
+    page.wait_for_function("() => updraft.grid.facts?.size === 3")
+    page.evaluate("updraft.grid.grid.setActiveCell(2, 1); updraft.grid.focus()")
+    page.keyboard.press("Shift+ArrowDown")
+    page.keyboard.press("Space")
+    page.wait_for_function("() => updraft.stepDesk.step?.kind === 'pick_rows' && updraft.table?.step === 'pick_rows'")
+    settle(page)
+    assert page.evaluate("updraft.state.steps.pick_rows.settings.keys") == ["lot"], "the column that tells rows apart"
+    page.evaluate("updraft.grid.grid.setActiveCell(3, 1); updraft.grid.focus()")
+    page.keyboard.press("Space")
+    page.wait_for_function("() => updraft.drafts.get('pick_rows')?.rows.length === 1")
+    assert page.locator(".picked-rows .name").all_inner_texts() == ["L2"], "picked again, a row is left"
+    page.locator(".pick").get_by_text("dropped", exact=True).click()
+    page.get_by_role("button", name="Apply").click()
+    page.wait_for_function("() => updraft.drafts.size === 0 && updraft.table?.rows === 7")
+    assert violations(page) == []

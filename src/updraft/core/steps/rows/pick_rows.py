@@ -21,7 +21,7 @@ class PickRowsSettings(Settings):
     )
     rows: tuple[Picked, ...] = setting(
         "Picked rows",
-        "in the table: space picks the row, Shift with an arrow a range",
+        "in the table, while they are marked: the space bar picks a row, or those selected",
         widget="picked",
         default=(),
     )
@@ -44,6 +44,7 @@ class PickRows(StepKind):
     summary = "Mark, keep or drop rows that you pick by hand"
     words = ("select rows", "star", "flag", "tick", "by hand", "manual", "checkbox", "delete rows")
     icon = "check2-square"
+    made_for = "rows"
     outputs = (Out(main=True), Out("missing", "Picked rows that are not there"))
     Settings = PickRowsSettings
 

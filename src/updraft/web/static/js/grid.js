@@ -477,6 +477,13 @@ export class TableGrid {
         ]);
       event.stopImmediatePropagation?.();
       native.preventDefault();
+    } else if (native.key === " " && !native.ctrlKey && !native.metaKey && !native.altKey) {
+      const range = this.grid.getSelectionModel().getSelectedRanges()[0];
+      const cell = this.grid.getActiveCell();
+      const [from, to] = range ? [range.fromRow, range.toRow] : [cell?.row ?? 0, cell?.row ?? 0];
+      this.act.pickRows(from, to);
+      event.stopImmediatePropagation?.();
+      native.preventDefault();
     } else if (native.altKey && native.key.toLowerCase() === "c") {
       const cell = this.grid.getActiveCell();
       if (cell) this.act.chooseColumn(this.grid.getColumns()[cell.cell].id);

@@ -56,6 +56,7 @@ export function openMenu(beside, items) {
 }
 
 const KEYS = [
+  ["Space", "Pick the selected rows of the table by hand, or leave them again"],
   ["Ctrl K", "Add a step behind the selected one"],
   ["Ctrl Enter", "Apply the settings in the panel"],
   ["Ctrl Z / Ctrl Shift Z", "Undo / redo"],
