@@ -198,8 +198,8 @@ class StepKind(ABC):
         answers: for a kind that needs decisions, the answers that its open questions can have; none: any
             text.
         made_for: what the page makes such a step for by itself: a `file` that comes in, pasted `cells`, the
-            `order` of a sorted view, `values` edited in place, `rows` picked by hand, the `profile` taken as a
-            table.
+            `order` of a sorted view, `values` edited in place, `rows` picked by hand, the `profile` taken as
+            a table.
         way_in: for a source, its place among the ways in and what it brings, such as (5, "A database").
         works_on: types of columns of which it needs at least one; none: any.
         desk: the module of the page that draws its desk; `form` makes one from the settings.
