@@ -172,7 +172,9 @@ def _frame(table: pl.DataFrame) -> Any:
     import pandas
 
     frame = pandas.DataFrame({name: table[name].to_numpy() for name in table.columns})
-    return frame.convert_dtypes() if "Day" not in frame else frame.assign(Day=pandas.to_datetime(frame["Day"]))
+    return (
+        frame.convert_dtypes() if "Day" not in frame else frame.assign(Day=pandas.to_datetime(frame["Day"]))
+    )
 
 
 def by_pandas(table: Any, other: Any) -> dict[str, Callable[[], object]]:

@@ -58,7 +58,13 @@ PACKAGES: list[tuple[str, str, Path, dict[str, str]]] = [
 
 # The editor of formulas comes in many small modules: they are put together into one file. The licence of all
 # of them is the same.
-EDITOR = {"state": "6.7.6", "view": "6.43.15", "autocomplete": "6.20.4", "commands": "6.11.1", "language": "6.13.1"}
+EDITOR = {
+    "state": "6.7.6",
+    "view": "6.43.15",
+    "autocomplete": "6.20.4",
+    "commands": "6.11.1",
+    "language": "6.13.1",
+}
 BUNDLER = "esbuild@0.28.2"
 ENTRY = """
 export { EditorState, StateEffect, StateField } from "@codemirror/state";
