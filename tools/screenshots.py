@@ -39,10 +39,6 @@ def views(page: Page, world: Path) -> None:
     shot("home")
     open_demo(page, "tidy")
     shot("studio")
-    open_demo(page, "recode_variety")
-    page.locator(".chip-fresh").click()
-    settle(page)
-    shot("changes")
     open_demo(page, "look_up")
     page.locator(".chip-warn").click()
     settle(page)
@@ -88,13 +84,12 @@ def views(page: Page, world: Path) -> None:
     page.wait_for_selector(".slick-row")
     settle(page)
     shot("import")
-    for name, file in (("fixed", "scales.txt"), ("nested", "hub_requests.json")):
-        page.goto("/")
-        page.set_input_files("#start-file", world / file)
-        page.wait_for_selector(".slick-row")
-        page.wait_for_selector(".raw-body")
-        settle(page)
-        shot(name)
+    page.goto("/")
+    page.set_input_files("#start-file", world / "hub_requests.json")
+    page.wait_for_selector(".slick-row")
+    page.wait_for_selector(".raw-body")
+    settle(page)
+    shot("nested")
     source(page, "database")
     page.get_by_role("combobox", name="Table").fill("lots")
     page.locator(".finder-option", has_text="lots").click()
@@ -135,6 +130,27 @@ def views(page: Page, world: Path) -> None:
     page.locator(".wide-values button").nth(1).focus()
     page.wait_for_selector(".wide-rows")
     shot("wide")
+    across(page, "Requests in grams", "parts")
+    page.get_by_role("button", name="day new").click()
+    page.locator(".gives-rows tbody tr").first.wait_for()
+    shot("calculate")
+    across(page, "How seed is packed", "merge")
+    page.locator(".family-list button").first.focus()
+    page.wait_for_selector(".wide-rows")
+    shot("look-alikes")
+
+
+def across(page: Page, flow: str, step: str) -> None:
+    """A step of a ready-made flow across the window."""
+    page.goto("/")
+    page.get_by_role("link", name=flow, exact=True).first.click()
+    page.wait_for_selector(".slick-row")
+    page.locator(f"[data-step={step}]").click()
+    page.wait_for_function(f"() => updraft.table?.step === '{step}'")
+    settle(page)
+    page.keyboard.press("Alt+w")
+    page.locator("#wide-title").wait_for()
+    settle(page)
 
 
 def source(page: Page, words: str) -> None:

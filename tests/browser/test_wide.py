@@ -202,3 +202,27 @@ def test_rows_are_picked_in_the_table_by_the_space_bar_and_held_by_their_key(pag
     page.get_by_role("button", name="Apply").click()
     page.wait_for_function("() => updraft.drafts.size === 0 && updraft.table?.rows === 7")
     assert violations(page) == []
+
+
+def test_a_part_that_is_marked_in_a_cell_is_taken_out_of_every_row(page):
+    page.goto("/")
+    lines = "".join(f"L{n},{n + 1} x {n * 5 + 5} g\n" for n in range(8))
+    dropped(page, "#drop", "lots.csv", f"lot,amount\n{lines}")
+    page.wait_for_url("**/flows/*")
+    page.wait_for_selector(".slick-row")
+    settle(page)
+    page.evaluate("updraft.grid.grid.setActiveCell(2, 2); updraft.grid.focus()")
+    page.keyboard.press("Enter")
+    page.locator("dialog", has_text="Keep only rows with it").wait_for()
+    assert violations(page) == []
+    page.keyboard.type("x")
+    for _ in range(4):
+        page.keyboard.press("ArrowRight")
+    page.keyboard.press("Shift+ArrowRight")
+    page.keyboard.press("Shift+ArrowRight")
+    page.locator("dialog", has_text="“15” is marked").wait_for()
+    page.locator("dialog .reading", has_text="part 3 of amount at a blank").first.click()
+    page.wait_for_function("() => updraft.state.steps.calculate?.status === 'fresh'")
+    page.wait_for_function("() => updraft.grid.item(7)?.cells?.length === 3")
+    cells = [page.evaluate(f"updraft.grid.item({row}).cells") for row in range(8)]
+    assert cells == [[f"L{n}", f"{n + 1} x {n * 5 + 5} g", f"{n * 5 + 5}"] for n in range(8)]

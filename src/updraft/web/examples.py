@@ -44,12 +44,20 @@ def examples(flow_id: str, key: str) -> Any:
     for name in body.columns:
         if name not in names:
             raise missing_column(name, names)
-    frame = table.lazy(body.output).select(list(dict.fromkeys(body.columns))).head(_LOOKED_AT).collect()
-    given = {int(row): value for row, value in body.give.items() if row.isdigit() and len(row) < 8 and value}
-    answer = from_examples(frame, given) if given else None
+    looked = table.lazy(body.output).select(list(dict.fromkeys(body.columns)))
+    given = {int(row): value for row, value in body.give.items() if row.isdigit() and len(row) < 10 and value}
+    # Rows further down that are given stand behind those from the beginning.
+    later = sorted(row for row in given if _LOOKED_AT <= row < table.height)
+    parts = [looked.head(_LOOKED_AT), *([looked.select(pl.all().gather(later))] if later else [])]
+    frame = pl.concat(pl.collect_all(parts))
+    place = {row: frame.height - len(later) + n for n, row in enumerate(later)}
+    row_at = {at: row for row, at in place.items()}
+    wanted = {place.get(row, row): value for row, value in given.items()}
+    answer = from_examples(frame, wanted) if wanted else None
     readings = answer.readings if answer else []
     question = answer.question if answer else None
-    rows = sorted({*range(min(_SHOWN, frame.height)), *given, *([] if question is None else [question])})
+    asked = [] if question is None else [question]
+    rows = sorted({*range(min(_SHOWN, frame.height)), *wanted, *asked})
     texts = (
         frame[rows].select(shown(series).alias(series.name) for series in frame)
         if frame.width
@@ -57,9 +65,13 @@ def examples(flow_id: str, key: str) -> Any:
     )
     return jsonify(
         readings=[{"sentence": one.sentence, "formula": one.formula} for one in readings],
-        question=question,
+        question=row_at.get(question, question) if question is not None else None,
         rows=[
-            {"row": row, "from": list(texts.row(n)), "values": [one.values[row] for one in readings]}
+            {
+                "row": row_at.get(row, row),
+                "from": list(texts.row(n)),
+                "values": [one.values[row] for one in readings],
+            }
             for n, row in enumerate(rows)
         ],
     )

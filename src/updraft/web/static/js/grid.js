@@ -140,6 +140,7 @@ export class TableGrid {
         .filter((id) => id !== ROW_ID);
     });
     this.grid.onKeyDown.subscribe((event) => this.keys(event));
+    this.grid.onDblClick.subscribe((_, { row, cell }) => this.openCell(row, cell));
     this.grid.onHeaderCellRendered.subscribe((_, { node, column }) =>
       node.classList.toggle("chosen", column.id === this.chosen),
     );
@@ -477,6 +478,11 @@ export class TableGrid {
         ]);
       event.stopImmediatePropagation?.();
       native.preventDefault();
+    } else if (native.key === "Enter" && !native.ctrlKey && !native.metaKey && !native.altKey) {
+      const cell = this.grid.getActiveCell();
+      if (cell) this.openCell(cell.row, cell.cell);
+      event.stopImmediatePropagation?.();
+      native.preventDefault();
     } else if (native.key === " " && !native.ctrlKey && !native.metaKey && !native.altKey) {
       const range = this.grid.getSelectionModel().getSelectedRanges()[0];
       const cell = this.grid.getActiveCell();
@@ -489,6 +495,12 @@ export class TableGrid {
       if (cell) this.act.chooseColumn(this.grid.getColumns()[cell.cell].id);
       native.preventDefault();
     }
+  }
+
+  openCell(row, cell) {
+    const id = this.grid.getColumns()[cell]?.id;
+    const index = this.table.columns.findIndex((column) => column.name === id);
+    if (index >= 0) this.act.openCell(row, { ...this.table.columns[index], index });
   }
 
   /** Copy the selected cells as tab-separated text, the way a spreadsheet takes them. */

@@ -12,6 +12,7 @@ import { printing } from "./printing.js";
 import { acts } from "./parts/acts.js";
 import { bind } from "./parts/bind.js";
 import { broken } from "./parts/broken.js";
+import { marking } from "./parts/marking.js";
 import { picking } from "./parts/picking.js";
 import { reading } from "./parts/reading.js";
 import { Shown } from "./parts/shown.js";
@@ -27,7 +28,7 @@ const NARROW = "(max-width: 900px)"; // as in studio.css; also a window of 1280 
 
 /** @type {new () => any} what the parts bring: methods that the studio takes over */
 const Parts = class {};
-Object.assign(Parts.prototype, tables, steps, sources, looking, reading, broken, picking);
+Object.assign(Parts.prototype, tables, steps, sources, looking, reading, broken, picking, marking);
 
 class Studio extends Parts {
   constructor() {

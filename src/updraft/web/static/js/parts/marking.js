@@ -1,0 +1,118 @@
+/** One cell: what fits the whole of it, or a part that is marked, best first. Methods of the studio. */
+import { attempt, post } from "../api.js";
+import { byId, h, pausing } from "../dom.js";
+
+/** @type {any} `this` is the studio, which takes these methods over */
+export const marking = {
+  /** Open a cell: a part of its text can be marked, and what that may mean is offered. */
+  async openCell(row, column) {
+    const item = this.grid.item(row);
+    const cell = item.cells?.[column.index];
+    const place = item.numbers ?? row; // its place in the table, whatever is shown of it
+    if (typeof cell !== "string" || column.kind !== "text" || !this.table || this.output) return;
+    const dialog = byId("dialog");
+    const offers = h("div", { class: "readings", role: "group", "aria-label": "What fits" });
+    const says = h("p", { class: "muted small", role: "status" });
+    const text = h("input", {
+      type: "text",
+      class: "form-control cell-text",
+      "aria-label": `Text of ${column.name} in row ${place + 1}`,
+      value: cell,
+      "aria-readonly": "true",
+      spellcheck: "false",
+      onbeforeinput: (event) => event.preventDefault(), // read only, but with a cursor for the keyboard
+    });
+    const take = (kind, settings) => {
+      dialog.close();
+      return attempt(() => this.offered(kind, settings));
+    };
+    const offer = (title, says, act) =>
+      h(
+        "button",
+        { type: "button", class: "reading", onclick: act },
+        h("strong", {}, title),
+        h("span", {}, says),
+      );
+    const names = { by: "names", names: [column.name] };
+    const whole = () => {
+      says.textContent =
+        "Mark a part of the text, by mouse or with Shift and the arrows, for what fits the part.";
+      const rule = { match: "all", of: [{ column: column.name, test: "equals", value: cell }] };
+      offers.replaceChildren(
+        offer("Replace it in every row", "a step “Recode values”", () =>
+          take("recode_values", { column: column.name, changes: [{ old: cell, new: cell }] }),
+        ),
+        offer("Keep only rows with it", "a step “Keep rows”", () =>
+          take("keep_rows", { by: "rule", rule }),
+        ),
+        offer("Drop rows with it", "a step “Drop rows”", () =>
+          take("drop_rows", { by: "rule", rule }),
+        ),
+      );
+    };
+    const part = async (marked) => {
+      const body = { columns: [column.name], give: { [place]: marked }, output: "" };
+      const url = `/api/flows/${this.flow}/tables/${this.table.key}/examples`;
+      const found = await attempt(() => post(url, body));
+      if (!found || marked !== chosen()) return;
+      const shown = found.rows.filter((one) => one.row !== place);
+      says.textContent = `“${marked}” is marked.`;
+      offers.replaceChildren(
+        ...found.readings
+          .slice(0, 4)
+          .map((reading, n) =>
+            offer(
+              `Take out: ${reading.sentence[0].toLowerCase()}${reading.sentence.slice(1)}`,
+              shown.map((one) => one.values[n] ?? "empty").join(" · "),
+              () =>
+                take("calculate", {
+                  columns: [{ name: `${column.name} part`, formula: reading.formula }],
+                }),
+            ),
+          ),
+        offer(`Replace “${marked}” wherever it stands`, "a step “Find and replace”", () =>
+          take("find_and_replace", { columns: names, find: marked, new: marked }),
+        ),
+        /[\p{L}\p{N}]/u.test(marked)
+          ? ""
+          : offer(`Split at “${marked}”`, "a step “Split column”", () =>
+              take("split_column", { column: column.name, at: marked }),
+            ),
+      );
+    };
+    const chosen = () => text.value.slice(text.selectionStart ?? 0, text.selectionEnd ?? 0);
+    const look = pausing(150, () => {
+      const marked = chosen();
+      if (!marked || marked === cell) whole();
+      else part(marked);
+    });
+    text.addEventListener("select", look);
+    text.addEventListener("keyup", look);
+    text.addEventListener("pointerup", look);
+    dialog.replaceChildren(
+      h("h2", { id: "dialog-title" }, `${column.name}, row ${place + 1}`),
+      text,
+      says,
+      offers,
+      h(
+        "form",
+        { method: "dialog", class: "dialog-foot" },
+        h("button", { class: "btn btn-quiet" }, "Close"),
+      ),
+    );
+    whole();
+    dialog.showModal();
+    text.focus();
+    text.setSelectionRange(0, 0);
+  },
+
+  /** Add a step behind the one that is shown, with settings that were offered. */
+  async offered(name, settings) {
+    await this.applyDraft();
+    const kind = this.kinds.get(name);
+    const step = { kind: name, settings: { ...kind.starting, ...settings } };
+    const insert = this.state.steps[this.selected].role !== "output";
+    const edit = { op: "add", step, after: this.place(), plug: true, insert };
+    await this.shownNew(await this.addOne(edit));
+  },
+};
