@@ -4,7 +4,7 @@ BIN = .venv/bin
 DATA ?= data
 PORT ?= 8765
 
-.PHONY: demo serve test programs fuzz lint bench bench-findings bench-real bench-examples bench-look-alikes bench-files load faults docs screenshots vendor lock clean
+.PHONY: demo serve test programs fuzz lint bench bench-findings bench-real bench-examples bench-formulas bench-look-alikes bench-files load faults docs screenshots vendor lock clean
 
 demo: .venv/.run ## set up, start the app with the example world
 	$(BIN)/updraft demo --data $(DATA) --port $(PORT)
@@ -46,6 +46,9 @@ bench-real: .venv/.dev ## the same on tables that nobody here made; needs the ne
 
 bench-examples: .venv/.dev ## how many formulas are worked out from examples, and how fast
 	$(BIN)/python bench/by_example.py
+
+bench-formulas: .venv/.dev ## how soon the editor shows what a formula gives
+	$(BIN)/python bench/formulas.py
 
 bench-look-alikes: .venv/.dev ## how many close pairs are found, and how fast
 	$(BIN)/python bench/look_alikes.py

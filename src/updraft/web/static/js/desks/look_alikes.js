@@ -2,6 +2,7 @@
 import { attempt, post, api } from "../api.js";
 import { count, h, pausing, plural } from "../dom.js";
 import { choice } from "../widgets/basic.js";
+import { blanksShown, sampleRows } from "./rows.js";
 
 const SHOWS = [
   ["open", "open"],
@@ -141,7 +142,7 @@ export class Work {
               h(
                 "span",
                 { class: "name" },
-                h("strong", {}, visible(family.name)),
+                h("strong", {}, blanksShown(family.name)),
                 h(
                   "span",
                   { class: "muted small" },
@@ -223,7 +224,7 @@ export class Work {
       h(
         "div",
         { class: "wide-line" },
-        h("h3", { class: "family-title" }, visible(family.name)),
+        h("h3", { class: "family-title" }, blanksShown(family.name)),
         h("span", { class: "muted" }, `family ${count(at)} of ${count(this.families.length)}`),
       ),
       h("p", { class: "muted" }, `${family.why}.`),
@@ -248,7 +249,7 @@ export class Work {
                   this.look();
                 },
               }),
-              h("span", { class: "name", dir: "auto" }, visible(value)),
+              h("span", { class: "name", dir: "auto" }, blanksShown(value)),
             ),
             h("span", { class: "rows-scale" }, bar),
             h("span", { class: "n" }, plural(rows, "row", "rows")),
@@ -292,7 +293,7 @@ export class Work {
     return answer === value
       ? "stays as it is"
       : answer
-        ? `becomes ${visible(answer)}`
+        ? `becomes ${blanksShown(answer)}`
         : "becomes empty";
   }
 
@@ -347,49 +348,11 @@ export class Work {
     const values = this.chosenValues().slice(1);
     if (!values.length)
       return this.sample.replaceChildren(h("p", { class: "muted small" }, "None."));
-    const conditions = [{ column: settings.column, test: "one_of", values }];
-    const focus = { chips: [{ label: "", column: settings.column, conditions }] };
-    const query = {
-      offset: "0",
-      limit: "8",
-      output: this.port.output,
-      focus: JSON.stringify(focus),
-    };
-    const url = `/api/flows/${studio.flow}/tables/${this.port.key}/rows`;
-    const found = await attempt(() => api(`${url}?${new URLSearchParams(query)}`));
+    const condition = { test: "one_of", values };
+    const found = await sampleRows(studio, this.port, settings.column, condition);
     if (!found || this.chosen !== family) return;
-    const names = this.port.columns.map(({ name }) => name);
-    const own = names.indexOf(settings.column);
-    const near = [own, ...names.keys()].filter((n, at, all) => all.indexOf(n) === at).slice(0, 6);
-    this.sample.replaceChildren(
-      h(
-        "table",
-        { class: "wide-rows" },
-        h(
-          "thead",
-          {},
-          h(
-            "tr",
-            {},
-            near.map((n) => h("th", { scope: "col" }, names[n])),
-          ),
-        ),
-        h(
-          "tbody",
-          {},
-          found.rows.map((row) =>
-            h(
-              "tr",
-              {},
-              near.map((n) =>
-                h("td", { dir: "auto" }, row[n] === null ? h("i", {}, "empty") : visible(row[n])),
-              ),
-            ),
-          ),
-        ),
-      ),
-      h("p", { class: "muted small" }, `${plural(found.total, "row", "rows")} in all.`),
-    );
+    const told = `${plural(found.total, "row", "rows")} in all.`;
+    this.sample.replaceChildren(found.table, h("p", { class: "muted small" }, told));
   }
 
   // Right: how alike
@@ -487,7 +450,3 @@ export class Work {
 
 const rowsOf = (family) => family.spellings.reduce((sum, [, rows]) => sum + rows, 0);
 const shortly = (family) => (family.why.startsWith("close") ? family.why.split(";")[0] : "sound");
-
-/** A value with the blanks at its ends made visible. */
-const visible = (value) =>
-  String(value).replace(/^[ \u00a0]+|[ \u00a0]+$/g, (blanks) => "␣".repeat(blanks.length));

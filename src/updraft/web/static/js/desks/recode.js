@@ -2,6 +2,7 @@
 import { api, attempt } from "../api.js";
 import { count, h, icon, pausing, plural } from "../dom.js";
 import { choice, removeButton } from "../widgets/basic.js";
+import { blanksShown, sampleRows } from "./rows.js";
 
 const MOST = 1000;
 const SHOWS = [
@@ -127,7 +128,7 @@ export class Work {
               onfocus: () => this.look(value),
               onkeydown: (event) => this.walk(event),
             },
-            h("span", { class: "name" }, visible(value)),
+            h("span", { class: "name" }, blanksShown(value)),
             change ? h("span", { class: "becomes" }, `→ ${change.new || "empty"}`) : null,
             h(
               "span",
@@ -289,47 +290,11 @@ export class Work {
   async look(value) {
     this.chosen = value;
     const { studio, settings } = this.frame;
-    const conditions = [{ column: settings.column, test: "equals", value: String(value) }];
-    const focus = { chips: [{ label: "", column: settings.column, conditions }] };
-    const url = `/api/flows/${studio.flow}/tables/${this.port.key}/rows`;
-    const query = {
-      offset: "0",
-      limit: "8",
-      output: this.port.output,
-      focus: JSON.stringify(focus),
-    };
-    const found = await attempt(() => api(`${url}?${new URLSearchParams(query)}`));
+    const condition = { test: "equals", value: String(value) };
+    const found = await sampleRows(studio, this.port, settings.column, condition);
     if (!found || this.chosen !== value) return;
-    const names = this.port.columns.map(({ name }) => name);
-    const own = names.indexOf(settings.column);
-    const near = [own, ...names.keys()].filter((n, at, all) => all.indexOf(n) === at).slice(0, 6);
-    this.sample.replaceChildren(
-      h(
-        "table",
-        { class: "wide-rows" },
-        h(
-          "thead",
-          {},
-          h(
-            "tr",
-            {},
-            near.map((n) => h("th", { scope: "col" }, names[n])),
-          ),
-        ),
-        h(
-          "tbody",
-          {},
-          found.rows.map((row) =>
-            h(
-              "tr",
-              {},
-              near.map((n) => h("td", {}, row[n] ?? h("i", {}, "empty"))),
-            ),
-          ),
-        ),
-      ),
-      h("p", { class: "muted small" }, `${plural(found.total, "row", "rows")} with “${value}”.`),
-    );
+    const told = `${plural(found.total, "row", "rows")} with “${value}”.`;
+    this.sample.replaceChildren(found.table, h("p", { class: "muted small" }, told));
   }
 
   // Right: how values are compared
@@ -370,7 +335,3 @@ export class Work {
     );
   }
 }
-
-/** A value with the blanks at its ends made visible. */
-const visible = (value) =>
-  String(value).replace(/^[ \u00a0]+|[ \u00a0]+$/g, (blanks) => "␣".repeat(blanks.length));
