@@ -41,6 +41,7 @@ class Tried(Asked):
 class Said(Asked):
     text: Text = ""
     output: Text = ""
+    more: dict[str, Kind] = {}
 
 
 class Likeness(Asked):
@@ -164,12 +165,15 @@ def _place(item: Any, table: pl.LazyFrame, door: Door, settings: Any, at: int) -
 
 @blueprint.post("/rules")
 def rules(flow_id: str, key: str) -> Any:
-    """Rules read from lines of text. Body: `text`. Answers `rules` (`when`, `then`, in `words`), `otherwise`
-    and `missed`: what was not understood, with the reason.
+    """Rules read from lines of text. Body: `text`, and columns that are made before them (`more`).
+
+    Answers `rules` (`when`, `then`, in `words`), `otherwise` and `missed`: what was not understood, with the
+    reason.
     """
     body = body_of(Said)
     schema = _table(key, body.output).collect_schema()
-    read = read_rules(body.text, {name: kind_of(dtype) for name, dtype in schema.items()})
+    known = {name: kind_of(dtype) for name, dtype in schema.items()}
+    read = read_rules(body.text, known | body.more)
     return jsonify(
         rules=[
             {"when": rule.when.model_dump(mode="json"), "then": rule.then, "words": rule.when.words()}

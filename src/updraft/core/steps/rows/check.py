@@ -157,8 +157,9 @@ class Check(StepKind):
         return table.select(one.broken.fill_null(True).cast(pl.Int64))
 
     def _count(self, rule: CheckRule, number: int, frame: pl.LazyFrame) -> Count:
-        words, then = rule.words(), {"warn": "", "reject": " and are rejected", "stop": ""}[rule.then]
-        many, one = f"{{n}} rows do not meet “{words}”{then}", f"{{n}} row does not meet “{words}”"
+        words, rejected = rule.words(), rule.then == "reject"
+        many = f"{{n}} rows do not meet “{words}”{' and are rejected' if rejected else ''}"
+        one = f"{{n}} row does not meet “{words}”{' and is rejected' if rejected else ''}"
         if rule.must in _OF_TABLE:
             many = one = f"{{n}} rule of the table is not met: {words}"
         side = "rejected" if rule.then == "reject" else "results"

@@ -104,7 +104,9 @@ export class WideDesk {
             this.work.sums?.(table) ??
               (cells ? `${plural(cells, "cell changes", "cells change")}` : "No cell changes"),
           ),
-      own || !table ? "" : h("span", {}, ` of ${plural(table.rows, "row", "rows")}`),
+      own || !table || this.work.sums
+        ? ""
+        : h("span", {}, ` of ${plural(table.rows, "row", "rows")}`),
     );
     this.work.effect?.(table, problem);
     this.about.textContent = this.work.sentence?.() ?? (table ? `${count(table.rows)} rows` : "");

@@ -22,6 +22,9 @@ export class Work {
     this.columns = columns.map((column) => ({ ...this.usual(), ...column }));
     if (!this.columns.length) this.columns.push(this.usual());
     this.at = 0;
+    /** @type {Map<string, string>} types of columns that were tried */
+    this.found = new Map();
+    for (const { name, kind } of frame.studio.table?.columns ?? []) this.found.set(name, kind);
     this.list = h("ol", { class: "made-columns" });
     this.middle = h("section", { class: "wide-middle", "aria-label": "The column" });
     this.right = h("section", { class: "wide-right", "aria-label": "Ways to make it" });
@@ -74,6 +77,14 @@ export class Work {
     for (const { name, kind } of this.columns.slice(0, this.at))
       if (name && !known.has(name)) known.set(name, { name, kind: kind || "made here" });
     return [...known.values()];
+  }
+
+  /** The columns made above this one, with their types as far as they are known. */
+  above() {
+    const made = this.columns.slice(0, this.at).filter(({ name }) => name);
+    return Object.fromEntries(
+      made.map(({ name, kind }) => [name, kind || this.found.get(name) || "number"]),
+    );
   }
 
   tell() {
@@ -181,7 +192,7 @@ export class Work {
       columns: () => this.known(),
       values: (column, search) => studio.values(this.port, column, search),
       examples: (columns, give) => studio.examples(this.port, columns, give),
-      rules: (text) => studio.rules(this.port, text),
+      rules: (text) => studio.rules(this.port, text, this.above()),
       formats: () => [],
       edits: (editor) => {
         this.editor = editor;
@@ -210,7 +221,9 @@ export class Work {
     this.asked = asked;
     const url = `/api/flows/${studio.flow}/tables/${this.port.key}/tries`;
     const found = await attempt(() => post(url, body));
-    if (found && asked === this.asked) this.drawGiven(found);
+    if (!found || asked !== this.asked) return;
+    if (found.kind) this.found.set(this.now.name, found.kind);
+    this.drawGiven(found);
   }
 
   drawGiven({ problem, read, rows, empty, looked, kind }) {

@@ -73,10 +73,11 @@ export const reading = {
     return attempt(() => post(`${this.tablePath(table)}/examples`, body));
   },
 
-  /** Rules read from lines of text. */
-  rules(table, text) {
+  /** Rules read from lines of text; `more` are columns, name and type, that are made before them. */
+  rules(table, text, more = {}) {
     if (!table?.known) return Promise.resolve(null);
-    return attempt(() => post(`${this.tablePath(table)}/rules`, { text, output: table.output }));
+    const body = { text, output: table.output, more };
+    return attempt(() => post(`${this.tablePath(table)}/rules`, body));
   },
 
   async formats(table, column, kind) {

@@ -84,20 +84,23 @@ function fromText(field, take) {
 }
 
 export const itemWidgets = {
-  /** A list of rules, which may also be read from text. */
+  /** A list of rules, which may also be read from text; what was not understood stays in sight. */
   rules(field) {
-    const rules = itemWidgets.items(field);
-    const other = "otherwise" in field.schema.properties && "value" in field.schema.properties;
-    rules.append(
-      fromText(field, ({ rules: found, otherwise }) => {
-        const { form, name } = field;
-        form.settings[name] = found.map(({ when, then }) => ({ when, then, calculated: false }));
-        if (otherwise !== null) form.settings[other ? "value" : "otherwise"] = otherwise;
-        for (const one of [name, "value", "otherwise"]) if (one !== name || rules) form.remake(one);
-        form.changed(form.settings);
-      }),
-    );
-    return rules;
+    let list = itemWidgets.items(field);
+    const { form, name } = field;
+    const other = "value" in field.schema.properties ? "value" : "otherwise";
+    const read = fromText(field, ({ rules: found, otherwise }) => {
+      form.settings[name] = found.map(({ when, then }) => ({ when, then, calculated: false }));
+      const drawn = itemWidgets.items({ ...field, value: form.settings[name] });
+      list.replaceWith(drawn);
+      list = drawn;
+      if (otherwise !== null) {
+        form.settings[other] = otherwise;
+        form.remake(other);
+      }
+      form.changed(form.settings);
+    });
+    return h("div", {}, list, read);
   },
 
   /** Rows that somebody picked in the table, by the values of their key. */
