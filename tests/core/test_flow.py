@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from updraft.core import Flow, Problem, Step, dump, load
 from updraft.core.flow import schema
-from updraft.core.flow.edits import EDIT, AddStep, CopyStep, MoveStep, RemoveStep, SwitchStep
+from updraft.core.flow.edits import EDIT, AddStep, CopyStep, MoveStep, RemoveStep, SetSettings, SwitchStep
 from updraft.core.flow.layout import course
 from updraft.core.flow.order import cycles, downstream, drawing_order
 from updraft.core.steps import SHAPES, kinds
@@ -230,3 +230,25 @@ def test_findings_that_were_put_away_in_an_older_file_stay_away():
         "placeholders:Grams",
         "zeros:Grams",
     ]
+
+
+def test_a_new_step_takes_open_lanes_only_at_the_ports_that_its_settings_have():
+    lanes = (Step(id="a", kind="type_in_a_table"), Step(id="b", kind="type_in_a_table"))
+    for settings, inputs in (({}, {"table": "b"}), ({"by": "table"}, {"table": "b", "list": "a"})):
+        step = Step(id="it", kind="recode_values", settings=settings)
+        edited = AddStep(step=step, after="b", plug=True).apply(Flow(steps=lanes), SHAPES)
+        assert dict(edited.step("it").inputs) == inputs
+
+
+def test_a_port_that_settings_bring_takes_an_open_lane_but_nothing_behind_the_step():
+    steps = (
+        Step(id="a", kind="type_in_a_table"),
+        Step(id="it", kind="recode_values", settings={"column": "x"}, inputs={"table": "a"}),
+        Step(id="end", kind="tidy_text", inputs={"table": "it"}),
+    )
+    change = SetSettings(id="it", settings={"column": "x", "by": "table"})
+    assert dict(change.apply(Flow(steps=steps), SHAPES).step("it").inputs) == {"table": "a"}
+    flow = Flow(steps=(*steps, Step(id="list", kind="type_in_a_table")))
+    assert dict(change.apply(flow, SHAPES).step("it").inputs) == {"table": "a", "list": "list"}
+    again = SetSettings(id="it", settings={"column": "y", "by": "table"}).apply(flow, SHAPES)
+    assert dict(again.step("it").inputs) == {"table": "a", "list": "list"}

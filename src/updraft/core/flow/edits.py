@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from updraft.core.flow.decisions import DecisionRows, Decisions
 from updraft.core.flow.model import Dismissal, Flow, Parameter, Ref, Step, label
-from updraft.core.flow.order import upstream
+from updraft.core.flow.order import downstream, upstream
 from updraft.core.problems import Problem
 
 
@@ -125,14 +125,21 @@ class MoveStep(_Edit):
 
 
 class SetSettings(_Edit):
-    """Give a step other settings."""
+    """Give a step other settings. Ports that it has with these and had not before take open lanes."""
 
     op: Literal["set"] = "set"
     id: str
     settings: dict[str, Any]
 
     def apply(self, flow: Flow, shapes: Shapes) -> Flow:
-        return _changed(flow, self.id, settings=self.settings)
+        before = shapes.ports(_need(flow, self.id))
+        flow = _changed(flow, self.id, settings=self.settings)
+        step = flow.step(self.id)
+        if set(shapes.ports(step)) <= {*before, *step.inputs}:
+            return flow
+        return _with_steps(
+            flow, [_plugged(one, flow, shapes) if one.id == self.id else one for one in flow.steps]
+        )
 
     def sentence(self, flow: Flow) -> str:
         return f"Changed the settings of “{label(_need(flow, self.id))}”"
@@ -397,7 +404,7 @@ def _behind(step: Step, after: str, shapes: Shapes) -> Step:
 
 def _plugged(step: Step, flow: Flow, shapes: Shapes) -> Step:
     """The step with what is open at its ports plugged to ends of other lanes."""
-    mine = upstream(flow, step.refs())
+    mine = {*upstream(flow, step.refs()), step.id, *downstream(flow, step.id)}
     ends = [
         other.id
         for other in flow.steps

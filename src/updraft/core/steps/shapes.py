@@ -27,9 +27,18 @@ class _Shapes:
         return any(known.name == port and known.many for known in kind.inputs)
 
     def ports(self, step: Step) -> list[str]:
-        """All ports it has."""
+        """The ports it has with its settings; while these are not finished, with what is said of them."""
         kind = kinds().get(step.kind)
-        return [port.name for port in kind.inputs] if kind else list(step.inputs)
+        if kind is None:
+            return list(step.inputs)
+        try:
+            settings = kind.Settings.model_validate(step.settings)
+        except ValidationError:
+            settings = kind.Settings.model_construct(**step.settings)
+        try:
+            return [port.name for port in kind.ports(settings)]
+        except (AttributeError, TypeError):  # what is said is no setting of this kind
+            return [port.name for port in kind.inputs]
 
     def has_table(self, step: Step) -> bool:
         """Whether others may take its table: it does not end a lane."""

@@ -15,6 +15,11 @@ const WAYS = [
   ["sound", "Sound", "said alike, in several languages"],
   ["close", "Closeness", "few letters apart"],
 ];
+const NEW = [
+  ["go_on", "let the run go on"],
+  ["hold", "hold it for me"],
+  ["stop", "stop it"],
+];
 const UNDECIDED = [
   ["sure", "merge the sure ones"],
   ["merge", "merge all"],
@@ -384,11 +389,13 @@ export class Work {
       choice(UNDECIDED, settings.undecided, "What nobody has decided", (undecided) =>
         this.frame.set({ undecided }),
       ),
+      h("h3", { class: "eyebrow" }, "Next month"),
       h(
         "p",
         { class: "muted small" },
-        "Next month decided spellings become one by themselves; only those never seen before are open.",
+        "Decided spellings become one by themselves. Where some come that were never seen before:",
       ),
+      choice(NEW, settings.new, "New look-alikes", (fresh) => this.frame.set({ new: fresh })),
       h(
         "button",
         { type: "button", class: "btn btn-quiet w-100", onclick: () => this.sure() },
