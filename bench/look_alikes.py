@@ -10,6 +10,7 @@ import json
 import random
 import re
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -62,13 +63,14 @@ def exhaustive(texts: list[str], strictness: float) -> set[tuple[int, int]]:
     return pairs
 
 
-def main() -> None:
+def measure() -> Iterator[str]:
+    """Lines that say how many pairs are found, and how long families take."""
     for told, texts in (("names of languages", languages()), ("made names", names(10_000))):
         for strictness in (0.8, 0.85, STRICTNESS, 0.95):
             found = {(a, b) for a, b, _ in close_texts(texts, strictness).iter_rows()}
             all_pairs = exhaustive(texts, strictness)
             share = 100 * len(found & all_pairs) / max(len(all_pairs), 1)
-            print(f"{len(texts):,} {told}, strictness {strictness}: {len(all_pairs):,} pairs, {share:.2f} % found,"
+            yield (f"{len(texts):,} {told}, strictness {strictness}: {len(all_pairs):,} pairs, {share:.2f} % found,"
                   f" {len(found - all_pairs)} more")  # fmt: skip
     large = pl.DataFrame({"value": names(100_000)}).with_columns(n=pl.lit(1, pl.Int64))
     uneven = large.with_columns(n=pl.int_range(pl.len()) % 50 + 1)
@@ -79,16 +81,15 @@ def main() -> None:
     ):  # fmt: skip
         started = time.perf_counter()
         found = families(uneven, ways)
-        print(
-            f"100,000 different values, {told}: {time.perf_counter() - started:.1f} s, {len(found):,} families"
-        )
+        seconds = time.perf_counter() - started
+        yield f"100,000 different values, {told}: {seconds:.1f} s, {len(found):,} families"
     million = pl.DataFrame({"value": names(1_000_000)}).with_columns(n=pl.lit(1, pl.Int64))
     started = time.perf_counter()
     found = families(million, Ways(letters=True))
-    print(
-        f"1,000,000 different values by letters: {time.perf_counter() - started:.1f} s, {len(found):,} families"
-    )
+    seconds = time.perf_counter() - started
+    yield f"1,000,000 different values by letters: {seconds:.1f} s, {len(found):,} families"
 
 
 if __name__ == "__main__":
-    main()
+    for line in measure():
+        print(line)

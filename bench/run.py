@@ -13,7 +13,9 @@ from pathlib import Path
 import polars as pl
 
 import caching
+import formulas
 import kinds
+import look_alikes
 import looking
 import reading
 import real_files
@@ -142,6 +144,8 @@ def main() -> None:
     looked = looking.measure()
     stepped = kinds.measure()
     read = reading.measure()
+    alike = "\n".join(f"- {line}" for line in look_alikes.measure())
+    typed = "\n".join(f"- {line}" for line in formulas.measure())
     fifth = "\n".join(f"| {a} | {b} | {d} | {'yes' if e else 'no'} |" for a, b, _, d, e in started)
     fourth = "\n".join(f"| {a} | {b} | {c} | {d} | {'yes' if e else 'no'} |" for a, b, c, d, e in read)
     sixth = "\n".join(f"| {a} | {b} | {c} | {d} | {'yes' if e else 'no'} |" for a, b, c, d, e in stepped)
@@ -157,6 +161,8 @@ def main() -> None:
         .replace("{started}", fifth)
         .replace("{kinds}", sixth)
         .replace("{looked}", third)
+        .replace("{alike}", alike)
+        .replace("{typed}", typed)
         .replace("{read}", fourth)
         .replace("{real_files}", on_real_files)
         .replace("{packages}", str(packages))

@@ -36,6 +36,8 @@ _SPOKEN: dict[str, tuple[tuple[str, str], ...]] = {
     ),
 }  # fmt: skip
 
+_SIGNS = "bcdfgjklmnpqrstvwxzSY"
+
 
 def sound_alikes(values: Sequence[str], counts: Sequence[int]) -> dict[str, str]:
     """Rarer values that sound like a more frequent one: rarer → frequent.
@@ -92,7 +94,7 @@ def _keys(frame: pl.DataFrame) -> list[pl.DataFrame]:
         name: pl.when(number).then(pl.col("word")).otherwise(_as_spoken(pl.col("word"), letters))
         for name, letters in _SPOKEN.items()
     }
-    each = each.with_columns(**spoken)
+    each = each.lazy().with_columns(**spoken).collect(engine="streaming")
     english = [w if any(map(str.isdigit, w)) else jellyfish.metaphone(w) or w for w in each["word"].to_list()]
     each = each.with_columns(pl.Series("english", english, dtype=pl.String))
     told = words.join(each, on="word", how="left", maintain_order="left")
@@ -106,7 +108,4 @@ def _as_spoken(word: pl.Expr, letters: tuple[tuple[str, str], ...]) -> pl.Expr:
     for pattern, sound in letters:
         word = word.str.replace_all(pattern, sound.replace("$1$2", "${1}${2}").replace("$1", "${1}"))
     word = word.str.replace_all("[aeiouy]", "")
-    # Without back references, doubled letters are made one letter by letter.
-    for sign in "bcdfgjklmnpqrstvwxzSY":
-        word = word.str.replace_all(f"{sign}{sign}+", sign)
-    return word
+    return word.str.replace_many([sign * 2 for sign in _SIGNS], list(_SIGNS))
