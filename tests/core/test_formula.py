@@ -13,6 +13,7 @@ from updraft.core import Problem
 from updraft.core.engine.told import told
 from updraft.core.formula import FormulaError, compile_formula, functions, names_in
 from updraft.core.formula.functions.text import as_text
+from updraft.core.steps.choice import ColumnChoice
 from updraft.core.values import Kind, kind_of
 
 SCHEMA = {"packets": pl.Int64, "price": pl.Float64, "hub": pl.String, "sent": pl.Boolean, "Ordered on": pl.Date}
@@ -370,6 +371,15 @@ def test_what_would_do_harm_ends_at_once_in_a_sentence_or_a_value(formula):
 def test_a_function_of_many_takes_all_columns_whose_names_fit(formula, gives):
     assert result(formula, [(10, 2.5, "Fen", True, None)]) == [gives]
     assert names_in(formula)[0] is None, "only the table tells which columns they are"
+
+
+def test_a_pattern_of_names_takes_no_longer_than_the_names_are_long():
+    names = {"a" * 5_000 + "!": Kind.NUMBER}
+    started = perf_counter()
+    with pytest.raises(Problem, match="no column has such a name"):
+        compile_formula("sum(columns('(a+)+$'))", names)
+    chosen = ColumnChoice(by="pattern", pattern="(a+)+$").resolve(pl.Schema(dict.fromkeys(names, pl.Int64)))
+    assert chosen == [] and perf_counter() - started < 2
 
 
 @given(st.lists(ROW, min_size=1, max_size=12))

@@ -31,6 +31,7 @@ from updraft.core.formula.terms import (
 )
 from updraft.core.problems import nearest, wrong_pattern
 from updraft.core.values import TITLES, Kind
+from updraft.core.values.common import names_that_fit
 
 _STANDS_FOR = "\u16dc"  # a letter that no formula is likely to hold
 MOST_CHARACTERS, MOST_PARTS, MOST_DEPTH = 5_000, 1_000, 60
@@ -345,12 +346,12 @@ class _Compiler:
             return [node]
         if len(node.args) != 1 or not isinstance(node.args[0], ast.Constant) or node.keywords:
             raise Misfit("columns takes one pattern in quotes.", 'Write columns("score .*").')
+        said = str(node.args[0].value)
         try:
-            fits = re.compile(str(node.args[0].value), re.IGNORECASE)
-        except re.error:
-            said = str(node.args[0].value)
+            names = names_that_fit(self.columns, said, whole=True)
+        except pl.exceptions.PolarsError:
             raise Misfit(f"“{said}” is not a pattern: {wrong_pattern(said)}.", "Mend the pattern.") from None
-        found = [Term(pl.col(name), kind) for name, kind in self.columns.items() if fits.fullmatch(name)]
+        found = [Term(pl.col(name), self.columns[name]) for name in names]
         if not found:
             raise Misfit(
                 "no column has such a name.", 'Write a pattern for whole names: columns("score .*").'

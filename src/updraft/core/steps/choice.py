@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
 from typing import Literal
 
@@ -11,6 +10,7 @@ import polars as pl
 from updraft.core.problems import Problem, missing_column, wrong_pattern
 from updraft.core.steps.base import Settings, setting
 from updraft.core.values import TITLES, Kind, kind_of
+from updraft.core.values.common import names_that_fit
 
 
 class ColumnChoice(Settings):
@@ -39,15 +39,14 @@ class ColumnChoice(Settings):
             return [name for name in schema if name in self.names and name not in self.but]
         if self.by == "pattern":
             try:
-                fits = re.compile(self.pattern)
-            except re.error:
+                found = names_that_fit(schema, self.pattern)
+            except pl.exceptions.PolarsError:
                 raise Problem(
                     f"Pattern “{self.pattern}”",
                     f"it is not a regular expression: {wrong_pattern(self.pattern)}.",
                     "Mend it, or choose columns by name.",
                     field="columns",
                 ) from None
-            found = [name for name in schema if fits.search(name)]
         elif self.by == "types":
             found = [name for name, dtype in schema.items() if kind_of(dtype) in self.types]
         else:

@@ -89,10 +89,8 @@ def read_rules(text: str, columns: Mapping[str, Kind]) -> RulesRead:
         said = line.strip().rstrip(".").strip()
         if not said:
             continue
-        other = re.match(
-            r"(?:otherwise|else|all others?|the rest)\b\s*(?:then\b|→|->|=>|:|=)?\s*(.*)$", said, re.I
-        )
-        if other and not re.match(r"(?:else|otherwise)\s+if\b", said, re.I):
+        other = _OTHERWISE.match(said)
+        if other:
             otherwise = _bare(other[1])
             continue
         said = re.sub(r"^(?:else |otherwise |and )?(?:if|when|where)\b\s*", "", said, flags=re.I)
