@@ -373,6 +373,10 @@ def test_a_function_of_many_takes_all_columns_whose_names_fit(formula, gives):
     assert names_in(formula)[0] is None, "only the table tells which columns they are"
 
 
+def test_a_little_less_than_nothing_rounds_to_nothing_without_a_sign():
+    assert result("text(round(0 - 0.0000001, 2))") == ["0"] and result("fixed(0 - 0.0000001, 2)") == ["0.00"]
+
+
 def test_a_pattern_of_names_takes_no_longer_than_the_names_are_long():
     names = {"a" * 5_000 + "!": Kind.NUMBER}
     started = perf_counter()

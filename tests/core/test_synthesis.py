@@ -107,7 +107,7 @@ def test_the_command_line_answers_with_readings_and_a_question(tmp_path):
         and call("--column", "Lot", "--give", "x").exit_code == 2
     )
     nothing = json.loads(call("--column", "Lot", "--give", "0:☃ and more", "--json").stdout)
-    assert nothing == {"readings": [], "question": None}
+    assert nothing == {"readings": [], "question": 1}, "another row may say more"
 
 
 @pytest.mark.parametrize(
@@ -125,3 +125,23 @@ def test_the_command_line_answers_with_readings_and_a_question(tmp_path):
 )
 def test_amounts_times_months_and_sums_of_several_are_understood(columns, given, expected):
     assert from_examples(pl.DataFrame(columns), given).readings[0].values == expected
+
+
+@pytest.mark.parametrize(
+    ("columns", "given", "asks", "expected"),
+    [
+        ({"net": [100, 50, 8]}, {0: "120"}, 1, ["120", "60", "9.6"]),
+        ({"f": ["212", "32", "98.6"]}, {0: "100"}, 1, [None, None, None]),
+        ({"f": ["212", "32", "98.6"]}, {0: "100", 1: "0"}, None, ["100", "0", "37"]),
+        ({"sent": ["Y", "N", "Y", "?", "N", "Y"]}, {0: "yes", 1: "no"}, 3, ["yes", "no", "yes", None, "no", "yes"]),
+        ({"day": ["March 3rd, 2026", "April 21st, 2025"]}, {0: "2026-03-03"}, 1, ["2026-03-03", "2025-04-21"]),
+    ],
+)
+def test_lines_and_cases_follow_from_all_examples_and_what_is_open_is_asked(columns, given, asks, expected):
+    table = pl.DataFrame(columns)
+    answer = from_examples(table, given)
+    assert answer.question == asks
+    if None not in expected or len(given) > 1:
+        assert answer.readings[0].values == expected
+    else:
+        assert all(reading.values != table[:, 0].to_list() for reading in answer.readings)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator
 from datetime import date, datetime
+from functools import partial
 
 import polars as pl
 
@@ -36,6 +37,7 @@ _MONTHS = {
     "Month": ("1 ", "D Month YYYY", " 2000"),
     "Mon": ("1 ", "D Mon YYYY", " 2000"),
 }
+_ORDINAL = re.compile("([0-9])(st|nd|rd|th)")
 # A time of day → how Python reads it, and its shape.
 _TIMES = {
     "hh:mm": ("%H:%M", r"\d{2}:\d{2}"),
@@ -56,6 +58,13 @@ def days_in(whole: Piece, texts: list[str | None], at: int, wanted: str) -> Iter
     """
     text = texts[at]
     if not text or not any(sign.isdigit() for sign in text):
+        return
+    if _ORDINAL.search(text):
+        bare = whole.made(
+            "replace_pattern({}, '([0-9])(st|nd|rd|th)', '$1')", partial(_ORDINAL.sub, r"\1"), 0.4, "{}"
+        )
+        plain = [text and _ORDINAL.sub(r"\1", text) for text in texts]
+        yield from days_in(bare, plain, at, wanted)
         return
     for form in FORMATS[Kind.DATE]:
         if could_read(form, text):

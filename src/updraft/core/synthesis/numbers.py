@@ -14,6 +14,7 @@ from updraft.core.values.dressed import UNITS
 
 _FACTORS = (10, 100, 1000, 1_000_000, 12, 24, 60, 3600, 7)
 _FOUND = re.compile(r"-?\d+(?:[.,]\d+)?")
+_PLAIN = re.compile(r"-?(?:\d+|\d{1,3}(?:,\d{3})+)(?:\.\d+)?")
 _AMOUNT = re.compile(r"(?:(\d+)\s*[xX×*]\s*)?(\d+(?:[.,]\d+)?)\s*([a-zA-Z]+)\.?")
 _COLUMN = re.compile(r"[^(]+|text\([^(]+\)")
 _TARGETS = ("mg", "g", "kg", "ml", "l", "mm", "cm", "m", "km")
@@ -284,3 +285,13 @@ def _degrees(text: str) -> float | None:
         return None
     value = float(found[2]) + float(found[3] or 0) / 60 + float(found[4] or 0) / 3600
     return -value if found[1] == "-" or text.strip()[-1:] in "SWsw" else value
+
+
+def number_of(text: str) -> float | None:
+    """A text that is a number and nothing else; as the function `number`."""
+    return float(text.replace(",", "")) if _PLAIN.fullmatch(text.strip()) else None
+
+
+def decimals_of(text: str) -> int:
+    """How many decimals a number is written with."""
+    return len(text.strip().partition(".")[2])

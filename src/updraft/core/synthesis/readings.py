@@ -19,6 +19,7 @@ import polars as pl
 from updraft.core.formula import compile_formula
 from updraft.core.formula.registry import functions
 from updraft.core.problems import Problem
+from updraft.core.synthesis.cases import lines_through, result_of_each
 from updraft.core.synthesis.changes import in_one_case, variants
 from updraft.core.synthesis.days import could_be_day, days_in, months_in, times_in
 from updraft.core.synthesis.numbers import numbers_in
@@ -82,8 +83,12 @@ def from_examples(table: pl.DataFrame, examples: Mapping[int, str]) -> Answer:
                 known = found.get(program.formula)
                 if known is None or program.cost < known.cost:
                     found[program.formula] = program
+    for program in lines_through(pieces, rows, given):
+        found.setdefault(program.formula, program)
+    for program in result_of_each(pieces, rows, given, alone=not found):
+        found.setdefault(program.formula, program)
     readings = _computed(_ranked(list(found.values()), rows, given), table, kinds, examples)
-    return Answer(readings[:_SHOWN], _question(readings, examples))
+    return Answer(readings[:_SHOWN], _question(readings, examples, table.height))
 
 
 def written(name: str) -> str:
@@ -282,10 +287,12 @@ def _sentence(words: str) -> str:
     return words[:1].upper() + words[1:]
 
 
-def _question(readings: list[Reading], examples: Mapping[int, str]) -> int | None:
+def _question(readings: list[Reading], examples: Mapping[int, str], height: int) -> int | None:
     """The first row for which most of the readings differ, the best ones before all."""
     if len(readings) < 2:
-        return None
+        # What one reading leaves empty may be wanted; where there is none, another example may show one.
+        values = readings[0].values if readings else [None] * height
+        return next((at for at, value in enumerate(values) if value is None and at not in examples), None)
 
     def apart(at: int) -> float:
         given = [reading.values[at] for reading in readings]

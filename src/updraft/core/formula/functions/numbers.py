@@ -23,7 +23,9 @@ def round_(number: Term, places: Term) -> Term:
     if at < 0:
         step = 10.0**-at
         return Term((number.as_number() / step).round(0, mode="half_away_from_zero") * step, Kind.NUMBER)
-    return Term(_meant(number).round(at, mode="half_away_from_zero"), Kind.NUMBER)
+    rounded = _meant(number).round(at, mode="half_away_from_zero")
+    # A little less than nothing is 0, not -0.
+    return Term(pl.when(rounded == 0).then(0.0).otherwise(rounded), Kind.NUMBER)
 
 
 def _meant(number: Term) -> pl.Expr:

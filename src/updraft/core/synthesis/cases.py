@@ -1,0 +1,93 @@
+"""Results that follow from all examples together: a line through them, or a result for each value."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+
+from updraft.core.synthesis.numbers import decimals_of, fixed, number_of
+from updraft.core.synthesis.pieces import Piece, Row, quoted
+
+_FEW = 12  # different values of a column that each may have a result of its own
+_DEAR = 9.0  # a table of cases says nothing of what it does not list
+
+
+def lines_through(columns: Sequence[Piece], rows: Sequence[Row], given: Mapping[int, str]) -> Iterator[Piece]:
+    """A column times a number, plus a number: what a factor or two examples say.
+
+    Args:
+        given: row → its result.
+    """
+    goals = {at: number_of(wanted) for at, wanted in given.items()}
+    if any(goal is None for goal in goals.values()):
+        return
+    places = max(decimals_of(wanted) for wanted in given.values())
+    for piece in columns:
+        read = {at: number_of(piece.of(rows[at]) or "") for at in given}
+        if any(value is None for value in read.values()):
+            continue
+        points = sorted({(float(read[at] or 0), float(goals[at] or 0)) for at in given})
+        for factor, plus in _lines(points):
+            line = _line(piece, factor, plus, places)
+            if all(line.of(rows[at]) == wanted for at, wanted in given.items()):
+                yield line
+
+
+def _lines(points: list[tuple[float, float]]) -> Iterator[tuple[float, float]]:
+    """Factor and addend that may be meant: those with few figures."""
+    x, y = points[0]
+    if x and y:
+        yield float(f"{y / x:.4g}"), 0.0
+    if len(points) > 1 and points[1][0] != x:
+        slope = (points[1][1] - y) / (points[1][0] - x)
+        for figures in (3, 6, 12):
+            factor = float(f"{slope:.{figures}g}")
+            if factor:
+                yield factor, float(f"{y - factor * x:.{figures}g}")
+
+
+def _line(piece: Piece, factor: float, plus: float, places: int) -> Piece:
+    number = f"number({piece.formula})"
+    formula = f"{number} * {factor!r}" + (f" {'+' if plus > 0 else '-'} {abs(plus)!r}" if plus else "")
+    words = f"{piece.words} times {factor:g}" + (
+        f", {'plus' if plus > 0 else 'less'} {abs(plus):g}" if plus else ""
+    )
+
+    def of(row: Row) -> str | None:
+        value = number_of(piece.of(row) or "")
+        text = None if value is None else fixed(value * factor + plus, max(places, 6))
+        if text is None or places:
+            return None if value is None else fixed(value * factor + plus, places)
+        return repr(float(text) + 0.0).removesuffix(".0")
+
+    call = f"fixed({formula}, {places})" if places else f"text(round({formula}, 6))"
+    return Piece(call, of, piece.cost + 4.0 + 1.5 * bool(plus), words)
+
+
+def result_of_each(
+    columns: Sequence[Piece], rows: Sequence[Row], given: Mapping[int, str], *, alone: bool
+) -> Iterator[Piece]:
+    """For a column of few values: each value that an example has gives its result, others nothing.
+
+    Args:
+        alone: nothing else gives the examples; else only values that repeat are taken for cases.
+    """
+    for piece in columns:
+        texts = [text for row in rows if (text := piece.of(row))]
+        values = set(texts)
+        if 2 * len(values) > len(texts) and not (alone and len(given) > 1):
+            continue
+        cases: dict[str, str] = {}
+        for at, wanted in given.items():
+            text = piece.of(rows[at])
+            if not text or cases.setdefault(text, wanted) != wanted:
+                break
+        else:
+            if len(values) <= _FEW and all(cases):
+                pairs = [f"{piece.formula} == {quoted(old)}, {quoted(new)}" for old, new in cases.items()]
+                said = ", ".join(f"“{old}” gives “{new}”" for old, new in cases.items())
+                yield Piece(
+                    f"choose({', '.join(pairs)})",
+                    lambda row, piece=piece, cases=cases: cases.get(piece.of(row) or ""),  # type: ignore[misc]
+                    piece.cost + _DEAR,
+                    f"by the value of {piece.words}: {said}",
+                )
