@@ -301,7 +301,15 @@ export class Work {
       );
       return;
     }
-    const example = byExample({ context, property: {} }, (formula) => this.editor?.set(formula));
+    // Made from what comes in: from the column that the formula reads, where it reads one.
+    const coming = this.port?.columns ?? [];
+    const read = coming.find(({ name }) => this.now.formula.includes(written(name)));
+    const field = {
+      context: { ...context, columns: () => coming },
+      property: {},
+      prefers: read?.name,
+    };
+    const example = byExample(field, (formula) => this.editor?.set(formula));
     example.open = true;
     const names = h(
       "div",

@@ -9,7 +9,8 @@ import { columnsOf } from "./basic.js";
 export function byExample(field, take) {
   const columns = columnsOf(field);
   const given = {};
-  const chosen = [columns.find((column) => column.kind === "text")?.name ?? columns[0]?.name ?? ""];
+  const first = columns.find((column) => column.kind === "text") ?? columns[0];
+  const chosen = [field.prefers ?? first?.name ?? ""];
   const rows = h("div", { class: "examples" });
   const found = h("div", { class: "readings", role: "group", "aria-label": "What it may mean" });
   const says = h("p", { class: "small muted", role: "status" });
