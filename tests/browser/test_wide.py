@@ -226,3 +226,22 @@ def test_a_part_that_is_marked_in_a_cell_is_taken_out_of_every_row(page):
     page.wait_for_function("() => updraft.grid.item(7)?.cells?.length === 3")
     cells = [page.evaluate(f"updraft.grid.item({row}).cells") for row in range(8)]
     assert cells == [[f"L{n}", f"{n + 1} x {n * 5 + 5} g", f"{n * 5 + 5}"] for n in range(8)]
+
+
+def test_what_fits_several_cells_is_offered(page):
+    page.goto("/")
+    lines = "".join(f"L{n},{hub}\n" for n, hub in enumerate(["Fen", "Fen", "Fenn", "FEN", "Dale"]))
+    dropped(page, "#drop", "lots.csv", f"lot,hub\n{lines}")
+    page.wait_for_url("**/flows/*")
+    page.wait_for_selector(".slick-row")
+    settle(page)
+    page.evaluate("updraft.grid.grid.setActiveCell(0, 2); updraft.grid.focus()")
+    for _ in range(3):
+        page.keyboard.press("Shift+ArrowDown")
+    page.keyboard.press("Enter")
+    page.locator("dialog", has_text="4 cells of hub").wait_for()
+    assert violations(page) == []
+    page.get_by_role("button", name="Make them all “Fen”").click()
+    page.wait_for_function("() => updraft.state.steps.recode_values?.status === 'fresh'")
+    page.wait_for_function("() => updraft.grid.item(4)?.cells")
+    assert [page.evaluate(f"updraft.grid.item({row}).cells[1]") for row in range(5)] == ["Fen"] * 4 + ["Dale"]

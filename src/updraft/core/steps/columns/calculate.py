@@ -68,6 +68,7 @@ class Calculate(StepKind):
     """
 
     kind = "calculate"
+    version = 2
     title = "Calculate"
     summary = "Make or replace columns by formulas, by rules, or by example"
     words = (

@@ -50,6 +50,7 @@ class MergeLookAlikes(StepKind):
     """
 
     kind = "merge_look_alikes"
+    version = 2
     title = "Merge look-alikes"
     summary = "Give values that are likely one thing, written in several ways, one name"
     words = (

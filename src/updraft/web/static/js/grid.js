@@ -500,7 +500,12 @@ export class TableGrid {
   openCell(row, cell) {
     const id = this.grid.getColumns()[cell]?.id;
     const index = this.table.columns.findIndex((column) => column.name === id);
-    if (index >= 0) this.act.openCell(row, { ...this.table.columns[index], index });
+    if (index < 0) return;
+    const column = { ...this.table.columns[index], index };
+    const range = this.grid.getSelectionModel().getSelectedRanges()[0];
+    if (range && range.toRow > range.fromRow && range.fromCell === range.toCell)
+      this.act.openCells(range.fromRow, range.toRow, column);
+    else this.act.openCell(row, column);
   }
 
   /** Copy the selected cells as tab-separated text, the way a spreadsheet takes them. */

@@ -70,7 +70,7 @@ const KEYS = [
   ["Delete", "Remove the step"],
   ["Shift F10", "More for the step"],
   ["Shift + arrows", "In the table: select cells"],
-  ["Enter", "In the table: open a cell, to mark a part of it"],
+  ["Enter", "In the table: what fits the selected cells, or a part of one that you mark"],
   ["Ctrl C", "In the table: copy them"],
   ["Alt C", "In the table: show the column in the panel"],
   ["Ctrl F", "Search the rows"],

@@ -30,6 +30,7 @@ export const acts = (studio) => ({
     studio.kind()?.outputs.find((output) => output.name === name)?.title ?? name,
   reveal: (name) => studio.grid.reveal(name),
   onlyChanged: (yes) => studio.grid.setView({ changed: yes }),
+  openCells: (from, to, column) => studio.openCells(from, to, column),
   openCell: (row, column) => studio.openCell(row, column),
   pickRows: (from, to) => studio.pickRows(from, to),
   keepOrder: () => studio.keepOrder(),

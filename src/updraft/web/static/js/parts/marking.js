@@ -1,6 +1,8 @@
 /** One cell: what fits the whole of it, or a part that is marked, best first. Methods of the studio. */
-import { attempt, post } from "../api.js";
-import { byId, h, pausing } from "../dom.js";
+import { api, attempt, post } from "../api.js";
+import { byId, h, pausing, plural } from "../dom.js";
+
+const MOST = 2000; // cells that are taken together
 
 /** @type {any} `this` is the studio, which takes these methods over */
 export const marking = {
@@ -104,6 +106,73 @@ export const marking = {
     dialog.showModal();
     text.focus();
     text.setSelectionRange(0, 0);
+  },
+
+  /** Several cells of a column: what fits all their values. */
+  async openCells(from, to, column) {
+    if (!this.table || this.output || to - from >= MOST) return;
+    const found = await attempt(() => api(this.grid.address(from, to - from + 1)));
+    if (!found) return;
+    const cells = found.rows.map((row) => row[column.index]).filter((cell) => cell !== null);
+    const values = [...new Set(cells.map(String))];
+    const times = (value) => cells.filter((cell) => String(cell) === value).length;
+    const name = values.reduce((best, one) => (times(one) > times(best) ? one : best), values[0]);
+    const rule = { match: "all", of: [{ column: column.name, test: "one_of", values }] };
+    const change = (to) =>
+      values.filter((old) => old !== to).map((old) => ({ old, new: to ?? old }));
+    const recode = (changes) => this.offered("recode_values", { column: column.name, changes });
+    const dialog = byId("dialog");
+    const offer = (title, says, act) =>
+      h(
+        "button",
+        {
+          type: "button",
+          class: "reading",
+          onclick: () => {
+            dialog.close();
+            return attempt(act);
+          },
+        },
+        h("strong", {}, title),
+        h("span", {}, says),
+      );
+    dialog.replaceChildren(
+      h(
+        "h2",
+        { id: "dialog-title" },
+        `${plural(to - from + 1, "cell", "cells")} of ${column.name}`,
+      ),
+      h("p", { class: "muted" }, values.slice(0, 8).join(" · ") || "all empty"),
+      h(
+        "div",
+        { class: "readings", role: "group", "aria-label": "What fits" },
+        values.length > 1
+          ? offer(`Make them all “${name}”`, "in every row, a step “Recode values”", () =>
+              recode(change(name)),
+            )
+          : null,
+        values.length
+          ? offer("Replace them, each by another", "a step “Recode values”", () => recode(change()))
+          : null,
+        values.length
+          ? offer("Keep only rows with these values", "a step “Keep rows”", () =>
+              this.offered("keep_rows", { by: "rule", rule }),
+            )
+          : null,
+        values.length
+          ? offer("Drop rows with these values", "a step “Drop rows”", () =>
+              this.offered("drop_rows", { by: "rule", rule }),
+            )
+          : null,
+        offer("Pick these rows by hand", "a step “Pick rows”", () => this.pickRows(from, to)),
+      ),
+      h(
+        "form",
+        { method: "dialog", class: "dialog-foot" },
+        h("button", { class: "btn btn-quiet" }, "Close"),
+      ),
+    );
+    dialog.showModal();
   },
 
   /** Add a step behind the one that is shown, with settings that were offered. */
