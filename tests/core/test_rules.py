@@ -113,6 +113,7 @@ def test_a_column_is_made_by_rules_whose_values_may_be_formulas():
     made = {"name": "fate", "by": "rules", "rules": rules, "otherwise": "discard"}
     found = done("calculate", LOTS, columns=[made, {"name": "short", "formula": "first(fate, 3)"}])
     table = found.lazy().collect()
+    assert facts(found) == {"rule:0:fate": 2, "rule:1:fate": 1, "rule:2:fate": 1}
     assert table["fate"].to_list() == ["sow", "test 70", "discard", "discard"]
     assert table["short"].to_list() == ["sow", "tes", "dis", "dis"], "each may use those above it"
     alone = {"column": "fate", "rules": rules, "otherwise": "formula", "value": "'n ' + text(tests)"}

@@ -94,14 +94,17 @@ class Calculate(StepKind):
                 "The formulas", "there is none yet.", "Add a column.", field="columns", code="unfinished"
             )
         made: dict[str, None] = {}
+        counts: list[Count] = []
         for number, wanted in enumerate(settings.columns, 1):
             for name, this in self._each(wanted, number, table.collect_schema()):
+                if wanted.by == "rules" and not wanted.several:
+                    counts += self._rules(table, wanted, name, context)
                 table = self._with(table, wanted, name, this, context)
                 made[name] = None
         before = tables.main.collect_schema()
         return Result(
             table,
-            counts=tuple(_empty(table, name) for name in made),
+            counts=(*counts, *(_empty(table, name) for name in made)),
             touched=tuple(name for name in made if name in before),
         )
 
@@ -145,6 +148,17 @@ class Calculate(StepKind):
         term = self._term(wanted, name, this, schema, context)
         expr = as_kind(term, Kind(wanted.kind), name) if wanted.kind else term.expr
         return table.with_columns(expr.alias(name))
+
+    def _rules(self, table: pl.LazyFrame, wanted: Formula, name: str, context: Context) -> Iterator[Count]:
+        """How many rows each rule takes, and how many none does."""
+        parameter = context.parameter if context is not None else None
+        kind = Kind(wanted.kind or "text")
+        first = ruled(wanted.rules, table.collect_schema(), kind, name, parameter, field="columns").first
+        gives = [f"by rule {number} → {rule.gives()}" for number, rule in enumerate(wanted.rules, 1)]
+        for number, said in enumerate([f"by no rule → {wanted.otherwise or 'empty'}", *gives]):
+            rows = table.select((first == number).sum().cast(pl.Int64))
+            code = f"rule:{number}:{name}"
+            yield Count(code, rows, f"{{n}} rows of {name} {said}", one=f"{{n}} row of {name} {said}")
 
     def _term(self, wanted: Formula, name: str, this: str, schema: pl.Schema, context: Context) -> Term:
         kinds = {column: kind_of(dtype) for column, dtype in schema.items()}

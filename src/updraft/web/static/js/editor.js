@@ -121,7 +121,12 @@ export function formulaEditor({ value, label, id, columns, change }) {
         closeBrackets(),
         wrong,
         coloured(columns),
-        autocompletion({ override: [offers(columns)], icons: false, maxRenderedOptions: 40 }),
+        autocompletion({
+          override: [offers(columns)],
+          icons: false,
+          interactionDelay: 0,
+          maxRenderedOptions: 40,
+        }),
         placeholder("such as round(price * packets, 2)"),
         EditorView.lineWrapping,
         EditorView.editorAttributes.of({ class: "formula-editor" }),

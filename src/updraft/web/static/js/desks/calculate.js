@@ -43,6 +43,15 @@ export class Work {
     return rows === undefined ? "" : `From ${count(rows)} rows. Each may use those above it.`;
   }
 
+  /** How many rows each rule of the column takes, once the step was tried. */
+  effect(table) {
+    const name = this.now.name;
+    const own = (table?.facts ?? []).filter(
+      ({ code }) => code.startsWith("rule:") && code.endsWith(`:${name}`),
+    );
+    this.taken?.replaceChildren(...own.map(({ text }) => h("li", {}, text)));
+  }
+
   /** What the step does, for the foot. */
   sums(table) {
     if (!table) return "";
@@ -295,10 +304,13 @@ export class Work {
   drawRight(context) {
     if (this.now.by !== "formula") {
       const text = "Rules are tried from the top; the first that holds gives the value.";
+      this.taken = h("ul", { class: "rules-taken", role: "status" });
       this.right.replaceChildren(
         h("h3", { class: "eyebrow" }, "Rules"),
         h("p", { class: "muted" }, text),
+        this.taken,
       );
+      this.effect(this.frame.studio.table);
       return;
     }
     // Made from what comes in: from the column that the formula reads, where it reads one.
