@@ -231,3 +231,9 @@ def test_a_looser_strictness_shows_more_families():
 def test_what_differs_in_letters_is_said(one, other, why):
     counted = pl.DataFrame({"value": [one, other], "n": [1, 2]})
     assert [family.why for family in families(counted, Ways(letters=True))] == [why]
+
+
+def test_of_spellings_as_frequent_the_tidiest_gives_the_name():
+    values = ["Köln ", "Köln", "koln", "Dusseldorf", "Düsseldorf", "FEN PEA", "Fen Pea", "Fen  Pea"]
+    counted = pl.DataFrame({"value": values, "n": [1] * len(values)})
+    assert {family.name for family in families(counted, Ways(letters=True))} == {"Köln", "Düsseldorf", "Fen Pea"}

@@ -9,7 +9,7 @@ from typing import Literal, NamedTuple
 
 import polars as pl
 
-from updraft.core.similarity.spelling import letter_keys, near_misses, plain
+from updraft.core.similarity.spelling import letter_keys, near_misses, plain, tidied_blanks
 
 Way = Literal["letters", "slips", "sound", "close"]
 SURE: frozenset[Way] = frozenset({"letters", "slips"})  # ways that hardly ever put two things together
@@ -130,9 +130,10 @@ def proposals(values: pl.DataFrame, ways: Ways) -> list[Proposal]:
     Args:
         values: columns `value` (text, each once) and `n`, how often it stands.
 
-    A family's name is its most frequent value; of several as frequent, one that is neither all capitals nor
-    all small letters, then the longest. Families by letters come first; slips, then those that sound the
-    same, then those that are close, are looked for among their names.
+    A family's name is its most frequent value; of several as frequent, one without needless blanks, then one
+    that is neither all capitals nor all small letters, then the longest, then one with accents. Families by
+    letters come first; slips, then those that sound the same, then those that are close, are looked for
+    among their names.
     """
     letters = values.filter(pl.col("value").str.contains(r"\p{L}"))
     left = letters.select("value", pl.col("n").cast(pl.Int64))
@@ -177,10 +178,15 @@ def by_strictness(values: pl.DataFrame, ways: Ways, least: float, steps: int) ->
 def _ranked(values: pl.DataFrame) -> pl.DataFrame:
     """Rows of `value` and `n`, what would give a family its name first."""
     value = pl.col("value")
-    mixed = (value != value.str.to_lowercase()) & (value != value.str.to_uppercase())
-    marked = values.with_columns(mixed=mixed, size=value.str.len_chars())
-    order = marked.sort(["n", "mixed", "size", "value"], descending=[True, True, True, False])
-    return order.drop("mixed", "size")
+    marked = values.with_columns(
+        tidy=value == tidied_blanks(value),
+        mixed=(value != value.str.to_lowercase()) & (value != value.str.to_uppercase()),
+        size=value.str.len_chars(),
+        accents=value.str.contains(r"[^\x00-\x7f]"),
+    )
+    by = ["n", "tidy", "mixed", "size", "accents", "value"]
+    order = marked.sort(by, descending=[True, True, True, True, True, False])
+    return order.select(values.columns)
 
 
 def _by_key(
