@@ -89,23 +89,20 @@ def tries(flow_id: str, key: str) -> Any:
     try:
         made = calculate.apply(Tables.of(looked), settings, door).table
         names = made.collect_schema().names()
-        name = (
-            item.name.strip()
-            if not item.several
-            else next(iter(item.each.resolve(table.collect_schema())), "")
-        )
-        if item.several:
-            name = (item.name.strip() or "{column}").replace("{column}", name)
+        chosen = item.each.resolve(table.collect_schema()) if item.several else ()
+        name = item.named(chosen[0]) if item.several else item.name.strip()
         read = [column for column in _read(item, names) if column in table.collect_schema()][:4]
-        before = looked.select([pl.lit(0).alias("\0one"), *read])
-        frames = pl.collect_all([made.select(pl.col(name).alias("\0result")), before.drop("\0one")])
+        # A column more, since a frame of none has no rows either.
+        before = looked.select(pl.lit(0).alias("\0one"), *read)
+        wanted = made.select(pl.col(name).alias("\0result"))
+        frames = pl.collect_all([wanted.head(_LOOKED_AT), before.head(_LOOKED_AT)])
     except Problem as problem:
         return jsonify(problem={**problem.as_dict(), **_place(item, table, door, settings, body.at)}, rows=[])
     except pl.exceptions.PolarsError as error:
         from updraft.core.engine.told import told
 
         return jsonify(problem=told(error, calculate.title).as_dict(), rows=[])
-    result, made_of = frames[0].to_series().head(_LOOKED_AT), frames[1].head(_LOOKED_AT)
+    result, made_of = frames[0].to_series(), frames[1]
     telling = telling_rows(made_of, read, result)
     places = [one.row for one in telling]
     gives, texts = (
@@ -209,10 +206,12 @@ def look_alikes(flow_id: str, key: str) -> Any:
     ways = Ways(body.letters, body.slips, body.sound, body.strictness if body.close else None)
     found = remembered(("families", key, body.output, body.column, ways), lambda: families(counted, ways))
     least = _LEAST if counted.height <= 3_000 else 0.85
-    scale = remembered(
-        ("strictness", key, body.output, body.column, ways[:3]),
-        lambda: by_strictness(counted, ways, least, 12),
-    )
+    scale = []
+    if body.close:  # the slider is there for closeness alone
+        scale = remembered(
+            ("strictness", key, body.output, body.column, ways[:3]),
+            lambda: by_strictness(counted, ways, least, 12),
+        )
     return jsonify(
         distinct=counted.height,
         all=len(found),

@@ -5,6 +5,8 @@ from __future__ import annotations
 from functools import cache
 from typing import NamedTuple
 
+import polars as pl
+
 from updraft.core.values.dressed import UNITS
 
 
@@ -73,3 +75,9 @@ def known_units() -> dict[str, Scale]:
 def scale_of(unit: str) -> Scale | None:
     """A unit by any of its names, in any case; None where it is not known."""
     return known_units().get(unit.strip().lower().removesuffix("."))
+
+
+def brought(number: pl.Expr, size: pl.Expr | float, zero: pl.Expr | float, target: Scale) -> pl.Expr:
+    """Numbers of a scale (its size and zero) in the unit of another of the same measure."""
+    # 0.07 · 100 is 7.000000000000001 in binary: fifteen figures are what a float holds for sure.
+    return ((number.cast(pl.Float64) * size + zero - target.zero) / target.size).round_sig_figs(15)

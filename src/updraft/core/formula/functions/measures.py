@@ -12,7 +12,7 @@ from updraft.core.formula.registry import function
 from updraft.core.formula.terms import Misfit, Term
 from updraft.core.values import Kind
 from updraft.core.values.dressed import UNITS
-from updraft.core.values.units import scale_of
+from updraft.core.values.units import brought, scale_of
 
 
 def _number(expr: pl.Expr) -> Term:
@@ -137,8 +137,7 @@ def convert(number: Term, unit: Term, to: Term) -> Term:
         raise Misfit(
             f"one is a unit of {one.measure}, the other of {other.measure}.", "Use two of one measure."
         )
-    brought = (number.as_number() * one.size + one.zero - other.zero) / other.size
-    return Term(brought.round_sig_figs(15), Kind.NUMBER)
+    return Term(brought(number.expr, one.size, one.zero, other), Kind.NUMBER)
 
 
 @function("*values: any", "how many of these are filled", "filled(1, None, 2)", "2")

@@ -10,6 +10,10 @@ from updraft.core.formula.terms import Misfit, Term
 from updraft.core.values import FORMATS, Kind
 from updraft.core.values.convert import converted
 
+# Addresses as people write them, not all that RFC 5322 and RFC 3986 allow.
+EMAIL = r"[\p{L}\p{N}._%+-]+@[\p{L}\p{N}-]+(?:\.[\p{L}\p{N}-]+)*\.\p{L}{2,}"
+WEB = r"(?:https?://|www\.)[^\s<>\"']*[^\s<>\"'.,;:!?)\]]"
+
 
 def _all(text: Term) -> pl.Expr:
     return text.expr.str.extract_all(r"\S+")
@@ -89,16 +93,14 @@ def pad_end(text: Term, length: Term, sign: Term) -> Term:
     "text: text", "the first e-mail address in it", "email('ask ann@fen.example, please')", "ann@fen.example"
 )
 def email(text: Term) -> Term:
-    return _text(
-        text.expr.str.extract(r"([\p{L}\p{N}._%+-]+@[\p{L}\p{N}-]+(?:\.[\p{L}\p{N}-]+)*\.\p{L}{2,})", 1)
-    )
+    return _text(text.expr.str.extract(f"({EMAIL})", 1))
 
 
 @function(
     "text: text", "the first web address in it", "web('see https://fen.example/a.')", "https://fen.example/a"
 )
 def web(text: Term) -> Term:
-    return _text(text.expr.str.extract(r"((?:https?://|www\.)[^\s<>\"']*[^\s<>\"'.,;:!?)\]])", 1))
+    return _text(text.expr.str.extract(f"({WEB})", 1))
 
 
 @function("text: text", "the domain of an e-mail or web address", "domain('ann@fen.example')", "fen.example")

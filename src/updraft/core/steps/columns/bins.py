@@ -47,8 +47,8 @@ class BinsSettings(Settings):
 
 
 class Bins(StepKind):
-    """Put numbers into bins. A bin holds its lower edge and not its upper one; the last of a table's own bins
-    holds both. A number without a bin is empty and counted nowhere else.
+    """Put numbers into bins. A bin holds its lower edge and not its upper one; the last of bins
+    that the table's own numbers make holds both. An empty cell stays empty.
     """
 
     kind = "bins"

@@ -54,6 +54,10 @@ class Formula(Settings):
         when={"several": [True]},
     )
 
+    def named(self, column: str) -> str:
+        """The name of what is made of one column of the choice."""
+        return (self.name.strip() or "{column}").replace("{column}", column)
+
 
 class CalculateSettings(Settings):
     unfilled = frozenset({"columns"})
@@ -124,7 +128,7 @@ class Calculate(StepKind):
                 "Choose them.", field="columns", code="unfinished",
             )  # fmt: skip
         for column in chosen:
-            name = (wanted.name.strip() or "{column}").replace("{column}", column)
+            name = wanted.named(column)
             if len(chosen) > 1 and "{column}" not in (wanted.name.strip() or "{column}"):
                 raise Problem(
                     f"“{name}”", f"{len(chosen)} columns would have this name.",

@@ -3,6 +3,7 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.formula.functions.text import after, at_place, before, extract, number, pattern
+from updraft.core.formula.functions.words import EMAIL, WEB
 from updraft.core.formula.terms import Misfit, Term, constant
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
@@ -11,9 +12,6 @@ from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind
 from updraft.core.values.within import dates_within
 
-# Addresses as people write them, not all that RFC 5322 and RFC 3986 allow.
-EMAIL = r"[\p{L}\p{N}._%+-]+@[\p{L}\p{N}-]+(?:\.[\p{L}\p{N}-]+)*\.\p{L}{2,}"
-URL = r"(?:https?://|www\.)[^\s<>\"']*[^\s<>\"'.,;:!?)\]]"
 UNIT = r"\b\d+(?:[.,]\d+)?\s*(?:\p{L}[\p{L}²³]*|%|°[CF])\.?"
 
 
@@ -124,7 +122,7 @@ class ExtractText(StepKind):
                 case "date":
                     return dates_within(text.expr, settings.place, settings.month_first)
                 case "email" | "url":
-                    return _place(text, EMAIL if settings.what == "email" else URL, settings.place)
+                    return _place(text, EMAIL if settings.what == "email" else WEB, settings.place)
             return self._by_pattern(text, settings)
         except Misfit as misfit:
             field = "pattern" if "pattern" in misfit.reason else "place"

@@ -8,7 +8,7 @@ from updraft.core.steps.choice import ColumnChoice, need_kind
 from updraft.core.steps.tables import Tables
 from updraft.core.steps.texts import text_of
 from updraft.core.values import Kind, kind_of
-from updraft.core.values.units import Scale, known_units, scale_of
+from updraft.core.values.units import Scale, brought, known_units, scale_of
 
 
 class FurtherUnit(Settings):
@@ -65,10 +65,8 @@ class ConvertUnits(StepKind):
                     "Choose two units of one measure.",
                     field="to",
                 )
-            brought = [
-                _brought(pl.col(name), pl.lit(scale.size), pl.lit(scale.zero), target) for name in columns
-            ]
-            return Result(table.with_columns(brought), touched=tuple(columns))
+            made = [brought(pl.col(name), scale.size, scale.zero, target) for name in columns]
+            return Result(table.with_columns(made), touched=tuple(columns))
         return self._by_column(table, schema, columns, target, settings)
 
     def _by_column(
@@ -89,9 +87,9 @@ class ConvertUnits(StepKind):
         size = unit.replace_strict(list(scales), [s.size for s in scales.values()], default=None)
         zero = unit.replace_strict(list(scales), [s.zero for s in scales.values()], default=None)
         known = size.is_not_null()
-        brought = [
+        made = [
             pl.when(known)
-            .then(_brought(pl.col(column), size, zero, target))
+            .then(brought(pl.col(column), size, zero, target))
             .otherwise(pl.col(column))
             .alias(column)
             for column in columns
@@ -106,7 +104,7 @@ class ConvertUnits(StepKind):
             one=f"{{n}} row has no unit that can be brought to {settings.to.strip()}",
         )
         changed = (*columns, name)
-        return Result(table.with_columns(*brought, told), touched=changed, counts=(count,))
+        return Result(table.with_columns(*made, told), touched=changed, counts=(count,))
 
     def _columns(self, schema: pl.Schema, settings: ConvertUnitsSettings) -> list[str]:
         numbers = [Kind.WHOLE, Kind.NUMBER]
@@ -143,8 +141,3 @@ class ConvertUnits(StepKind):
     def sentence(self, settings: ConvertUnitsSettings) -> str:
         unit = settings.unit if settings.by == "one" else f"the units in {settings.unit_column or '…'}"
         return f"{settings.columns.words()} · {unit or '…'} → {settings.to or '…'}"
-
-
-def _brought(number: pl.Expr, size: pl.Expr, zero: pl.Expr, target: Scale) -> pl.Expr:
-    # 0.07 · 100 is 7.000000000000001 in binary: fifteen figures are what a float holds for sure.
-    return ((number.cast(pl.Float64) * size + zero - target.zero) / target.size).round_sig_figs(15)

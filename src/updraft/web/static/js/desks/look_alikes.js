@@ -407,7 +407,7 @@ export class Work {
   /** How many families each strictness would give, and the slider over them. */
   drawScale(told) {
     const { settings } = this.frame;
-    if (!settings.close) return this.scale.replaceChildren();
+    if (!settings.close || !told.length) return this.scale.replaceChildren();
     const most = Math.max(1, ...told.map(([, many]) => many));
     const first = told[0][0];
     const says = h("p", { class: "muted small" });

@@ -324,10 +324,7 @@ export class Work {
       flag("ignore_blanks", "Ignore blanks at the ends"),
       h("h3", { class: "eyebrow" }, "Other values"),
       choice(
-        [
-          ["keep", "stay"],
-          ["empty", "become empty"],
-        ],
+        this.frame.kind.schema.properties.others.labels,
         settings.others,
         "Other values",
         (others) => this.frame.set({ others }),
