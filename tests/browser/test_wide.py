@@ -91,7 +91,7 @@ def on_file(page, name: str, text: str, kind: str, **settings) -> None:
     settle(page)
     if settings:
         page.evaluate(
-            "(more) => updraft.drafted(updraft.selected, {...updraft.state.steps[updraft.selected].settings, ...more})",
+            "(more) => { updraft.drafts.change(updraft.selected, more); updraft.preview(); }",
             settings,
         )
         settle(page)

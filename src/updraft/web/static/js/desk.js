@@ -2,9 +2,11 @@
 import { byId, h } from "./dom.js";
 
 export class Desk {
-  constructor() {
+  /** @param {() => void} placed told when a view is shown */
+  constructor(placed = () => {}) {
     this.element = byId("desk");
     this.view = null;
+    this.placed = placed;
   }
 
   /** Show a view: `eyebrow`, `title` (text or element), `summary`, `tools`, `body`, `foot`. */
@@ -26,6 +28,7 @@ export class Desk {
       foot ? h("div", { class: "desk-foot" }, foot) : "",
     );
     if (same) content.scrollTop = scrolled;
+    this.placed();
   }
 
   fold(yes) {

@@ -1,13 +1,11 @@
 /** The desk for a stop: its settings with the effect shown while they change, its inputs, its note. */
-import { post } from "./api.js";
 import { h, icon } from "./dom.js";
 import { Decisions } from "./decisions.js";
 import { factList } from "./desk.js";
-import { Form } from "./forms.js";
+import { searchedReference, stepForm } from "./stepForm.js";
 import { Sample } from "./sample.js";
-import { group, labelled, select } from "./widgets/basic.js";
+import { group, keepingFocus, labelled, select } from "./widgets/basic.js";
 import { severalTables } from "./widgets/tables.js";
-import { outsideValues } from "./widgets/outside.js";
 
 export class StepDesk {
   /** `studio` gives state, act and the context of forms. */
@@ -17,9 +15,11 @@ export class StepDesk {
   }
 
   /** Draw the desk of a step; `incoming` says what arrives at its ports. */
-  show(step, kind, incoming, settings, takeable = []) {
+  show(step, kind, incoming, takeable = []) {
     this.step = step;
     this.kind = kind;
+    const { studio } = this;
+    this.draft = studio.drafts.of(step.id);
     this.incoming = incoming;
     this.takeable = takeable;
     this.main = kind?.ports.find((port) => port.main)?.name;
@@ -40,14 +40,10 @@ export class StepDesk {
         }
       },
     });
-    this.form = kind
-      ? new Form(kind.schema, settings, this.context(), (changed) =>
-          this.studio.drafted(step.id, changed),
-        )
-      : null;
+    this.form = kind ? stepForm(studio, kind, incoming, this) : null;
     this.facts = h("div");
     this.decisions = kind?.decides
-      ? new Decisions(this.studio, step, kind.remote ? (text) => this.searched(text) : null)
+      ? new Decisions(this.studio, step, kind.remote ? searchedReference(this) : null)
       : null;
     this.sample = kind?.samples
       ? new Sample(this.studio, step, () => this.studio.drafts.get(step.id) ?? null)
@@ -126,61 +122,21 @@ export class StepDesk {
     this.tell();
   }
 
-  context() {
-    const { studio } = this;
-    const source = this.kind?.remote && this.kind.role === "source";
-    return {
-      columns: (port) => (source ? this.form?.outside : this.incoming[port]?.columns) ?? [],
-      reference: () => this.reference(),
-      chosen: (name, form) => this.chosen(name, form),
-      values: (column, search) =>
-        source
-          ? outsideValues(this.form, column, search)
-          : studio.values(this.incoming[this.main], column, search),
-      examples: (columns, give) => studio.examples(this.incoming[this.main], columns, give),
-      rules: (text) => studio.rules(this.incoming[this.main], text),
-      formats: (column, kind) => studio.formats(this.incoming[this.main], column, kind),
-      files: () => studio.files(),
-      upload: (file, other) => studio.uploadFile(file, other),
-      flow: studio.flow,
-      edit: (edits) => studio.edit(edits),
-    };
+  /** What the form is about: the step's settings, whoever changed them. */
+  get settings() {
+    return this.draft.settings;
   }
 
-  /** What a reference offers follows from which it is, and from the column whose names it is asked for. */
-  chosen(name, form) {
-    if (form !== this.form || !this.kind.remote || this.kind.role === "source") return;
-    if (["connection", "column"].includes(name))
-      for (const other of ["type", "evidence", "fields"]) form.remake(other);
+  change(some) {
+    this.draft.change(some);
+    this.studio.preview();
   }
 
-  /** What the reference calls things: kinds, proposed from some names of the column, and properties. Asked once. */
-  async reference() {
-    const { connection, column, type } = this.form?.settings ?? {};
-    if (!connection) return null;
-    const key = JSON.stringify([connection, column, type]);
-    if (this.known?.key !== key) this.known = { key, terms: this.askReference() };
-    return this.known.terms;
-  }
-
-  async askReference() {
-    const { connection, column, type } = this.form.settings;
-    const from = column ? this.incoming[this.main] : null;
-    const names = from ? await this.studio.values(from, column, "") : null;
-    const texts = (names?.values ?? []).slice(0, 20).map(([text]) => text);
-    return post(`/api/connections/${encodeURIComponent(connection)}/terms`, {
-      texts: texts.filter(Boolean),
-      type: type ?? "",
-    });
-  }
-
-  /** What the reference knows that is like a text. */
-  searched(text) {
-    const { connection, type } = this.form.settings;
-    return post(`/api/connections/${encodeURIComponent(connection)}/search`, {
-      text,
-      type: type ?? "",
-    });
+  /** Settings that were changed elsewhere (across the window, undone, picked in the table) are drawn anew. */
+  follow() {
+    const { selected, wide } = this.studio;
+    const shown = this.step?.id === selected && this.desk.view === "step" && !wide.open;
+    if (shown && !this.draft.current) keepingFocus(this.desk.element, () => this.studio.showStep());
   }
 
   /** Pickers for what comes in: always for the extra ports, for the main one when there is a choice. */
@@ -207,7 +163,7 @@ export class StepDesk {
 
   /** The way to the wide desk, where the kind has one. */
   wide(kind) {
-    if (!kind || kind.desk === "form") return null;
+    if (!kind || kind.made_for === "cells") return null; // its cells stand in the table's place
     return h(
       "button",
       {
@@ -265,6 +221,6 @@ export class StepDesk {
     const open = this.studio.drafts.has(this.step.id);
     this.apply.disabled = !open;
     this.back.hidden = !open;
-    this.stand.textContent = open ? "Shown, not applied yet" : table ? "Applied" : "";
+    this.stand.textContent = open ? "Tried; going on applies it" : table ? "Applied" : "";
   }
 }

@@ -33,18 +33,29 @@ export class Form {
   /**
    * @param {any} context what widgets may ask for: columns(port), values(column, search), formats(column, kind), files(),
    *   upload(file)
-   * @param {(settings: any) => void} changed called with the settings after every change
+   * @param {{settings: any, change: (some: any) => void}} model who owns the settings: a step's draft, or a `Local`
    */
-  constructor(schema, settings, context, changed) {
+  constructor(schema, model, context) {
     this.schema = schema;
     /** @type {any[] | undefined} columns of a table outside, once they are known */
     this.outside = undefined;
-    this.settings = structuredClone(settings);
+    this.model = model;
     this.context = context;
-    this.changed = changed;
     this.element = h("div", { class: "form" });
     this.fields = new Map();
     this.draw();
+  }
+
+  /** The settings as their owner has them; widgets read them, and change them by `set` and `change`. */
+  get settings() {
+    return this.model.settings;
+  }
+
+  /** Change several settings at once. */
+  change(some) {
+    this.model.change(some);
+    this.showWhen();
+    for (const name of Object.keys(some)) this.context.chosen?.(name, this);
   }
 
   draw() {
@@ -68,13 +79,8 @@ export class Form {
       schema: this.schema,
       context: this.context,
       form: this,
-      value: this.settings[name] ?? property.default ?? null,
-      set: (value) => {
-        this.settings[name] = value;
-        this.showWhen();
-        this.context.chosen?.(name, this);
-        this.changed(this.settings);
-      },
+      value: structuredClone(this.settings[name] ?? property.default ?? null),
+      set: (value) => this.change({ [name]: value }),
     });
     field.append(h("div", { class: "field-says", hidden: true, id: `${name}-says` }));
     return field;

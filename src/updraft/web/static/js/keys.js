@@ -2,12 +2,21 @@
 import { byId } from "./dom.js";
 import { showKeys } from "./overlays.js";
 
-const typing = (target) =>
+const typing = (/** @type {any} */ target) =>
   target.closest?.(
     "input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]",
   );
 
+/** @type {EventTarget | null} a text in which something was typed since it got the focus: Ctrl Z is its own there */
+let typed = null;
+
 export function bindKeys(studio) {
+  addEventListener("input", ({ target }) => {
+    typed = typing(target) ? target : null;
+  });
+  addEventListener("focusin", ({ target }) => {
+    if (target !== typed) typed = null;
+  });
   addEventListener("keydown", (event) => {
     const control = event.ctrlKey || event.metaKey,
       key = event.key.toLowerCase();
@@ -16,9 +25,9 @@ export function bindKeys(studio) {
         ? () => studio.addBox.open()
         : control && event.key === "Enter"
           ? () => studio.applyDraft()
-          : control && key === "z" && !typing(event.target)
+          : control && key === "z" && typed !== event.target
             ? () => studio.step(event.shiftKey ? "redo" : "undo")
-            : control && key === "y" && !typing(event.target)
+            : control && key === "y" && typed !== event.target
               ? () => studio.step("redo")
               : event.altKey && key === "r"
                 ? () => studio.run()

@@ -14,6 +14,7 @@ import { bind } from "./parts/bind.js";
 import { broken } from "./parts/broken.js";
 import { marking } from "./parts/marking.js";
 import { picking } from "./parts/picking.js";
+import { places } from "./parts/places.js";
 import { reading } from "./parts/reading.js";
 import { Shown } from "./parts/shown.js";
 import { steps } from "./parts/steps.js";
@@ -28,15 +29,28 @@ const NARROW = "(max-width: 900px)"; // as in studio.css; also a window of 1280 
 
 /** @type {new () => any} what the parts bring: methods that the studio takes over */
 const Parts = class {};
-Object.assign(Parts.prototype, tables, steps, sources, looking, reading, broken, picking, marking);
+Object.assign(
+  Parts.prototype,
+  tables,
+  steps,
+  sources,
+  looking,
+  reading,
+  broken,
+  picking,
+  marking,
+  places,
+);
 
 class Studio extends Parts {
   constructor() {
     super();
     this.flowState = new FlowState(data("state"));
     this.flow = this.flowState.id;
-    this.drafts = new Drafts();
     this.kinds = new Map(data("catalogue").map((kind) => [kind.kind, kind]));
+    const key = `drafts of ${this.flow}`;
+    this.drafts = new Drafts((id) => this.saved(id), sessionStorage, key);
+    this.drafts.restore();
     this.looks = 0;
     this.act = acts(this);
     this.focus = new Focus();
@@ -44,7 +58,7 @@ class Studio extends Parts {
     this.grid = new TableGrid(byId("grid"), this.flow, this.act, () => this.focus.text);
     this.rawPane = new RawPane(this);
     this.shown = new Shown(this);
-    this.desk = new Desk();
+    this.desk = new Desk(() => this.placed());
     for (const [name, Made] of Object.entries(DESKS)) this[name] = new Made(this, this.desk);
     this.wide = new WideDesk(this);
     this.addBox = new AddBox(
@@ -58,7 +72,7 @@ class Studio extends Parts {
     );
     this.preview = pausing(220, () => this.look());
     this.flowState.shown = (state) => this.follow(state);
-    this.drafts.on("changed", () => this.stepDesk.step && this.stepDesk.tell(this.table));
+    this.drafts.on("changed", () => this.followSettings());
     bind(this);
     printing(this);
     if (matchMedia(NARROW).matches) this.desk.fold(true); // the panel would lie over the table
@@ -77,6 +91,25 @@ class Studio extends Parts {
   /** The kind of which the page makes a step by itself: for a `file`, `cells`, `values` or the `profile`. */
   kindFor(use) {
     return [...this.kinds.values()].find((kind) => kind.made_for === use);
+  }
+
+  /** The settings of a step as the flow has them, with the usual ones where it says nothing. */
+  saved(id) {
+    const step = this.state.steps[id];
+    const kind = this.kinds.get(step?.kind);
+    const usual = Object.entries(kind?.schema.properties ?? {})
+      .filter(([, property]) => property.default !== undefined)
+      .map(([name, property]) => [name, property.default]);
+    return structuredClone({ ...Object.fromEntries(usual), ...kind?.starting, ...step?.settings });
+  }
+
+  /** Settings changed, here or on the server: every view of them shows them as they are now. */
+  followSettings() {
+    if (!this.state.steps[this.selected]) return;
+    this.stepDesk.follow();
+    this.wide.follow(this.incoming);
+    if (this.stepDesk.step) this.stepDesk.tell(this.table);
+    if (this.wide.open) this.wide.tell();
   }
 
   edit(edits, sentence = null) {
@@ -98,7 +131,7 @@ class Studio extends Parts {
     this.flowState.follow();
     const bring = this.kinds.get(new URLSearchParams(location.search).get("bring"));
     if (bring) {
-      history.replaceState(null, "", location.pathname);
+      history.replaceState(history.state, "", location.pathname);
       attempt(() => this.add(bring));
     }
   }
@@ -118,6 +151,7 @@ class Studio extends Parts {
     this.course.show(state, this.selected);
     this.tellBroken(state);
     this.follows = { fingerprint: now.fingerprint, status: now.status };
+    this.followSettings();
     const failed = now.status !== before?.status && now.status === "problem";
     if (!this.drafts.has(this.selected) && (now.fingerprint !== before?.fingerprint || failed))
       await this.look();
@@ -127,7 +161,7 @@ class Studio extends Parts {
     const other = id !== this.selected;
     if (other) {
       this.wide.close();
-      await this.applyDraft();
+      await this.goOn();
     }
     const step = this.state.steps[id];
     if (!step) return;
@@ -135,11 +169,11 @@ class Studio extends Parts {
     this.follows = { fingerprint: step.fingerprint, status: step.status };
     this.output = other ? "" : (this.output ?? "");
     this.grid.choose(null);
-    history.replaceState(null, "", `?step=${encodeURIComponent(id)}`);
     byId("grid-empty").hidden = true;
     this.course.show(this.state, id);
     if (other) this.grid.view = { sort: "", desc: false, changed: false };
     await this.look(true);
+    this.placed();
   }
 
   /** Draw the desk of the selected step anew. */

@@ -3,6 +3,7 @@
  * every kind. A kind names the module in `desks/` that draws its work; see `desks/README.md`.
  */
 import { byId, count, h, icon, plural } from "./dom.js";
+import { keepingFocus } from "./widgets/basic.js";
 
 export class WideDesk {
   constructor(studio) {
@@ -12,21 +13,45 @@ export class WideDesk {
     this.step = null;
     /** @type {any} */
     this.kind = null;
+    /** @type {any} */
+    this.draft = null;
+    /** @type {any} */
+    this.Work = null;
   }
 
   get open() {
     return this.step !== null;
   }
 
+  /** What the step's settings are, whoever changed them. */
+  get settings() {
+    return this.draft.settings;
+  }
+
   /** Open it for the selected step. */
-  async show(step, kind, incoming, settings) {
+  async show(step, kind, incoming) {
     const { Work } = await import(`./desks/${kind.desk}.js`);
-    Object.assign(this, { step, kind, incoming, settings: structuredClone(settings) });
+    if (this.studio.selected !== step.id) return; // the person went on meanwhile
+    Object.assign(this, { step, kind, incoming, Work, draft: this.studio.drafts.of(step.id) });
+    try {
+      this.draw();
+    } catch (error) {
+      this.step = null; // the table stays in sight, and the fault is told
+      throw error;
+    }
     document.body.classList.add("is-wide");
     this.element.hidden = false;
-    this.draw(Work);
     this.effect(this.studio.table, this.studio.problem);
+    this.studio.placed();
     (this.element.querySelector("[data-first]") ?? byId("wide-title")).focus();
+  }
+
+  /** Settings that were changed elsewhere (undone, put back, set in a cell) are drawn anew. */
+  follow(incoming) {
+    if (!this.open || this.draft.current) return;
+    Object.assign(this, { incoming, draft: this.studio.drafts.of(this.step.id) });
+    keepingFocus(this.element, () => this.draw());
+    this.effect(this.studio.table, this.studio.problem);
   }
 
   /** Back to the table; what is not applied stays a draft. */
@@ -37,24 +62,31 @@ export class WideDesk {
     document.body.classList.remove("is-wide");
     this.element.hidden = true;
     this.element.replaceChildren();
+    this.studio.stepDesk.follow();
     this.studio.course.focus(id);
+    this.studio.placed();
   }
 
   /** Settings changed in the work: try them, and show what they do. */
   set(change) {
-    Object.assign(this.settings, change);
-    this.studio.drafted(this.step.id, this.settings);
+    this.draft.change(change);
+    this.studio.preview();
     this.tell();
   }
 
-  draw(Work) {
+  draw() {
     const { studio, step, kind } = this;
     const number = studio.course.order().indexOf(step.id) + 1;
     this.about = h("p", { class: "wide-about" });
     this.sums = h("p", { class: "wide-sums", role: "status" });
     this.back = h(
       "button",
-      { type: "button", class: "btn btn-quiet", hidden: true, onclick: () => this.putBack(Work) },
+      {
+        type: "button",
+        class: "btn btn-quiet",
+        hidden: true,
+        onclick: () => this.studio.dropDraft(),
+      },
       "Put back",
     );
     this.apply = h(
@@ -62,7 +94,7 @@ export class WideDesk {
       { type: "button", class: "btn btn-primary", onclick: () => this.keep() },
       "Apply",
     );
-    this.work = new Work(this);
+    this.work = new this.Work(this);
     const head = h(
       "header",
       { class: "wide-head" },
@@ -122,11 +154,5 @@ export class WideDesk {
   async keep() {
     await this.studio.applyDraft();
     if (this.open) this.tell();
-  }
-
-  putBack(Work) {
-    this.settings = structuredClone(this.studio.state.steps[this.step.id].settings);
-    this.studio.dropDraft();
-    this.draw(Work);
   }
 }

@@ -3,6 +3,7 @@ import { attempt, post } from "../api.js";
 import { count, h, icon, pausing, plural } from "../dom.js";
 import { written } from "../editor.js";
 import { Form } from "../forms.js";
+import { Local } from "../local.js";
 import { resolved } from "../schema.js";
 import { removeButton } from "../widgets/basic.js";
 import { byExample } from "../widgets/byExample.js";
@@ -207,13 +208,14 @@ export class Work {
         this.editor = editor;
       },
     };
-    this.form = new Form(this.schema, this.now, context, (settings) => {
+    const model = new Local(this.now, (settings) => {
       const by = this.now.by;
-      Object.assign(this.now, structuredClone(settings));
+      Object.assign(this.now, settings);
       this.drawList();
       if (by !== this.now.by) this.drawRight(context);
       this.tell();
     });
+    this.form = new Form(this.schema, model, context);
     this.form.element.classList.add("one-column");
     this.given = h("div", { class: "gives", role: "status" });
     this.middle.replaceChildren(this.form.element, this.given);

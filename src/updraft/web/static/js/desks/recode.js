@@ -28,7 +28,7 @@ export class Work {
     const hint = h("p", { class: "muted" }, "Go to a value on the left to see its rows.");
     this.sample = h("div", { class: "wide-sample" }, hint);
     this.told = h("p", { class: "muted small" });
-    this.draft = frame.settings.changes.map((change) => ({ ...change }));
+    this.draft = (frame.settings.changes ?? []).map((change) => ({ ...change }));
     this.element = h("div", { class: "wide-three" }, this.left(), this.middle(), this.right());
     this.load();
   }

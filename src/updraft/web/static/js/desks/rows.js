@@ -9,6 +9,14 @@ const ROWS = 8,
 export const blanksShown = (value) =>
   String(value).replace(/^[ \u00a0]+|[ \u00a0]+$/g, (blanks) => "␣".repeat(blanks.length));
 
+/** A cell of a small table, as a person reads it. */
+export const cellOf = (value, looks = "") =>
+  h(
+    "td",
+    { dir: "auto", class: looks || null },
+    value === null ? h("i", {}, "empty") : blanksShown(value),
+  );
+
 /** The rows as a table, and how many there are in all; null where they cannot be had. */
 export async function sampleRows(studio, port, column, condition) {
   const chip = { label: "", column, conditions: [{ column, ...condition }] };
@@ -26,14 +34,12 @@ export async function sampleRows(studio, port, column, condition) {
   const near = [own, ...names.keys()]
     .filter((n, at, all) => all.indexOf(n) === at)
     .slice(0, COLUMNS);
-  const cell = (text) =>
-    h("td", { dir: "auto" }, text === null ? h("i", {}, "empty") : blanksShown(text));
   const head = near.map((n) => h("th", { scope: "col" }, names[n]));
   const body = found.rows.map((row) =>
     h(
       "tr",
       {},
-      near.map((n) => cell(row[n])),
+      near.map((n) => cellOf(row[n])),
     ),
   );
   const table = h(

@@ -1,11 +1,11 @@
-/** The buttons of the page, what is dropped and pasted on it, and the width of the course. */
+/** The buttons of the page, what is dropped and pasted on it, its history and the widths of its parts. */
 import { attempt, onDrop, post } from "../api.js";
 import { byId } from "../dom.js";
+import { keepFocus } from "../keepFocus.js";
 import { bindKeys } from "../keys.js";
 import { showKeys } from "../overlays.js";
 import { openWaysIn } from "../waysIn.js";
-
-const [NARROW, WIDE, STEP] = [190, 520, 16]; // pixels of the course
+import { bindSplitters } from "./splitters.js";
 
 export function bind(studio) {
   const click = (id, act) => byId(id).addEventListener("click", act);
@@ -26,10 +26,14 @@ export function bind(studio) {
   );
   bindKeys(studio);
   bindPaste(studio);
-  bindSplitter();
-  addEventListener("beforeunload", (event) => {
-    if (studio.drafts.size) event.preventDefault();
-  });
+  bindSplitters();
+  keepFocus();
+  addEventListener("popstate", (event) => attempt(() => studio.goBackTo(event.state)));
+  const asks = (/** @type {Event} */ event) => {
+    if (studio.drafts.size) event.preventDefault(); // closing the window would lose them
+  };
+  addEventListener("beforeunload", asks);
+  addEventListener("reloading", () => removeEventListener("beforeunload", asks));
 }
 
 function bindPaste(studio) {
@@ -40,24 +44,5 @@ function bindPaste(studio) {
     if (!/[\t\n]/.test(text.trim())) return;
     event.preventDefault();
     attempt(() => studio.paste(text));
-  });
-}
-
-function bindSplitter() {
-  const splitter = byId("course-splitter");
-  const width = (px) => {
-    const to = Math.max(NARROW, Math.min(WIDE, px));
-    document.body.style.setProperty("--course-width", `${to}px`);
-    splitter.setAttribute("aria-valuenow", String(Math.round(to)));
-  };
-  splitter.addEventListener("pointerdown", (event) => {
-    event.preventDefault();
-    const move = (/** @type {PointerEvent} */ e) => width(e.clientX);
-    addEventListener("pointermove", move);
-    addEventListener("pointerup", () => removeEventListener("pointermove", move), { once: true });
-  });
-  splitter.addEventListener("keydown", (event) => {
-    const by = { ArrowLeft: -STEP, ArrowRight: STEP }[event.key];
-    if (by) width(byId("course").offsetWidth + by);
   });
 }

@@ -17,18 +17,20 @@ export const broken = {
       .order()
       .map((id) => state.steps[id])
       .filter((step) => step?.status === "problem" && before.fresh.has(step.id));
-    const [first] = lost.filter((step) => step.id !== this.selected);
+    const changed = this.edited ?? this.selected; // what was left may have been applied just then
+    this.edited = null;
+    const [first] = lost.filter((step) => step.id !== changed);
     if (!first) return;
     const others = steps.filter((step) => step.blocked_by === first.id).length;
     const after = others
       ? ` ${others === 1 ? "One step after it waits" : `${others} steps after it wait`}.`
       : "";
     const ways = [["Undo", () => this.step("undo")]];
-    const apart = this.apart(state);
+    const apart = this.apart(state, changed);
     if (apart.length)
       ways.push([
-        `Make “${state.steps[this.selected].label}” a branch`,
-        () => this.edit(apart, `Made “${state.steps[this.selected].label}” a branch of its own`),
+        `Make “${state.steps[changed].label}” a branch`,
+        () => this.edit(apart, `Made “${state.steps[changed].label}” a branch of its own`),
       ]);
     notice(
       `This change breaks “${first.label}”. ${first.problem.thing}: ${first.problem.reason}${after}`,
@@ -37,9 +39,9 @@ export const broken = {
     );
   },
 
-  /** Edits after which those that take the selected step's table take what comes into it instead. */
-  apart(state) {
-    const step = state.steps[this.selected];
+  /** Edits after which those that take a step's table take what comes into it instead. */
+  apart(state, id) {
+    const step = state.steps[id];
     if (!step?.main) return [];
     const edits = [];
     for (const other of Object.values(state.steps))

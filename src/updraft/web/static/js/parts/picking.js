@@ -22,7 +22,7 @@ export const picking = {
     const found = await attempt(() => api(this.grid.address(from, to - from + 1)));
     if (!found) return;
     const own = step.kind === kind.kind;
-    const settings = own ? (this.drafts.get(step.id) ?? step.settings) : kind.starting;
+    const settings = own ? this.drafts.settings(step.id) : kind.starting;
     const keys = settings.keys?.length ? settings.keys : this.keyOfRows();
     const at = keys.map((name) => this.table.columns.findIndex((column) => column.name === name));
     const picked = found.rows.map((cells) => ({ key: at.map((n) => told(cells[n])) }));
@@ -33,9 +33,7 @@ export const picking = {
     const rows = all ? others : [...others, ...picked];
     const next = { ...settings, keys, rows };
     if (own) {
-      this.stepDesk.form.settings = structuredClone(next);
-      for (const field of ["keys", "rows"]) this.stepDesk.form.remake(field);
-      this.drafted(step.id, next);
+      this.drafts.change(step.id, { keys, rows });
       await this.look();
       this.grid.focus();
       return;

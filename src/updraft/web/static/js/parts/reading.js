@@ -31,6 +31,7 @@ export const reading = {
     this.found = found;
     this.foundFor = JSON.stringify(settings ?? null);
     if (found && this.stepDesk.step?.id === id) this.stepDesk.form?.detected(found);
+    if (found && this.wide.open) this.wide.work.form?.detected?.(found);
     this.rawPane.show(found);
   },
 
@@ -48,15 +49,12 @@ export const reading = {
     const found = known ? this.found : await this.detect(id, settings);
     if (!found) return;
     settings.layout = found.columns;
-    if (this.stepDesk.step?.id === id) this.stepDesk.form.settings.layout = found.columns;
   },
 
   /** Change settings of the selected step as if on its desk. */
   propose(change) {
-    const { form } = this.stepDesk;
-    Object.assign(form.settings, change);
-    this.drafted(this.selected, form.settings);
-    this.showStep();
+    this.drafts.change(this.selected, change);
+    this.preview();
     if (this.found) this.stepDesk.form.detected(this.found);
   },
 

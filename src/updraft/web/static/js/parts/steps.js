@@ -141,11 +141,8 @@ export const steps = {
   async openWide() {
     if (this.lookedAt !== this.selected) await this.look(); // what comes in must be this step's
     const kind = this.kind();
-    if (!kind || kind.desk === "form") return;
+    if (!kind || kind.made_for === "cells") return;
     const step = this.state.steps[this.selected];
-    const fields = Object.entries(kind.schema.properties);
-    const usual = Object.fromEntries(fields.map(([name, property]) => [name, property.default]));
-    const settings = this.drafts.get(step.id) ?? { ...usual, ...kind.starting, ...step.settings };
-    await attempt(() => this.wide.show(step, kind, this.incoming, settings));
+    await attempt(() => this.wide.show(step, kind, this.incoming));
   },
 };

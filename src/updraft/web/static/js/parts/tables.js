@@ -1,5 +1,5 @@
 /** The table after the selected step, and settings that are tried on it. Methods of the studio. */
-import { attempt, post } from "../api.js";
+import { attempt, notice, post } from "../api.js";
 import { byId } from "../dom.js";
 
 /** @type {any} `this` is the studio, which takes these methods over */
@@ -46,31 +46,45 @@ export const tables = {
   /** Draw the step's desk with its settings, or those that are tried. */
   showStep() {
     const step = this.state.steps[this.selected];
-    const settings = this.drafts.get(step.id) ?? { ...this.kind()?.starting, ...step.settings };
-    this.stepDesk.show(step, this.kind(), this.incoming, settings, this.takeable);
+    this.stepDesk.show(step, this.kind(), this.incoming, this.takeable);
     this.stepDesk.tell(this.table);
   },
 
-  drafted(id, settings) {
-    this.drafts.set(id, settings);
-    this.preview();
-  },
-
+  /** Make what is tried a part of the flow; true when there was something and it was taken. */
   async applyDraft() {
     const id = this.selected;
     const settings = this.drafts.lift(id);
-    if (!settings) return;
+    if (!settings) return false;
     this.preview.drop();
+    this.edited = id;
     await this.noteLayout(id, settings);
-    if (await this.edit([{ op: "set", id, settings }])) this.drafts.settled(id);
-    else this.drafts.set(id, settings);
+    const done = Boolean(await this.edit([{ op: "set", id, settings }]));
+    if (done) this.drafts.settled(id);
+    else this.drafts.putBack(id, settings);
     this.shown.bar();
     this.shown.footer();
+    return done;
+  },
+
+  /** Going on to something else takes what is tried with it, and says so. */
+  async goOn() {
+    const step = this.state.steps[this.selected];
+    if (!(await this.applyDraft())) return;
+    const { revision } = this.state;
+    const undo = async () => {
+      if (this.state.revision !== revision) {
+        notice("More was changed since then. The clock in the bar lists every revision.");
+        return;
+      }
+      await this.step("undo");
+      await this.select(step.id);
+    };
+    notice(`Going on applied the settings of “${step.label}”.`, "said", [["Undo", undo]]);
   },
 
   dropDraft() {
-    this.drafts.delete(this.selected);
     this.preview.drop();
-    this.reselect();
+    this.drafts.delete(this.selected);
+    this.look();
   },
 };

@@ -164,14 +164,14 @@ export const columnWidgets = {
     const known = columnsOf(field);
     const columns = known.map((column) => column.name);
     const kinds = new Map(known.map((column) => [column.name, column.kind]));
-    const settings = field.form.settings;
+    const { settings } = field.form;
     const listed = (field.value ?? []).map((item) => ({
       column: item.column,
       name: item.name ?? "",
       kept: true,
     }));
     const dropped = new Set(settings.drop ?? []);
-    const keepsOthers = () => (settings.others ?? "keep") === "keep";
+    const keepsOthers = () => (field.form.settings.others ?? "keep") === "keep";
     const seen = new Set(listed.map((item) => item.column));
     const rows = [
       ...listed,
@@ -181,14 +181,13 @@ export const columnWidgets = {
     ];
     const list = h("div", { class: "rows chosen-list" });
     const tell = () => {
-      settings.drop = rows
+      const drop = rows
         .filter((row) => !row.kept && columns.includes(row.column))
         .map((row) => row.column);
-      field.set(
-        rows
-          .filter((row) => row.kept)
-          .map(({ column, name }) => ({ column, name: name === column ? "" : name })),
-      );
+      const kept = rows
+        .filter((row) => row.kept)
+        .map(({ column, name }) => ({ column, name: name === column ? "" : name }));
+      field.form.change({ drop, [field.name]: kept });
     };
     const move = (from, to) => {
       if (to < 0 || to >= rows.length) return;

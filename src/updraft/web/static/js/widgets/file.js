@@ -460,9 +460,8 @@ export const fileWidgets = {
       {
         type: "button",
         class: "tiny-button",
-        onclick: () => {
-          field.set([...field.form.found.columns]);
-        },
+        disabled: !field.form.found,
+        onclick: () => field.set([...field.form.found.columns]),
       },
       "Take them as they are now",
     );
@@ -478,6 +477,7 @@ export const fileWidgets = {
       "Do not compare",
     );
     whenDetected(field, (found) => {
+      take.disabled = false;
       const layout = field.form.settings.layout ?? [],
         same = JSON.stringify(layout) === JSON.stringify(found.columns);
       says.textContent = !layout.length

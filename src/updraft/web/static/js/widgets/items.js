@@ -1,5 +1,6 @@
 /** A list of small forms: each item is drawn from the schema of what the list holds. */
 import { h } from "../dom.js";
+import { Local } from "../local.js";
 import { resolved } from "../schema.js";
 import { group, keepingFocus, removeButton } from "./basic.js";
 
@@ -90,15 +91,12 @@ export const itemWidgets = {
     const { form, name } = field;
     const other = "value" in field.schema.properties ? "value" : "otherwise";
     const read = fromText(field, ({ rules: found, otherwise }) => {
-      form.settings[name] = found.map(({ when, then }) => ({ when, then, calculated: false }));
-      const drawn = itemWidgets.items({ ...field, value: form.settings[name] });
+      const value = found.map(({ when, then }) => ({ when, then, calculated: false }));
+      form.change({ [name]: value, ...(otherwise === null ? {} : { [other]: otherwise }) });
+      const drawn = itemWidgets.items({ ...field, value });
       list.replaceWith(drawn);
       list = drawn;
-      if (otherwise !== null) {
-        form.settings[other] = otherwise;
-        form.remake(other);
-      }
-      form.changed(form.settings);
+      if (otherwise !== null) form.remake(other);
     });
     return h("div", {}, list, read);
   },
@@ -130,10 +128,11 @@ export const itemWidgets = {
     const items = (field.value ?? []).map((item) => ({ ...item }));
     if (!items.length && field.property.begun) items.push(usual(schema));
     const draw = (item, tell, remove, n) => {
-      const form = new field.form.constructor(schema, item, field.context, (settings) => {
+      const model = new Local(item, (settings) => {
         Object.assign(item, settings);
         tell();
       });
+      const form = new field.form.constructor(schema, model, field.context);
       form.element.classList.add("record");
       return h(
         "div",

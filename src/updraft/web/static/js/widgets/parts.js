@@ -29,11 +29,10 @@ export const partWidgets = {
     const { form } = field;
     const now = () => (form.settings.block ? `block:${form.settings.flow}` : form.settings.flow);
     const take = (value) => {
-      form.settings.block = value.startsWith("block:");
       const anew = { revision: null, source: "", also: [], output: "", parameters: [] };
-      for (const [name, value] of Object.entries(anew))
-        if (name in form.schema.properties) form.settings[name] = value;
-      field.set(value.replace(/^block:/, ""));
+      const had = Object.entries(anew).filter(([name]) => name in form.schema.properties);
+      const [block, flow] = [value.startsWith("block:"), value.replace(/^block:/, "")];
+      form.change({ ...Object.fromEntries(had), block, [field.name]: flow });
       learn(form);
       draw();
     };
@@ -57,8 +56,7 @@ export const partWidgets = {
             const name = form.part?.name ?? "Block";
             const edits = [{ op: "block", of: chosen, revision, name }];
             if (!(await form.context.edit(edits))) return;
-            form.settings.block = true;
-            field.set(name);
+            form.change({ block: true, [field.name]: name });
             learn(form);
             draw();
           },

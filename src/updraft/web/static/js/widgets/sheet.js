@@ -203,10 +203,7 @@ export const sheetWidgets = {
     const sheet = new Sheet(
       form.settings.columns ?? [],
       form.settings.rows ?? [],
-      ({ columns, rows }) => {
-        form.settings.rows = rows;
-        field.set(columns);
-      },
+      ({ columns, rows }) => form.change({ rows, [field.name]: columns }),
     );
     const place = byId("raw");
     place.replaceChildren(

@@ -1,0 +1,53 @@
+/** Where a person is (step, view, wide desk), as places that the browser's Back and Forward go through. Part of the studio. */
+
+const VIEWS = ["column", "findings", "profile", "flow", "run"];
+
+/** @type {any} `this` is the studio, which takes these methods over */
+export const places = {
+  /** The place that is shown now. */
+  here() {
+    const view = VIEWS.includes(this.desk.view) ? this.desk.view : "step";
+    return {
+      step: this.selected ?? null,
+      view,
+      column: view === "column" ? this.columnDesk.name : null,
+      wide: this.wide.open,
+    };
+  },
+
+  /** Note the place in the browser's history, where it is another one than the last. */
+  placed() {
+    if (this.going || !this.selected) return;
+    const here = this.here();
+    const last = history.state;
+    if (JSON.stringify(here) === JSON.stringify(last)) return;
+    const address = `?step=${encodeURIComponent(this.selected)}`;
+    if (last?.step === undefined) history.replaceState(here, "", address);
+    else history.pushState(here, "", address);
+  },
+
+  /** Go to a place of the history: its step, then its view. */
+  async goBackTo(place) {
+    if (!place || !this.state.steps[place.step]) return;
+    this.going = true;
+    try {
+      if (this.wide.open) this.wide.close();
+      if (place.step !== this.selected) await this.select(place.step);
+      await this.showView(place);
+    } finally {
+      this.going = false;
+    }
+  },
+
+  showView({ view, column, wide }) {
+    if (view === this.desk.view && view !== "column" && !wide) return;
+    const known = this.table?.columns.some((one) => one.name === column);
+    if (view === "column" && known) return this.act.chooseColumn(column);
+    if (view === "findings") return this.findingsDesk.show();
+    if (view === "profile") return this.profileDesk.show();
+    if (view === "flow") return this.flowDesk.show();
+    if (view === "run") return this.runDesk.show();
+    this.act.chooseColumn(null);
+    if (wide) return this.openWide();
+  },
+};

@@ -1,0 +1,249 @@
+"""A step's settings have one owner, whoever draws them; nothing that was set is lost, and nothing is done unasked."""
+
+import json
+
+from tests.browser.conftest import settle, violations
+from tests.browser.test_desk import applied, dropped
+from tests.browser.test_room import BRING_FILES
+from tests.browser.test_studio import copy_of_demo, pick
+from updraft.core.steps import kinds
+
+TEXTS = {"left": "left a,left b,n\nx,1,5\ny,2,6\nx,3,7\n", "right": "right a,right b\nx,1\ny,2\n"}
+
+
+def with_all_kinds(page) -> list[str]:
+    """A flow that has a step of every kind behind one file, open at the file; gives the kinds."""
+    read = [{"id": side, "kind": "read_file", "settings": {"path": f"{side}.csv"}} for side in TEXTS]
+    steps = []
+    for kind in kinds().values():
+        ports = {port.name: "left" if port.main else "right" for port in kind.inputs}
+        if kind.kind != "read_file":
+            settings = kind.starting_settings()
+            steps.append({"id": kind.kind, "kind": kind.kind, "settings": settings, "inputs": ports})
+    page.goto("/")
+    flow = page.evaluate(BRING_FILES, [json.dumps({"updraft": 3, "name": "All", "steps": [*read, *steps]}), TEXTS])
+    page.goto(f"/flows/{flow}?step=left")
+    page.wait_for_selector(".slick-row")
+    return ["left", *(step["id"] for step in steps)]
+
+
+def at(page, step: str) -> None:
+    page.evaluate(f"updraft.select({step!r})")
+    page.wait_for_function(f"() => updraft.stepDesk.step?.id === {step!r} && updraft.stepDesk.form")
+
+
+# Every state that a form can be in by one of its fields, from the settings that a new step has.
+OPENED = """async () => {
+  const step = updraft.selected, kind = updraft.kind(), shown = [];
+  if (kind.made_for === "cells") return shown;
+  const values = (property) => ({
+    flag: [true, false], text: ["x", ""], long_text: ["x"], column: ["left a", "gone", ""], number: [2], decimal: [0.5],
+    choice: (property.labels ?? []).map(([key]) => key), pick_one: (property.labels ?? []).map(([key]) => key),
+    items: [[]], changes: [[], [{ old: "x", new: "y" }]], lines: [["x"]], names: [["left a"], []], keys: [[]],
+  })[property.widget] ?? [];
+  const states = [{}];
+  for (const [name, property] of Object.entries(kind.schema.properties))
+    for (const value of values(property)) states.push({ [name]: value });
+  for (const state of states) {
+    updraft.drafts.delete(step);
+    if (Object.keys(state).length) updraft.drafts.change(step, state);
+    await updraft.openWide();
+    if (document.getElementById("wide").hidden || !document.querySelector(".wide-work").children.length)
+      throw new Error(`${kind.kind} does not open with ${JSON.stringify(state)}`);
+    shown.push(state);
+    updraft.wide.close();
+  }
+  updraft.drafts.delete(step);
+  return shown;
+}"""
+
+
+def test_every_wide_desk_opens_from_every_state_of_its_form(page):
+    opened = {}
+    for step in with_all_kinds(page):
+        at(page, step)
+        opened[step] = len(page.evaluate(OPENED))
+    assert sum(opened.values()) > 300 and min(n for kind, n in opened.items() if kind != "type_in_a_table") > 0
+
+
+# Two settings that a form shows as plain controls; the first is changed in one view, the second in the other.
+PLAIN = """() => [...updraft.stepDesk.form.fields]
+  .filter(([, { field, property }]) => !field.hidden && ["flag", "text", "number", "decimal"].includes(property.widget) && field.offsetParent)
+  .map(([name, { field, property }]) => [name, property.widget, field.querySelector("input").getAttribute("id") && property.title])
+  .slice(0, 2)"""
+SET = """([place, title, widget]) => {
+  const label = [...document.querySelectorAll(`${place} .form label`)].find((one) => one.textContent === title);
+  const input = document.getElementById(label.htmlFor);
+  if (widget === "flag") { input.checked = !input.checked; input.dispatchEvent(new Event("change")); return input.checked; }
+  input.value = widget === "text" ? "two" : "2";
+  input.dispatchEvent(new Event("input"));
+  return widget === "text" ? "two" : 2;
+}"""
+
+
+def test_what_is_changed_across_the_window_and_in_the_panel_both_stands(page):
+    tried = set()
+    for step in with_all_kinds(page):
+        at(page, step)
+        plain = page.evaluate(PLAIN)
+        if len(plain) < 2 or page.evaluate("updraft.kind().desk !== 'form' || updraft.kind().made_for === 'cells'"):
+            continue
+        (one, kind, title), (other, other_kind, other_title) = plain
+        page.evaluate("updraft.openWide()")
+        page.locator("#wide-title").wait_for()
+        wanted = {one: page.evaluate(SET, ["#wide", title, kind])}
+        page.locator(".wide-foot").get_by_role("button", name="Apply").click()
+        page.wait_for_function("() => !updraft.drafts.size && !updraft.drafts.applying.size")
+        page.keyboard.press("Escape")
+        settle(page)
+        wanted[other] = page.evaluate(SET, ["#desk", other_title, other_kind])
+        page.locator(".desk-foot").get_by_role("button", name="Apply").click()
+        page.wait_for_function("() => !updraft.drafts.size && !updraft.drafts.applying.size")
+        kept = page.evaluate("updraft.state.steps[updraft.selected].settings")
+        assert {name: kept.get(name) for name in wanted} == wanted, step
+        tried.add(step)
+    assert len(tried) >= 12, tried
+
+
+def test_columns_and_changes_made_in_both_views_both_stand(page):
+    page.goto("/")
+    dropped(page, "#drop", "lots.csv", "hub,grams\nFen,5\nDale,6\nfen,7\n")
+    page.wait_for_url("**/flows/*")
+    page.wait_for_selector(".slick-row")
+    settle(page)
+    for kind in ("calculate", "recode values"):
+        page.keyboard.press("Control+k")
+        page.keyboard.type(kind)
+        page.wait_for_selector(".add-option")
+        page.keyboard.press("Enter")
+        page.wait_for_function(f"() => updraft.stepDesk.step?.kind === {kind.replace(' ', '_')!r}")
+        settle(page)
+    page.evaluate("updraft.select('calculate')")
+    page.wait_for_function("() => updraft.stepDesk.step?.id === 'calculate'")
+    page.keyboard.press("Alt+w")
+    page.locator("#wide .wide-middle input").first.fill("T1")
+    page.locator("#wide .cm-content").click()
+    page.keyboard.type("1+1")
+    page.locator(".wide-foot").get_by_role("button", name="Apply").click()
+    page.wait_for_function("() => updraft.drafts.size === 0")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="+ column").click()
+    last = page.locator("#desk .record-card").last
+    last.get_by_label("Column", exact=True).fill("T2")
+    last.locator(".cm-content").click()
+    page.keyboard.type("2+2")
+    applied(page)
+    made = page.evaluate("updraft.state.steps.calculate.settings.columns.map((one) => [one.name, one.formula])")
+    assert made == [["T1", "1+1"], ["T2", "2+2"]]
+
+    page.evaluate("updraft.select('recode_values')")
+    page.wait_for_function("() => updraft.stepDesk.step?.id === 'recode_values'")
+    page.locator("#desk").get_by_label("Column", exact=True).select_option("hub")
+    settle(page)
+    page.keyboard.press("Alt+w")
+    page.locator(".wide-values button", has_text="Dale").click()
+    page.keyboard.type("Vale")
+    page.locator(".wide-foot").get_by_role("button", name="Apply").click()
+    page.wait_for_function("() => updraft.drafts.size === 0")
+    page.keyboard.press("Escape")
+    page.locator("#desk").get_by_label("Ignore case").check()
+    applied(page)
+    kept = page.evaluate("updraft.state.steps.recode_values.settings")
+    assert kept["changes"] == [{"old": "Dale", "new": "Vale"}] and kept["ignore_case"]
+
+
+def test_going_on_applies_what_is_tried_says_so_and_a_reload_keeps_it(page):
+    copy_of_demo(page)
+    pick(page, "recode_variety")
+    page.locator("#desk").get_by_label("Ignore case").check()
+    page.locator(".desk-foot").get_by_text("Tried; going on applies it").wait_for()
+    page.reload()
+    page.wait_for_selector(".slick-row")
+    page.locator(".desk-foot").get_by_text("Tried; going on applies it").wait_for()
+    assert page.locator("#desk").get_by_label("Ignore case").is_checked(), "a reload loses nothing"
+    page.locator("[data-step=tidy]").click()
+    said = page.locator(".notice", has_text="Going on applied the settings of")
+    said.wait_for()
+    settle(page)
+    assert page.evaluate("updraft.state.steps.recode_variety.settings.ignore_case") is True
+    said.get_by_role("button", name="Undo").click()
+    page.wait_for_function("() => updraft.selected === 'recode_variety' && !updraft.state.steps.recode_variety.settings.ignore_case")
+    assert not page.locator("#desk").get_by_label("Ignore case").is_checked()
+
+
+def test_a_script_that_fails_is_told_and_nothing_unsaved_is_lost(context, app):
+    page = context.new_page()  # its own, since the page of other tests may not fail
+    try:
+        copy_of_demo(page)
+        pick(page, "recode_variety")
+        page.locator("#desk").get_by_label("Ignore case").check()
+        page.evaluate("setTimeout(() => { throw new Error('made to fail'); })")
+        page.locator("#trouble", has_text="made to fail").wait_for()
+        assert violations(page) == []
+        page.locator("#trouble").get_by_role("button", name="Reload").click()
+        page.wait_for_function("() => !document.getElementById('trouble') && window.updraft?.stepDesk.form")
+        assert page.locator("#desk").get_by_label("Ignore case").is_checked()
+    finally:
+        page.close()
+
+
+# Every control of the form, used as a person would with the keyboard, the panel scrolled to it.
+USED = """async () => {
+  const told = [];
+  for (let n = 0; n < 60; n += 1) {
+    const all = [...document.querySelectorAll("#desk .desk-body :is(input, select, button, textarea, summary)")]
+      .filter((one) => one.offsetParent && !one.disabled && !/across|Fetch|Bring|Choose a file|Open it|Edit the cells|See the first/.test(one.textContent) && one.type !== "file");
+    const one = all[n];
+    if (!one) break;
+    one.focus();
+    if (/^(BUTTON|SUMMARY)$/.test(one.tagName) || /radio|checkbox/.test(one.type)) one.click();
+    await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => requestAnimationFrame(done))));
+    const bar = document.querySelector(".bar").getBoundingClientRect().top;
+    if (scrollY || bar || document.querySelector(".work").scrollTop || document.body.scrollTop)
+      told.push(`scrolled by ${one.outerHTML.slice(0, 120)}`);
+    if (!document.activeElement || document.activeElement === document.body)
+      told.push(`the focus is lost after ${one.outerHTML.slice(0, 120)}`);
+    document.getElementById("dialog").close();
+    document.getElementById("menu").hidden = true;
+  }
+  return told;
+}"""
+
+
+def test_no_control_scrolls_the_page_away_or_loses_the_focus(page):
+    page.set_viewport_size({"width": 1280, "height": 620})
+    for step in with_all_kinds(page):
+        at(page, step)
+        assert page.evaluate(USED) == [], step
+        page.evaluate("updraft.preview.drop(); updraft.drafts.clear()")
+
+
+def test_undo_and_back_follow_what_a_person_did(page):
+    copy_of_demo(page)
+    steps = page.evaluate("updraft.state.course.stops.length")
+    pick(page, "tidy")
+    pick(page, "recode_variety")
+    page.keyboard.press("Alt+l")
+    page.wait_for_function("() => updraft.desk.view === 'findings'")
+    page.keyboard.press("Alt+w")
+    page.locator("#wide-title").wait_for()
+    page.go_back()
+    page.wait_for_function("() => !updraft.wide.open && updraft.desk.view === 'findings'")
+    page.go_back()
+    page.wait_for_function("() => updraft.desk.view === 'step' && updraft.selected === 'recode_variety'")
+    page.go_back()
+    page.wait_for_function("() => updraft.selected === 'tidy' && updraft.table?.step === 'tidy'")
+    page.go_forward()
+    page.wait_for_function("() => updraft.selected === 'recode_variety'")
+    settle(page)
+    for kind in ("calculate", "find and replace", "sort rows"):
+        page.keyboard.press("Control+k")
+        page.keyboard.type(kind)
+        page.wait_for_selector(".add-option")
+        page.keyboard.press("Enter")
+        page.wait_for_function(f"() => updraft.state.course.stops.length === {steps + 1} && updraft.stepDesk.step?.id === updraft.selected")
+        settle(page)
+        assert page.evaluate("document.activeElement.closest('#desk') !== null"), "ready to be set"
+        page.keyboard.press("Control+z")
+        page.wait_for_function(f"() => updraft.state.course.stops.length === {steps}")
+        settle(page)
