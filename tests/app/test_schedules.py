@@ -1,7 +1,10 @@
 """Runs that begin by themselves: at their time, or when something new has come; and what a flow is in words."""
 
 import mailbox
+import subprocess
+import sys
 from datetime import UTC, datetime, timedelta
+from email.message import EmailMessage
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -9,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.app.conftest import small_flow
-from updraft.core import Problem
+from updraft.core import Flow, Problem, Step
 from updraft.core.schedule import next_after, words
 from updraft.jobs.clock import tick
 from updraft.store import ConnectionStore, FlowStore, Folders, RunStore, ScheduleStore, open_database
@@ -129,6 +132,92 @@ def test_a_trigger_begins_when_something_new_comes_and_never_for_what_goes(folde
     assert begun() == [by_file], "a connection that is gone stops only its own trigger"
 
 
+def mailing(folders, name: str, box: str) -> str:
+    """A flow that sends one message into a folder."""
+    steps = (
+        Step(id="typed", kind="type_in_a_table", settings={"columns": ["lot"], "rows": [["L1"]]}),
+        Step(
+            id="mail",
+            kind="send_mail",
+            inputs={"table": "typed"},
+            settings={
+                "connection": box,
+                "sender": "hub@larkmoor.example",
+                "to": "all@larkmoor.example",
+                "subject": f"from {name}",
+            },
+        ),
+    )
+    return FlowStore(folders).create(Flow(name=name, steps=steps), "made")
+
+
+def test_mail_never_feeds_the_flow_that_sent_it_also_through_another(folders, tmp_path):
+    """Two flows that answer each other's mail, and one that watches its own outbox: each message makes a round."""
+    box = mailbox.Maildir(tmp_path / "mail")
+    ConnectionStore(folders).save({"kind": "mail", "name": "Hub", "path": str(tmp_path / "mail"), "writes": True})
+    first, second = mailing(folders, "Stock", "Hub"), mailing(folders, "Answer", "Hub")
+    store = ScheduleStore()
+    for flow in (first, second):
+        store.create(flow, watch="mail:Hub", parameters={})
+    done = []
+
+    def turn() -> None:
+        for run_id in tick(folders, Queue(), datetime.now(UTC)):
+            subprocess.run([sys.executable, "-m", "updraft.jobs.execute", tmp_path, run_id], check=True)
+            run = RunStore().get(run_id)
+            assert run["status"] == "ok", run["report"]
+            done.append((FlowStore(folders).get(run["flow"]).flow.name, run["cause"]))
+
+    turn()
+    message = EmailMessage()
+    message["From"], message["Subject"] = "Rook <rook@fen.example>", "new stock"
+    box.add(message)
+    for _ in range(6):
+        turn()
+    by_hand = "mail “new stock” from Rook <rook@fen.example>"
+    assert (
+        set(done)
+        == {
+            ("Answer", by_hand),
+            ("Answer", "mail “from Stock” from hub@larkmoor.example"),
+            ("Stock", by_hand),
+            ("Stock", "mail “from Answer” from hub@larkmoor.example"),
+        }
+        and len(done) == 4
+    ), "each of the two answers the other once, and then it is quiet"
+    assert all("came of a run of this flow" in one["said"] for one in store.list())
+
+
+def test_a_mail_trigger_takes_only_what_it_is_meant_for(folders, tmp_path):
+    box = mailbox.Maildir(tmp_path / "mail")
+    ConnectionStore(folders).save({"kind": "mail", "name": "Hub", "path": str(tmp_path / "mail")})
+    only = {"sender": "ROOK@", "subject": "stock", "name": "stock*.csv"}
+    flow = FlowStore(folders).create(small_flow(), "made")
+    ScheduleStore().create(flow, watch="mail:Hub", only=only, parameters={})
+    assert tick(folders, Queue(), datetime.now(UTC)) == []
+
+    def came(sender: str, subject: str, name: str) -> int:
+        message = EmailMessage()
+        message["From"], message["Subject"] = sender, subject
+        message.add_attachment(b"a\n1\n", maintype="text", subtype="csv", filename=name)
+        key = box.add(message)
+        begun = tick(folders, Queue(), datetime.now(UTC))
+        for run_id in begun:
+            RunStore().start(run_id)
+            RunStore().finish(run_id, "ok", {})
+        read = box.get_message(key)  # read by somebody: moved and flagged, not come anew
+        read.set_subdir("cur")
+        read.add_flag("S")
+        box[key] = read
+        assert tick(folders, Queue(), datetime.now(UTC)) == []
+        return len(begun)
+
+    assert came("rook@fen.example", "The Stock", "Stock_May.CSV") == 1
+    assert came("wren@fen.example", "The Stock", "stock.csv") == 0
+    assert came("rook@fen.example", "Lunch", "stock.csv") == 0
+    assert came("rook@fen.example", "stock", "notes.csv") == 0
+
+
 def test_schedules_are_made_switched_and_deleted_by_the_page(client):
     flow = client.flow()
     path = f"/api/flows/{flow}/schedules"
@@ -142,6 +231,7 @@ def test_schedules_are_made_switched_and_deleted_by_the_page(client):
         ({"cron": "0 0 30 2 *"}, "it cannot be read"),
         ({"watch": "/etc"}, "cannot be watched"),
         ({"watch": "mail:Nobody"}, "Nobody"),
+        ({"watch": "mail:"}, "no mail folder is chosen"),
         ({"cron": "0 6 * * *", "parameters": {"hub": "x"}}, "hub"),
     ):
         refused = client.post(path, body)

@@ -70,9 +70,12 @@ def test_a_data_folder_of_any_earlier_version_opens_with_its_flows_and_runs(tmp_
     db = pw.SqliteDatabase(folders.database)
     migrate(db, MIGRATIONS[:version])
     text = '{"updraft": 1, "name": "March", "steps": [{"id": "a", "kind": "keep_rows", "inputs": {"table": "b"}}]}'
-    db.execute_sql("INSERT INTO flow VALUES ('abcdef123456', 'March', 1, 'then', 'then')")
+    db.execute_sql(
+        "INSERT INTO flow (id, name, head, created, updated) VALUES ('abcdef123456', 'March', 1, 'then', 'then')"
+    )
     who, whose = (", who, decided", ", 'nobody', '{}'") if version > 2 else ("", "")
     of, whom = (", who, series, dry", ", 'nobody', '', 0") if version > 2 else ("", "")
+    of, whom = (f"{of}, by", f"{whom}, ''") if version > 3 else (of, whom)
     db.execute_sql(
         f"INSERT INTO revision (flow_id, number, sentence, document, created{who})"
         f" VALUES ('abcdef123456', 1, 'Began', ?, 'then'{whose})", (text,),

@@ -167,7 +167,9 @@ def test_going_on_applies_what_is_tried_says_so_and_a_reload_keeps_it(page):
     settle(page)
     assert page.evaluate("updraft.state.steps.recode_variety.settings.ignore_case") is True
     said.get_by_role("button", name="Undo").click()
-    page.wait_for_function("() => updraft.selected === 'recode_variety' && !updraft.state.steps.recode_variety.settings.ignore_case")
+    page.wait_for_function(
+        "() => updraft.selected === 'recode_variety' && !updraft.state.steps.recode_variety.settings.ignore_case"
+    )
     assert not page.locator("#desk").get_by_label("Ignore case").is_checked()
 
 
@@ -241,7 +243,9 @@ def test_undo_and_back_follow_what_a_person_did(page):
         page.keyboard.type(kind)
         page.wait_for_selector(".add-option")
         page.keyboard.press("Enter")
-        page.wait_for_function(f"() => updraft.state.course.stops.length === {steps + 1} && updraft.stepDesk.step?.id === updraft.selected")
+        page.wait_for_function(
+            f"() => updraft.state.course.stops.length === {steps + 1} && updraft.stepDesk.step?.id === updraft.selected"
+        )
         settle(page)
         assert page.evaluate("document.activeElement.closest('#desk') !== null"), "ready to be set"
         page.keyboard.press("Control+z")

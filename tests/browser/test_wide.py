@@ -90,10 +90,7 @@ def on_file(page, name: str, text: str, kind: str, **settings) -> None:
     page.wait_for_function(f"() => updraft.stepDesk.step?.kind === {kind.replace(' ', '_').replace('-', '_')!r}")
     settle(page)
     if settings:
-        page.evaluate(
-            "(more) => { updraft.drafts.change(updraft.selected, more); updraft.preview(); }",
-            settings,
-        )
+        page.evaluate("(more) => { updraft.drafts.change(updraft.selected, more); updraft.preview(); }", settings)
         settle(page)
     page.keyboard.press("Alt+w")
     page.locator("#wide-title").wait_for()

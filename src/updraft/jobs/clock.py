@@ -6,13 +6,15 @@ import json
 import logging
 import threading
 from collections.abc import Callable
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 from updraft.core import Problem
 from updraft.core.connect import MailFolder
-from updraft.core.schedule import next_after
+from updraft.core.connect.mail import messages
+from updraft.core.schedule import next_after, words
 from updraft.jobs.queue import BY_ITSELF
 from updraft.store import ConnectionStore, FlowStore, Folders, RunStore, ScheduleStore
 from updraft.store.schedules import FILES, MAIL
@@ -45,6 +47,7 @@ def tick(folders: Folders, execute: Callable[..., Any], moment: datetime) -> lis
 def _begin(folders: Folders, schedules: ScheduleStore, schedule: dict[str, Any], moment: datetime) -> str:
     stamp = moment.astimezone(UTC).isoformat(timespec="seconds")
     seen: str | None = None
+    come = Come(f"schedule, {words(schedule['cron'])} ({schedule['zone']})")
     if schedule["watch"]:
         seen = json.dumps(_there(folders, schedule))
         if seen == schedule["seen"]:
@@ -52,6 +55,10 @@ def _begin(folders: Folders, schedules: ScheduleStore, schedule: dict[str, Any],
         new = json.loads(seen).items() - json.loads(schedule["seen"] or "{}").items()
         if not schedule["seen"] or not new:  # the first look, or something is only gone
             schedules.mark(schedule["id"], last=stamp, seen=seen)
+            return ""
+        come = _come(folders, schedule, sorted(name for name, _ in new))
+        if not come.begins:
+            schedules.mark(schedule["id"], last=stamp, seen=seen, said=come.cause)
             return ""
     else:
         since = datetime.fromisoformat(schedule["last"] or schedule["created"])
@@ -62,9 +69,52 @@ def _begin(folders: Folders, schedules: ScheduleStore, schedule: dict[str, Any],
         return ""
     number = flows.live(schedule["flow"])
     flow = flows.at(schedule["flow"], number)
-    run_id = runs.create(schedule["flow"], flow, number, schedule["parameters"], by=schedule["id"])
-    schedules.mark(schedule["id"], last=stamp, run=run_id, seen=seen)
+    run_id = runs.create(
+        schedule["flow"],
+        flow,
+        number,
+        schedule["parameters"],
+        by=schedule["id"],
+        cause=come.cause,
+        chain=",".join(sorted(come.chain)),
+    )
+    schedules.mark(schedule["id"], last=stamp, run=run_id, seen=seen, said="")
     return run_id
+
+
+@dataclass(frozen=True)
+class Come:
+    """What came for a trigger, in words; whether it begins a run; the flows whose messages led to it."""
+
+    cause: str
+    begins: bool = True
+    chain: frozenset[str] = frozenset()
+
+
+def _come(folders: Folders, schedule: dict[str, Any], names: list[str]) -> Come:
+    """What is new for a trigger. Mail that this flow sent itself, or that followed from what it sent, does
+    not begin it again; nor does mail that it is not meant to take.
+    """
+    if schedule["watch"] == FILES:
+        return Come(f"file {names[0]}" + (f" and {len(names) - 1:,} more" if len(names) > 1 else ""))
+    found = [m for m in messages(_mail_of(folders, schedule), names) if m.fits(**schedule["only"])]
+    if not found:
+        return Come("", begins=False)
+    others = [message for message in found if schedule["flow"] not in message.chain]
+    if not others:
+        told = f"“{found[0].subject}” did not begin it: it came of a run of this flow."
+        return Come(told, begins=False)
+    first = others[0]
+    more = f" and {len(others) - 1:,} more" if len(others) > 1 else ""
+    chain = frozenset[str]().union(*(message.chain for message in others))
+    return Come(f"mail “{first.subject}” from {first.sender}{more}", chain=chain)
+
+
+def _mail_of(folders: Folders, schedule: dict[str, Any]) -> MailFolder:
+    connection = ConnectionStore(folders).get(schedule["watch"].removeprefix(MAIL))
+    if not isinstance(connection, MailFolder):
+        raise Problem(f"Connection “{connection.name}”", "it is no mail folder.", "Choose another one.")
+    return connection
 
 
 def _there(folders: Folders, schedule: dict[str, Any]) -> dict[str, str]:
@@ -72,10 +122,7 @@ def _there(folders: Folders, schedule: dict[str, Any]) -> dict[str, str]:
     if schedule["watch"] == FILES:
         places = [folders.files(schedule["flow"])]
     else:
-        connection = ConnectionStore(folders).get(schedule["watch"].removeprefix(MAIL))
-        if not isinstance(connection, MailFolder):
-            raise Problem(f"Connection “{connection.name}”", "it is no mail folder.", "Choose another one.")
-        places = [Path(connection.path).expanduser() / part for part in ("new", "cur")]
+        places = [Path(_mail_of(folders, schedule).path).expanduser() / part for part in ("new", "cur")]
     found = {}
     for place in places:
         for path in sorted(place.iterdir()) if place.is_dir() else []:

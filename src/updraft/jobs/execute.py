@@ -39,7 +39,7 @@ def main(data: str, run_id: str) -> None:
     out = folders.out(asked["flow"])
     try:
         allow = frozenset(filter(None, os.environ.get("UPDRAFT_ALLOW", "").split(",")))
-        outside = Outside(ConnectionStore(folders).all(), None, allow)
+        outside = Outside(ConnectionStore(folders).all(), None, allow, chain=_chain(asked))
 
         def files_of(flow_id: str) -> Files:
             library = SavedFlows(FlowStore(folders), files_of)
@@ -70,6 +70,12 @@ def main(data: str, run_id: str) -> None:
     for output in body["outputs"]:
         output["path"] = Path(output["path"]).name
     runs.finish(run_id, report.status, body)
+
+
+def _chain(asked: dict[str, Any]) -> str:
+    """The flows that led to this run, the last of them its own: what it sends says so."""
+    before = [one for one in asked["chain"].split(",") if one and one != asked["flow"]]
+    return ",".join([*before, asked["flow"]])
 
 
 def _keep(report: Report, folder: Path) -> None:

@@ -100,7 +100,17 @@ def _schedules(db: pw.SqliteDatabase, migrator: SqliteMigrator) -> None:
     )
 
 
-MIGRATIONS: list[Migration] = [_first, _connections, _decisions, _schedules]
+def _causes(db: pw.SqliteDatabase, migrator: SqliteMigrator) -> None:
+    """Which mail a trigger takes; what began a run, and the flows whose messages led to it."""
+    run_all(
+        migrator.add_column("schedule", "only", pw.TextField(default="{}")),
+        migrator.add_column("schedule", "said", pw.TextField(default="")),
+        migrator.add_column("run", "cause", pw.TextField(default="")),
+        migrator.add_column("run", "chain", pw.TextField(default="")),
+    )
+
+
+MIGRATIONS: list[Migration] = [_first, _connections, _decisions, _schedules, _causes]
 
 
 def open_database(path: Path) -> pw.SqliteDatabase:

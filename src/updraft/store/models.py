@@ -81,6 +81,8 @@ class RunRow(_Model):
     series = pw.CharField(max_length=32, default="")
     dry = pw.BooleanField(default=False)
     by = pw.CharField(max_length=32, default="")  # the schedule that began it
+    cause = pw.TextField(default="")  # what began it, in words
+    chain = pw.TextField(default="")  # ids of the flows whose messages led to it, with commas
     who = pw.CharField(max_length=32, default="")
 
     class Meta:
@@ -116,7 +118,8 @@ class PersonRow(_Model):
 class ScheduleRow(_Model):
     """When a flow runs by itself: at times (`at`, a cron expression in a time zone) or when something new
     comes (`watch`). `last` is when it was last looked at or began, `run` what it began last, `seen` what a
-    trigger saw.
+    trigger saw. `only` says which mail a trigger takes (sender, subject, name of an attachment), `said` why
+    what came last did not begin a run.
     """
 
     id = pw.CharField(primary_key=True, max_length=32)
@@ -127,6 +130,8 @@ class ScheduleRow(_Model):
     last = pw.CharField(max_length=32, default="")
     run = pw.CharField(max_length=32, default="")
     seen = pw.TextField(default="")
+    only = pw.TextField(default="{}")
+    said = pw.TextField(default="")
     parameters = pw.TextField(default="{}")
     active = pw.BooleanField(default=True)
     who = pw.CharField(max_length=32, default="")

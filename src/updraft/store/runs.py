@@ -27,6 +27,8 @@ class RunStore:
         dry: bool = False,
         repeats: str = "",
         by: str = "",
+        cause: str = "",
+        chain: str = "",
     ) -> str:
         """A waiting run of the flow as it is now.
 
@@ -34,6 +36,8 @@ class RunStore:
             dry: prepare deliveries, but make none.
             repeats: the run that it repeats because that one did not come to its end.
             by: the schedule that begins it.
+            cause: what begins it, in words.
+            chain: ids of the flows whose messages led to it.
         """
         run_id = uuid.uuid4().hex[:12]
         RunRow.create(
@@ -46,6 +50,8 @@ class RunStore:
             series=(self.get(repeats)["series"] if repeats else "") or run_id,
             dry=dry,
             by=by,
+            cause=cause,
+            chain=chain,
         )
         return run_id
 
@@ -143,6 +149,8 @@ def _plain(row: RunRow) -> dict[str, Any]:
         "series": row.series or row.id,
         "dry": row.dry,
         "by": row.by,
+        "cause": row.cause,
+        "chain": row.chain,
         "progress": json.loads(row.progress),
         "report": json.loads(row.report) if row.report else None,
         "cancelling": row.cancel and row.status == "running",

@@ -16,9 +16,18 @@ FILES, MAIL = "files", "mail:"  # what a trigger watches: the flow's files, or t
 
 class ScheduleStore:
     def create(
-        self, flow_id: str, *, cron: str = "", zone: str = "UTC", watch: str = "", parameters: dict[str, Any]
+        self,
+        flow_id: str,
+        *,
+        cron: str = "",
+        zone: str = "UTC",
+        watch: str = "",
+        only: dict[str, str] | None = None,
+        parameters: dict[str, Any],
     ) -> str:
-        """A schedule by time (`cron`), or a trigger (`watch`: `files`, or `mail:` and a connection)."""
+        """A schedule by time (`cron`), or a trigger (`watch`: `files`, or `mail:` and a connection; `only`
+        the mail whose sender, subject or name of an attachment fits).
+        """
         made = uuid.uuid4().hex[:12]
         ScheduleRow.create(
             id=made,
@@ -26,6 +35,7 @@ class ScheduleStore:
             at=cron,
             zone=zone,
             watch=watch,
+            only=json.dumps(only or {}),
             parameters=json.dumps(parameters),
             created=now(),
         )
@@ -44,9 +54,20 @@ class ScheduleStore:
     def delete(self, flow_id: str, schedule_id: str) -> None:
         self._row(flow_id, schedule_id).delete_instance()
 
-    def mark(self, schedule_id: str, *, last: str, run: str | None = None, seen: str | None = None) -> None:
-        """Note when it was last looked at, the run that it began, and what a trigger has seen."""
-        told = {"last": last, **({"run": run} if run else {}), **({"seen": seen} if seen is not None else {})}
+    def mark(
+        self,
+        schedule_id: str,
+        *,
+        last: str,
+        run: str | None = None,
+        seen: str | None = None,
+        said: str | None = None,
+    ) -> None:
+        """Note when it was last looked at, the run that it began, what a trigger has seen, and why that did
+        not begin one.
+        """
+        some = {"run": run or None, "seen": seen, "said": said}
+        told = {"last": last, **{name: value for name, value in some.items() if value is not None}}
         ScheduleRow.update(told).where(ScheduleRow.id == schedule_id).execute()
 
     def _row(self, flow_id: str, schedule_id: str) -> ScheduleRow:
@@ -69,4 +90,6 @@ def _plain(row: ScheduleRow) -> dict[str, Any]:
         "last": row.last,
         "run": row.run,
         "seen": row.seen,
+        "only": json.loads(row.only),
+        "said": row.said,
     }

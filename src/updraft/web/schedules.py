@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, date, datetime
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from flask import Blueprint, jsonify
 
@@ -23,6 +24,9 @@ class Timed(Asked):
     cron: Text = ""
     zone: Text = ""
     watch: Text = ""
+    sender: Text = ""
+    subject: Text = ""
+    name: Text = ""
     parameters: dict[str, Text] | None = None
 
 
@@ -46,6 +50,13 @@ def create(flow_id: str) -> Any:
     body = body_of(Timed)
     flow = studio().flows.get(flow_id).flow
     cron, watch, zone = body.cron.strip(), body.watch, body.zone or "UTC"
+    if watch == MAIL:
+        raise Problem(
+            "The trigger",
+            "no mail folder is chosen.",
+            "Choose the folder that the mail comes to.",
+            field="mail",
+        )
     if watch.startswith(MAIL):
         connection = studio().connections.get(watch.removeprefix(MAIL))
         if not isinstance(connection, MailFolder):
@@ -59,7 +70,11 @@ def create(flow_id: str) -> Any:
     studio().flows.make_live(
         flow_id, studio().flows.live(flow_id)
     )  # what runs by itself stays what it is now
-    made = ScheduleStore().create(flow_id, cron=cron, zone=zone, watch=watch, parameters=parameters)
+    asked = {"sender": body.sender.strip(), "subject": body.subject.strip(), "name": body.name.strip()}
+    only = {key: text for key, text in asked.items() if text} if watch.startswith(MAIL) else {}
+    made = ScheduleStore().create(
+        flow_id, cron=cron, zone=zone, watch=watch, only=only, parameters=parameters
+    )
     return jsonify(id=made, schedules=all_of(flow_id)), 201
 
 
@@ -85,7 +100,10 @@ def live(flow_id: str) -> Any:
 
 def all_of(flow_id: str) -> list[dict[str, Any]]:
     return [
-        {**{key: one[key] for key in ("id", "cron", "zone", "watch", "active", "last", "run")}, **_told(one)}
+        {
+            **{key: one[key] for key in ("id", "cron", "zone", "watch", "active", "last", "run", "said")},
+            **_told(one),
+        }
         for one in ScheduleStore().list(flow_id)
     ]
 
@@ -93,7 +111,15 @@ def all_of(flow_id: str) -> list[dict[str, Any]]:
 def _told(schedule: dict[str, Any]) -> dict[str, str]:
     if schedule["watch"]:
         mail = schedule["watch"].removeprefix(MAIL)
-        what = "when a file comes" if schedule["watch"] == FILES else f"when mail comes to {mail}"
-        return {"words": what, "next": ""}
+        asked = {"sender": "from {}", "subject": "about “{}”", "name": "with a file {}"}
+        told = [asked[key].format(text) for key, text in schedule["only"].items()]
+        which = " ".join(["", *told])
+        what = "when a file comes" if schedule["watch"] == FILES else f"when mail{which} comes to {mail}"
+        return {"words": what, "next": "", "next_words": ""}
     coming = next_after(schedule["cron"], schedule["zone"], datetime.now(UTC))
-    return {"words": f"{words(schedule['cron'])} ({schedule['zone']})", "next": coming.isoformat()}
+    there = coming.astimezone(ZoneInfo(schedule["zone"]))
+    return {
+        "words": f"{words(schedule['cron'])} ({schedule['zone']})",
+        "next": coming.isoformat(),
+        "next_words": f"{there:%a} {there.day} {there:%b %H:%M} in {schedule['zone']}",
+    }

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import mailbox
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from email import policy
@@ -15,6 +15,9 @@ from pathlib import Path
 
 from updraft.core.connect.model import MailFolder
 from updraft.core.problems import Problem
+
+# Names the flows that led to a message, so that none begins again by what it sent itself.
+CHAIN = "X-Updraft-Chain"
 
 
 @dataclass(frozen=True)
@@ -45,6 +48,47 @@ def attachments(connection: MailFolder, sender: str = "", pattern: str = "*") ->
         and fnmatchcase(part.name.casefold(), (pattern or "*").casefold())
     ]
     return sorted(found, key=lambda part: (part.received, part.name), reverse=True)
+
+
+@dataclass(frozen=True)
+class Message:
+    """What came: who sent it, what about, the names of its attachments, and the flows that led to it."""
+
+    sender: str
+    subject: str
+    names: tuple[str, ...]
+    chain: frozenset[str]
+
+    def fits(self, sender: str = "", subject: str = "", name: str = "") -> bool:
+        """Whether sender and subject hold these texts, and an attachment's name fits a pattern with * and ?.
+
+        Case does not count; what is empty asks for nothing.
+        """
+        pattern = name.casefold()
+        return (
+            sender.casefold() in self.sender.casefold()
+            and subject.casefold() in self.subject.casefold()
+            and (not name or any(fnmatchcase(one.casefold(), pattern) for one in self.names))
+        )
+
+
+def messages(connection: MailFolder, keys: Iterable[str]) -> list[Message]:
+    """The messages of these keys (names in the folder, without flags) that are still there.
+
+    Raises:
+        Problem: the folder is not there, or is no Maildir.
+    """
+    box = mailbox.Maildir(_folder(connection), create=False)
+    found = []
+    for key in keys:
+        try:
+            message = BytesParser(policy=policy.default).parsebytes(box.get_bytes(key))
+        except (KeyError, FileNotFoundError):
+            continue  # moved away meanwhile
+        chain = frozenset(filter(None, str(message[CHAIN] or "").replace(" ", "").split(",")))
+        names = tuple(part.name for part in _parts(message))
+        found.append(Message(str(message["from"] or ""), str(message["subject"] or ""), names, chain))
+    return found
 
 
 def put(connection: MailFolder, message: EmailMessage) -> None:

@@ -24,6 +24,7 @@ class Outside:
         allow: `host` or `host:port` that may be asked although they are of this machine or a private network.
         tell: called with what has come so far, in words.
         stopped: asked between chunks; True ends the work.
+        chain: ids of the flows that led to what is sent, the last of them this one; with commas.
     """
 
     connections: dict[str, Connection] = field(default_factory=dict)
@@ -31,6 +32,7 @@ class Outside:
     allow: frozenset[str] = frozenset()
     tell: Callable[[str], None] = lambda text: None
     stopped: Callable[[], bool] = lambda: False
+    chain: str = ""
 
     def connection(self, name: str, kind: type[C]) -> C:
         """The connection of this name.

@@ -83,16 +83,19 @@ class MailDelivery(Delivery):
     def __init__(
         self, outlet: Outlet, connection: MailFolder, messages: Sequence[EmailMessage], rows: int
     ) -> None:
-        self.step, self.content = outlet.step, outlet.content
+        self.step, self.content, self._outlet = outlet.step, outlet.content, outlet
         self._connection, self._messages = connection, messages
         many = f"{len(messages):,} {'message' if len(messages) == 1 else 'messages'}"
         place = f"mail:{connection.path}/{outlet.step}"  # several steps may send
         self.effect = Effect(f"{connection.name} · {many}", place, rows, final=True)
 
     def commit(self) -> Delivered:
-        from updraft.core.connect.mail import put
+        from updraft.core.connect.mail import CHAIN, put
 
         for message in self._messages:
+            message["Auto-Submitted"] = "auto-generated"  # RFC 3834: nobody's machine should answer it
+            if chain := self._outlet.outside.chain:
+                message[CHAIN] = chain
             message["Date"] = datetime.now(UTC)
             message["Message-ID"] = f"<{uuid.uuid4().hex}@updraft.invalid>"
             put(self._connection, message)

@@ -29,7 +29,10 @@ export class Schedules {
       days: ["1"],
       cron: "0 6 * * 1-5",
       zone,
-      mail: this.mail[0],
+      mail: "", // nothing is taken unasked: the first folder may be where the flow's own mail goes
+      sender: "",
+      subject: "",
+      name: "",
     };
     this.draw();
   }
@@ -88,7 +91,8 @@ export class Schedules {
         "span",
         { class: "muted small" },
         !one.active ? "switched off" : one.next ? "next " : "watching",
-        one.active && one.next ? h("time", { datetime: one.next }, one.next) : "",
+        one.active && one.next ? one.next_words : "",
+        one.active && one.said ? `. ${one.said}` : "",
       ),
       h(
         "button",
@@ -172,18 +176,28 @@ export class Schedules {
         : "",
       timed ? text("zone", "Time zone") : "",
       one.way === "mail"
-        ? labelled(
-            { id: "schedule-mail", property: { title: "Mail folder" } },
-            select(
-              this.mail.map((name) => [name, name]),
-              one.mail,
-              "Mail folder",
-              (name) => {
-                one.mail = name;
-              },
-              { id: "schedule-mail" },
+        ? [
+            labelled(
+              { id: "schedule-mail", property: { title: "Mail folder" } },
+              select(
+                this.mail.map((name) => [name, name]),
+                one.mail,
+                "Mail folder",
+                (name) => {
+                  one.mail = name;
+                },
+                { id: "schedule-mail" },
+              ),
             ),
-          )
+            text("sender", "From", "what the sender's address holds; empty for anybody"),
+            text("subject", "Subject", "what it holds; empty for any"),
+            text("name", "Attachment", "its name, * for anything, such as stock*.csv"),
+            h(
+              "p",
+              { class: "muted small" },
+              "Mail that this flow sends itself, or that follows from it through another flow, does not begin it.",
+            ),
+          ]
         : "",
       h("button", { type: "submit", class: "btn btn-main btn-sm" }, "Add it"),
     );
@@ -214,9 +228,9 @@ export class Schedules {
   }
 
   body() {
-    const { way, time, days, cron, zone, mail } = this.fresh;
+    const { way, time, days, cron, zone, mail, sender, subject, name } = this.fresh;
     if (way === "files") return { watch: "files" };
-    if (way === "mail") return { watch: `mail:${mail}` };
+    if (way === "mail") return { watch: `mail:${mail}`, sender, subject, name };
     const [hour, minute] = (time || "06:00").split(":").map(Number);
     if (way === "cron") return { cron, zone };
     return { cron: `${minute} ${hour} * * ${way === "week" ? days.join(",") || "1" : "*"}`, zone };
