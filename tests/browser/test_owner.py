@@ -251,3 +251,18 @@ def test_undo_and_back_follow_what_a_person_did(page):
         page.keyboard.press("Control+z")
         page.wait_for_function(f"() => updraft.state.course.stops.length === {steps}")
         settle(page)
+
+
+def test_a_rename_is_carried_on_to_the_steps_behind_in_one_revision(page):
+    copy_of_demo(page)
+    pick(page, "look_up")
+    page.get_by_label("Name of Hub here").fill("Home hub")
+    applied(page)
+    told = page.locator(".notice", has_text="“Hub” is now “Home hub”")
+    told.wait_for()
+    revision = page.evaluate("updraft.state.revision")
+    told.get_by_role("button", name="Use the new name there too").click()
+    page.wait_for_function("() => updraft.state.steps.summarise.settings.by.includes('Home hub')")
+    settle(page)
+    assert page.evaluate("updraft.state.revision") == revision + 1
+    assert page.evaluate("Object.values(updraft.state.steps).every((step) => step.status === 'fresh')")

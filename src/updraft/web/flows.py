@@ -10,9 +10,10 @@ from flask import Blueprint, Response, jsonify, request
 from pydantic import Field
 
 from updraft.core import Flow, Problem, Ref, dump, load
-from updraft.core.engine import reading
+from updraft.core.engine import carried, reading
 from updraft.core.engine.parameters import parameters_of
 from updraft.core.flow.document import SUFFIX
+from updraft.core.flow.model import label
 from updraft.core.steps import Place, find_kinds, kinds, used_most
 from updraft.core.values import kind_of
 from updraft.store.folders import safe_name
@@ -182,6 +183,27 @@ def fetch_again(flow_id: str, step_id: str) -> Any:
     studio().flows.get(flow_id)
     studio().fetch_again(flow_id, step_id)
     return _state(flow_id)
+
+
+@blueprint.get("/<flow_id>/steps/<step_id>/renames")
+def renames(flow_id: str, step_id: str) -> Any:
+    """Whether columns of a step got other names `since` a revision, and the edits that carry these on."""
+    app = studio()
+    saved = app.flows.get(flow_id)
+    then = app.plan(flow_id, app.flows.at(flow_id, request.args.get("since", type=int)))
+    now = app.plan(flow_id, saved.flow)
+    before = app.engine.known(then, step_id) if then.flow.has(step_id) else None
+    after = app.engine.known(now, step_id) if now.flow.has(step_id) else None
+    if before is None or after is None:
+        return jsonify(names=[], edits=[], steps=[])
+    tables = {step: app.engine.known(then, step) for step in then.steps if step != step_id} | {step_id: after}
+    known = {step: {out: t.schema(out) for out in t.frames} for step, t in tables.items() if t is not None}
+    found = carried(now, step_id, before.schema(), known)
+    return jsonify(
+        names=list(found.names.items()),
+        edits=[{"op": "set", "id": step, "settings": settings} for step, settings in found.settings.items()],
+        steps=[label(now.steps[step].step) for step in found.settings],
+    )
 
 
 def _state(flow_id: str) -> Any:

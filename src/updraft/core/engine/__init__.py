@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from updraft.core.engine.inputs import reading, with_inputs
     from updraft.core.engine.planner import plan
     from updraft.core.engine.planning import Plan, PlannedStep
+    from updraft.core.engine.renames import Carried, carried
     from updraft.core.engine.report import Report, StepReport, Stopped
     from updraft.core.engine.running import run
     from updraft.core.engine.table import Fact, Table
@@ -27,12 +28,14 @@ __getattr__, __dir__, _ = attach(
         "inputs": ["reading", "with_inputs"],
         "planner": ["plan"],
         "planning": ["Plan", "PlannedStep"],
+        "renames": ["Carried", "carried"],
         "report": ["Report", "StepReport", "Stopped"],
         "running": ["run"],
         "table": ["Fact", "Table"],
     },
 )
 __all__ = [
+    "Carried",
     "Door",
     "Engine",
     "Fact",
@@ -44,6 +47,7 @@ __all__ = [
     "Stopped",
     "Table",
     "TableCache",
+    "carried",
     "digest_of",
     "plan",
     "reading",

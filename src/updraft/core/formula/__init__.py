@@ -8,6 +8,7 @@ if TYPE_CHECKING:
     from updraft.core.formula.compile import compile_formula, names_in
     from updraft.core.formula.registry import Function, functions
     from updraft.core.formula.terms import FormulaError, Term
+    from updraft.core.formula.writing import quoted, with_names, written
 
 # Nothing is imported before it is used: most runs have no formula.
 __getattr__, __dir__, _ = attach(
@@ -16,6 +17,17 @@ __getattr__, __dir__, _ = attach(
         "compile": ["compile_formula", "names_in"],
         "registry": ["Function", "functions"],
         "terms": ["FormulaError", "Term"],
+        "writing": ["quoted", "with_names", "written"],
     },
 )
-__all__ = ["FormulaError", "Function", "Term", "compile_formula", "functions", "names_in"]
+__all__ = [
+    "FormulaError",
+    "Function",
+    "Term",
+    "compile_formula",
+    "functions",
+    "names_in",
+    "quoted",
+    "with_names",
+    "written",
+]

@@ -61,7 +61,7 @@ def compile_formula(
         FormulaError: it cannot be read, or does not fit the columns; says where.
         Problem: a parameter that it names is not there.
     """
-    tree, names = _parsed(text)
+    tree, names = parsed(text)
     return _Compiler(text, names, columns, parameter, given or {}).term(tree)
 
 
@@ -70,7 +70,7 @@ def names_in(text: str) -> tuple[frozenset[str] | None, frozenset[str]]:
     (a name with _ may be written otherwise there). A formula that cannot be read uses nothing.
     """
     try:
-        tree, names = _parsed(text)
+        tree, names = parsed(text)
     except FormulaError:
         return frozenset(), frozenset()
     columns, parameters, sure = set(), set(), True
@@ -89,7 +89,7 @@ def names_in(text: str) -> tuple[frozenset[str] | None, frozenset[str]]:
     return (frozenset(columns) if sure else None), frozenset(parameters)
 
 
-def _parsed(text: str) -> tuple[ast.expr, dict[str, str]]:
+def parsed(text: str) -> tuple[ast.expr, dict[str, str]]:
     """The tree of a formula, and the names that stood in backticks by the words that stand for them in it."""
     if not text.strip():
         raise FormulaError("The formula", "there is none yet.", "Type one, such as round(price * 2, 1).")
@@ -101,7 +101,7 @@ def _parsed(text: str) -> tuple[ast.expr, dict[str, str]]:
         )
     if _deepest(text) > MOST_DEPTH:
         raise _too_deep()
-    source, names = _unquoted(text)
+    source, names = unquoted(text)
     try:
         tree = ast.parse(f"({source}\n)", mode="eval").body
     except SyntaxError as error:
@@ -121,7 +121,7 @@ def _parsed(text: str) -> tuple[ast.expr, dict[str, str]]:
     return tree, names
 
 
-def _unquoted(text: str) -> tuple[str, dict[str, str]]:
+def unquoted(text: str) -> tuple[str, dict[str, str]]:
     """The formula with a word in place of each name in backticks, as long as that, so that places stay."""
     found: dict[str, str] = {}
     parts, at, quote = [], 0, ""
@@ -205,7 +205,7 @@ class _Compiler:
     ) -> None:
         self.source, self.names, self.columns, self.parameter = source, names, columns, parameter
         self.given = given
-        self.lines = _unquoted(source)[0].split("\n")  # as the parser saw them
+        self.lines = unquoted(source)[0].split("\n")  # as the parser saw them
 
     def term(self, node: ast.expr) -> Term:
         makers: dict[type[ast.AST], Callable[[Any], Term]] = {
@@ -258,7 +258,7 @@ class _Compiler:
             return self._column(self.names[node.id], [])
         if node.id in self.given:
             return self.given[node.id]
-        return self._column(node.id, [name for name in self.columns if _written(name) == node.id])
+        return self._column(node.id, [name for name in self.columns if written_plainly(name) == node.id])
 
     def _column(self, name: str, alike: list[str]) -> Term:
         found = [name] if name in self.columns else alike
@@ -270,7 +270,7 @@ class _Compiler:
             return Term(pl.col(found[0]), self.columns[found[0]])
         if name in functions():
             raise Misfit("it is a function.", f"Write it with brackets: {functions()[name].signature}.")
-        near = nearest(name, [*self.columns, *map(_written, self.columns)])
+        near = nearest(name, [*self.columns, *map(written_plainly, self.columns)])
         way_out = (
             f"The nearest is “{near}”." if near else f"Columns are: {', '.join(list(self.columns)[:8])}."
         )
@@ -441,7 +441,7 @@ class _Compiler:
         return Term(pl.when(test).then(cast(then, kind)).otherwise(cast(otherwise, kind)), kind)
 
 
-def _written(name: str) -> str:
+def written_plainly(name: str) -> str:
     """A column's name as it is written in a formula: as the parser gives names, _ for what none can hold."""
     return unicodedata.normalize("NFKC", re.sub(r"\W", "_", name))
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 
+from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.numbers import decimals_of, fixed, number_of
-from updraft.core.synthesis.pieces import Piece, Row, quoted
+from updraft.core.synthesis.pieces import Piece, Row
 
 _FEW = 12  # different values of a column that each may have a result of its own
 _DEAR = 9.0  # a table of cases says nothing of what it does not list

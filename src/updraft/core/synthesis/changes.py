@@ -7,7 +7,8 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import partial
 
-from updraft.core.synthesis.pieces import Piece, plain, quoted, shown
+from updraft.core.formula.writing import quoted
+from updraft.core.synthesis.pieces import Piece, plain, shown
 
 _WORD = re.compile(r"[^\W_]+")
 

@@ -9,7 +9,8 @@ from functools import partial
 
 import polars as pl
 
-from updraft.core.synthesis.pieces import Piece, Row, quoted
+from updraft.core.formula.writing import quoted
+from updraft.core.synthesis.pieces import Piece, Row
 from updraft.core.values import FORMATS, Kind, converted
 from updraft.core.values.convert import could_read, pattern_of
 

@@ -9,7 +9,8 @@ from dataclasses import dataclass
 from functools import partial
 from itertools import permutations
 
-from updraft.core.synthesis.pieces import Piece, Row, fixed_cost, quoted
+from updraft.core.formula.writing import quoted
+from updraft.core.synthesis.pieces import Piece, Row, fixed_cost
 from updraft.core.values.dressed import UNITS
 
 _FACTORS = (10, 100, 1000, 1_000_000, 12, 24, 60, 3600, 7)

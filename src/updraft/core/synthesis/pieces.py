@@ -12,6 +12,8 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import partial
 
+from updraft.core.formula.writing import quoted
+
 Row = Sequence[str | None]
 Of = Callable[[Row], str | None]
 
@@ -208,13 +210,6 @@ def fixed_cost(text: str) -> float:
 def plain(text: str) -> str:
     """Without accents, as the function of this name."""
     return "".join(c for c in unicodedata.normalize("NFD", text) if unicodedata.category(c) != "Mn")
-
-
-def quoted(text: str) -> str:
-    """A text as it is written in a formula."""
-    return (
-        "'" + text.replace("\\", "\\\\").replace("'", "\\'").replace("\n", "\\n").replace("\t", "\\t") + "'"
-    )
 
 
 def shown(mark: str) -> str:

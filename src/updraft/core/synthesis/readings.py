@@ -9,7 +9,6 @@ all the examples are the readings; where the best of them differ, one more examp
 from __future__ import annotations
 
 import heapq
-import keyword
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -17,13 +16,13 @@ from dataclasses import dataclass, replace
 import polars as pl
 
 from updraft.core.formula import compile_formula
-from updraft.core.formula.registry import functions
+from updraft.core.formula.writing import quoted, written
 from updraft.core.problems import Problem
 from updraft.core.synthesis.cases import lines_through, result_of_each
 from updraft.core.synthesis.changes import in_one_case, variants
 from updraft.core.synthesis.days import could_be_day, days_in, months_in, times_in
 from updraft.core.synthesis.numbers import numbers_in
-from updraft.core.synthesis.pieces import Piece, Row, column, fixed_cost, parts_of, places_of, quoted
+from updraft.core.synthesis.pieces import Piece, Row, column, fixed_cost, parts_of, places_of
 from updraft.core.values import Kind, kind_of
 
 _LONGEST = 120  # characters of a result
@@ -89,14 +88,6 @@ def from_examples(table: pl.DataFrame, examples: Mapping[int, str]) -> Answer:
         found.setdefault(program.formula, program)
     readings = _computed(_ranked(list(found.values()), rows, given), table, kinds, examples)
     return Answer(readings[:_SHOWN], _question(readings, examples, table.height))
-
-
-def written(name: str) -> str:
-    """A column's name as a formula writes it."""
-    plain = re.fullmatch(r"[^\W\d]\w*", name) and not keyword.iskeyword(name)
-    if plain and name not in functions() and name != "params":
-        return name
-    return f"`{name}`" if not re.search(r"[`\n]", name) else f"column({quoted(name)})"
 
 
 def _check(table: pl.DataFrame, examples: Mapping[int, str]) -> None:

@@ -17,7 +17,7 @@ class ChooseColumnsSettings(Settings):
     columns: tuple[ChosenColumn, ...] = setting(
         "Columns", "kept in this order; type a new name to rename", widget="chosen", default=()
     )
-    drop: tuple[str, ...] = setting("Dropped", widget="hidden", default=())
+    drop: tuple[str, ...] = setting("Dropped", widget="hidden", default=(), holds="columns")
     others: Literal["keep", "drop"] = setting(
         "Columns not listed",
         "such as those that come with next month's file",

@@ -128,6 +128,7 @@ class Studio extends Parts {
       this.select(this.state.steps[wanted] ? wanted : (wrong ?? stops.at(-1))).then(
         () => location.hash === "#run" && this.runDesk.show(),
       );
+    this.tellBroken(this.state); // what works now, so that the first change is held against it
     this.flowState.follow();
     const bring = this.kinds.get(new URLSearchParams(location.search).get("bring"));
     if (bring) {
