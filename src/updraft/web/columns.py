@@ -14,17 +14,13 @@ from flask import Blueprint, Response, jsonify, render_template, request
 from pydantic import Field, ValidationError
 
 from updraft.core import Problem
-from updraft.core.figures import (
-    histogram,
-    pattern_counts,
-    pattern_rule,
-    pattern_words,
-    profile,
-    profile_table,
-)
+from updraft.core.figures import histogram, pattern_counts, pattern_words, profile, profile_table
 from updraft.core.insight import Focus, column_values, counted_values, ordered_values
 from updraft.core.insight.compare import gone_and_new
-from updraft.core.values import Kind, is_blank, kind_of
+from updraft.core.insight.ways import ways_into
+from updraft.core.values import Kind, kind_of
+from updraft.core.values.coded import by_value
+from updraft.core.values.meaning import number_in
 from updraft.store.folders import safe_name
 from updraft.web.asked import Asked, Text, Whole, body_of, query_of
 from updraft.web.attaching import attached
@@ -35,7 +31,6 @@ from updraft.web.studio import studio
 
 blueprint = Blueprint("columns", __name__, url_prefix="/api/flows/<flow_id>/tables/<key>")
 MOST_PATTERNS = 200
-NUMBER_LIKE = r"^\W*\d[\d.,' ]*\W*\w{0,8}\W*$"  # what a text that reads as a number looks like
 
 
 class Listed(Asked):
@@ -170,18 +165,15 @@ def column(flow_id: str, key: str) -> Any:
     kind, bins = kind_of(series.dtype), query_of(Binned).bins
     if kind in (Kind.WHOLE, Kind.NUMBER, Kind.DATE, Kind.DATETIME):
         found["histogram"] = vars(histogram(own, bins, log=request.args.get("log") == "1"))
-    elif (numbers := _as_numbers(own)) is not None:
+    elif _as_numbers(own) is not None:
         # Text that mostly reads as numbers: what does not is counted beside, and one click away.
-        read = pl.Series(numbers, nan_to_null=True)
+        read = by_value(own, number_in)
         found["histogram"] = vars(histogram(read, bins, log=request.args.get("log") == "1"))
-        blank = int(own.to_frame().select(is_blank(name, own.dtype).sum()).item())
-        found["histogram"] |= {
-            "empty": blank,
-            "no_number": read.null_count() - blank,
-            "number_rule": NUMBER_LIKE,
-        }
     else:
         found.pop("histogram", None)
+    found["ways"] = [way.as_dict() for way in ways_into(own)]
+    if "histogram" not in found:  # that a text is no number is worth saying where most of them are
+        found["ways"] = [way for way in found["ways"] if way["key"] != "no_number"]
     if isinstance(series.dtype, pl.String):
         found["patterns"] = _patterns(own, request.args.get("fine") == "1")
     return jsonify(found)
@@ -200,7 +192,7 @@ def _patterns(series: pl.Series, fine: bool) -> list[dict[str, Any]]:
         {
             "pattern": pattern,
             "words": pattern_words(pattern, fine),
-            "rule": pattern_rule(pattern, fine),
+            "test": "fine_shape" if fine else "shape",
             "rows": n,
             "values": many,
             "example": (example or "")[:200],

@@ -6,7 +6,7 @@ from lazy_loader import attach
 
 if TYPE_CHECKING:
     from updraft.core.figures.histograms import Histogram, histogram
-    from updraft.core.figures.patterns import pattern_counts, pattern_of_text, pattern_rule, pattern_words
+    from updraft.core.figures.patterns import pattern_counts, pattern_of_text, pattern_words
     from updraft.core.figures.profiles import ColumnProfile, profile, profile_table
     from updraft.core.figures.text import as_text, shown
 
@@ -15,7 +15,7 @@ __getattr__, __dir__, _ = attach(
     __name__,
     submod_attrs={
         "histograms": ["Histogram", "histogram"],
-        "patterns": ["pattern_counts", "pattern_of_text", "pattern_rule", "pattern_words"],
+        "patterns": ["pattern_counts", "pattern_of_text", "pattern_words"],
         "profiles": ["ColumnProfile", "profile", "profile_table"],
         "text": ["as_text", "shown"],
     },
@@ -27,7 +27,6 @@ __all__ = [
     "histogram",
     "pattern_counts",
     "pattern_of_text",
-    "pattern_rule",
     "pattern_words",
     "profile",
     "profile_table",

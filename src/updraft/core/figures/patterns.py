@@ -6,7 +6,6 @@ there are. All other signs stay as they are.
 
 from __future__ import annotations
 
-import re
 from itertools import groupby
 
 import polars as pl
@@ -49,16 +48,3 @@ def pattern_words(pattern: str, fine: bool = False) -> str:
         else:
             parts += ["blank"] * many if sign == " " else [sign * many]
     return " ".join(parts) or "nothing"
-
-
-def pattern_rule(pattern: str, fine: bool = False) -> str:
-    """A regular expression, for Polars and Python alike, that texts of this pattern match and no others."""
-    parts = []
-    for sign, run in groupby(pattern):
-        many = len(list(run))
-        if sign in "a9":
-            letters = {"a": r"[^\W\d_]", "9": r"\d"}[sign]
-            parts.append(f"{letters}{{{many}}}" if fine else f"{letters}+")
-        else:
-            parts.append(re.escape(sign) * many)
-    return f"^{''.join(parts)}{'' if len(pattern) < LONGEST else '.*'}$"

@@ -15,10 +15,17 @@ def as_text(name: str, dtype: pl.DataType) -> pl.Expr:
     if dtype == pl.Boolean:
         return pl.when(value).then(pl.lit("yes")).when(~value).then(pl.lit("no")).alias(name)
     if isinstance(dtype, pl.Datetime):
-        return value.dt.to_string("%Y-%m-%d %H:%M:%S")
+        return value.dt.to_string(_form(dtype))
+    if isinstance(dtype, pl.Duration):
+        return value.dt.to_string("polars")
     if dtype.is_nested():
         return value.map_batches(as_json, return_dtype=pl.String)
     return value.cast(pl.String, strict=False)
+
+
+def _form(dtype: pl.Datetime) -> str:
+    """Nothing of a time is left out: parts of a second where there are some, the offset of a zone."""
+    return "%Y-%m-%d %H:%M:%S%.f" + ("%:z" if dtype.time_zone else "")
 
 
 def shown(values: pl.Series) -> pl.Series:
@@ -28,7 +35,9 @@ def shown(values: pl.Series) -> pl.Series:
     if values.dtype == pl.Boolean:
         return values.replace_strict({True: "yes", False: "no"}, default=None, return_dtype=pl.String)
     if isinstance(values.dtype, pl.Datetime):
-        return values.dt.to_string("%Y-%m-%d %H:%M:%S")
+        return values.dt.to_string(_form(values.dtype))
+    if isinstance(values.dtype, pl.Duration):
+        return values.dt.to_string("polars")
     if values.dtype.is_nested():
         return as_json(values)
     return values.cast(pl.String, strict=False)

@@ -36,7 +36,7 @@ class Focus(BaseModel):
     def without(self, column: str) -> Focus:
         """The focus less the selections in a column, for the counts that this column's own list shows."""
         return self.model_copy(
-            update={"chips": tuple(c for c in self.chips if not (c.column == column and c.conditions))}
+            update={"chips": tuple(c for c in self.chips if c.column != column or c.finding)}
         )
 
     @property

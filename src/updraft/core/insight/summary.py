@@ -56,7 +56,8 @@ def _summary(table: pl.LazyFrame, name: str, dtype: pl.DataType) -> ColumnSummar
     rows = values.height
     empty = int(values.select(is_blank(name, dtype).sum()).item())
     column = values.to_series()
-    distinct = column.n_unique() - (1 if column.null_count() else 0)
+    filled = values.filter(~is_blank(name, dtype)).to_series() if empty else column
+    distinct = filled.n_unique()  # as the value list counts them: blanks alone are no value
     ordered = kind in (Kind.WHOLE, Kind.NUMBER, Kind.DATE, Kind.DATETIME)
     if ordered and distinct > 1:
         bars = _histogram(column)
@@ -120,15 +121,14 @@ def _scaled(counts: list[int]) -> tuple[float, ...]:
 
 
 def counted_values(series: pl.Series) -> pl.DataFrame:
-    """The value list of a column: `value` as text (null for empty) and `rows`, most frequent first, then in
-    order.
+    """The value list of a column: `value` as text (null for empty, also where blanks alone stand) and `rows`,
+    most frequent first, then in order.
     """
     frame = series.alias("value").to_frame()
     if series.dtype.is_nested():
-        frame = pl.DataFrame(
-            {"value": [None if value is None else str(value) for value in series.to_list()]},
-            schema={"value": pl.String},
-        )
+        frame = shown(series).alias("value").to_frame()
+    elif isinstance(series.dtype, pl.String):  # blanks alone are empty, here as in rules
+        frame = frame.select(pl.when(~is_blank("value", series.dtype)).then(pl.col("value")).alias("value"))
     counted = frame.group_by("value").agg(pl.len().alias("rows"))
     # Values as frequent as each other stand in their own order, not in that of their texts. A list that is
     # longer than anybody reads is left in the order of its counts alone: sorting a million texts takes longer

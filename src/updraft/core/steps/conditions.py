@@ -5,15 +5,19 @@ opposites.
 from __future__ import annotations
 
 import re
-from datetime import date, datetime
+from datetime import UTC, date, datetime
 from typing import Any, Literal
+from zoneinfo import ZoneInfo
 
 import polars as pl
 
+from updraft.core.figures.patterns import pattern_of_text
+from updraft.core.figures.text import as_text
 from updraft.core.problems import Problem, missing_column, wrong_pattern
 from updraft.core.steps.base import Settings, setting
 from updraft.core.steps.choice import listed
 from updraft.core.values import TITLES, Kind, is_blank, kind_of
+from updraft.core.values.meaning import number_in
 
 Test = Literal[
     "equals",
@@ -32,10 +36,20 @@ Test = Literal[
     "more",
     "at_least",
     "between",
+    "number",
+    "no_number",
+    "blank",
+    "infinite",
+    "shape",
+    "not_shape",
+    "fine_shape",
+    "weekday",
+    "month",
 ]
 OPPOSITES: dict[str, Test] = {
     "none_of": "one_of",
     "not_matches": "matches",
+    "not_shape": "shape",
 }  # true exactly where the other is not
 
 WORDS: dict[str, str] = {
@@ -55,7 +69,31 @@ WORDS: dict[str, str] = {
     "more": "is more than",
     "at_least": "is at least",
     "between": "is between",
+    "number": "is a number",
+    "no_number": "is no number",
+    "blank": "holds blanks only",
+    "infinite": "is infinite or undefined",
+    "shape": "has the pattern",
+    "not_shape": "has another pattern than",
+    "fine_shape": "has exactly the pattern",
+    "weekday": "falls on a",
+    "month": "is in the month",
 }
+# Tests that ask for nothing but the cell itself.
+BARE = ("empty", "filled", "number", "no_number", "blank", "infinite")
+# What only a table at hand can be asked: no database and no service has these.
+OURS_ALONE = (
+    "number",
+    "no_number",
+    "blank",
+    "infinite",
+    "shape",
+    "not_shape",
+    "fine_shape",
+    "weekday",
+    "month",
+)
+WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 _TEXT_TESTS = ("contains", "starts", "ends", "matches")
 
 
@@ -139,6 +177,8 @@ def _one(condition: Condition, schema: pl.Schema) -> pl.Expr:
     if test in OPPOSITES:
         return ~_one(condition.model_copy(update={"test": OPPOSITES[test]}), schema)
     dtype = schema[name]
+    if test in OURS_ALONE:
+        return _own(condition, dtype, kind_of(dtype)).fill_null(False)
     if test in ("empty", "filled"):
         blank = is_blank(name, dtype)
         return blank if test == "empty" else ~blank
@@ -151,10 +191,11 @@ def _one(condition: Condition, schema: pl.Schema) -> pl.Expr:
                 "Choose another test.",
                 field="rule",
             )
-        return _text(
-            condition, pl.col(name) if kind is Kind.TEXT else pl.col(name).cast(pl.String)
-        ).fill_null(test == "not_equals")
+        return _text(condition, as_text(name, dtype)).fill_null(test == "not_equals")
     compare = pl.col(name)
+    if isinstance(dtype, pl.Datetime) and dtype.time_zone:
+        compare = compare.dt.convert_time_zone("UTC").dt.replace_time_zone(None)
+        condition = _in_utc(condition, dtype.time_zone)
     if test == "one_of":
         wanted = [value_of(text, kind, name) for text in condition.values]
         # One by one, since a list of whole numbers and a column with fractions (or the reverse) are no match
@@ -162,6 +203,56 @@ def _one(condition: Condition, schema: pl.Schema) -> pl.Expr:
         return pl.any_horizontal([pl.lit(False), *(compare == value for value in wanted)]).fill_null(False)
     value = value_of(condition.value, kind, name)
     return _ordered(compare, test, value, value_of(condition.to, kind, name) if test == "between" else None)
+
+
+def _own(condition: Condition, dtype: pl.DataType, kind: Kind) -> pl.Expr:
+    """Tests of what a cell is, which counts on the screen are made of."""
+    name, test, column = condition.column, condition.test, pl.col(condition.column)
+    numeric = kind in (Kind.WHOLE, Kind.NUMBER)
+    if test in ("shape", "fine_shape") and kind is Kind.TEXT:
+        return pattern_of_text(column, test == "fine_shape") == condition.value
+    if test == "blank" and kind is Kind.TEXT:
+        return is_blank(name, dtype) & column.is_not_null()
+    if test in ("number", "no_number") and (numeric or kind is Kind.TEXT):
+        is_number = column.is_not_null() if numeric else number_in(column).is_not_null()
+        return is_number if test == "number" else ~is_number & ~is_blank(name, dtype)
+    if test == "infinite" and numeric:
+        return ~column.is_finite() if dtype.is_float() else pl.lit(False)
+    if test in ("weekday", "month") and kind in (Kind.DATE, Kind.DATETIME):
+        asked = condition.value.strip()
+        if test == "month":
+            return column.dt.strftime("%Y-%m") == asked
+        days = [day for day, word in enumerate(WEEKDAYS, start=1) if word.lower() == asked.lower()]
+        if not days:
+            raise Problem(
+                f"“{asked}”", "it is no day of the week.", "Write one such as Monday.", field="rule"
+            )
+        return column.dt.weekday() == days[0]
+    raise Problem(
+        f"Column “{name}”",
+        f"it is of type {TITLES[kind]}, so nothing in it “{WORDS[test]}”.",
+        "Choose another test.",
+        field="rule",
+    )
+
+
+def _in_utc(condition: Condition, zone: str) -> Condition:
+    """The times of a condition as the clock of UTC shows them; what has no offset is meant in the column's
+    zone.
+    """
+
+    def there(text: str) -> str:
+        try:
+            time = datetime.fromisoformat(text.strip())
+        except ValueError:
+            return text  # it is told where it is read
+        known = time if time.tzinfo else time.replace(tzinfo=ZoneInfo(zone))
+        return known.astimezone(UTC).replace(tzinfo=None).isoformat(sep=" ")
+
+    values = tuple(there(text) for text in condition.values)
+    return condition.model_copy(
+        update={"value": there(condition.value), "to": there(condition.to), "values": values}
+    )
 
 
 def _ordered(column: pl.Expr, test: str, value: Any, to: Any) -> pl.Expr:
@@ -204,6 +295,17 @@ def _text(condition: Condition, column: pl.Expr) -> pl.Expr:
             return _ordered(column, condition.test, value, condition.to.lower() if fold else condition.to)
 
 
+def only_here(condition: Condition, they: str) -> Problem:
+    """The problem of a test that is only there for a table at hand."""
+    return Problem(
+        f"“{WORDS[condition.test]}”",
+        f"{they} cannot be asked this.",
+        "Bring the rows in, and use Keep rows afterwards.",
+        field="rule",
+        code="no_test",
+    )
+
+
 def checked_pattern(pattern: str, field: str = "rule") -> str:
     """The pattern, once both Python and Polars accept it; Problem otherwise."""
     try:
@@ -225,7 +327,10 @@ def value_of(text: str, kind: Kind, column: str) -> Any:
     try:
         match kind:
             case Kind.WHOLE | Kind.NUMBER:
-                number = float(text.replace(",", ""))
+                bare = text.replace(",", "")
+                if re.fullmatch(r"[+-]?\d{1,18}", bare):
+                    return int(bare)  # a float holds no more than 15 digits for sure
+                number = float(bare)
                 return int(number) if number.is_integer() and abs(number) < 2**53 else number
             case Kind.DATE:
                 return date.fromisoformat(text)
@@ -252,7 +357,7 @@ def _group_words(item: Condition | Group) -> str:
         return f"({_joined(item.match, [_group_words(inner) for inner in item.of])})"
     head = f"{item.column or '…'} {WORDS[item.test]}"
     match item.test:
-        case "empty" | "filled":
+        case bare if bare in BARE:
             return head
         case "one_of" | "none_of":
             return f"{head} {listed(item.values)}"

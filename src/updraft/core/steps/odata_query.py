@@ -15,7 +15,7 @@ from updraft.core.connect.service import Service
 from updraft.core.problems import Problem
 from updraft.core.steps.asking import answers_folder
 from updraft.core.steps.base import Context
-from updraft.core.steps.conditions import OPPOSITES, Condition, Group, Rule
+from updraft.core.steps.conditions import OPPOSITES, OURS_ALONE, Condition, Group, Rule, only_here
 
 if TYPE_CHECKING:
     from updraft.core.steps.sources.read_odata import ReadODataSettings
@@ -101,6 +101,8 @@ def _test(condition: Condition, entity: EntitySet) -> str:
         raise Problem("A condition", "it has no field yet.", "Choose one.", field="rule", code="unfinished")
     of = entity.property(condition.column, setting="rule")
     name, text, test = of.name, of.type == "Edm.String", condition.test
+    if test in OURS_ALONE:
+        raise only_here(condition, "services of OData")
     if test in OPPOSITES:
         return f"not ({_test(condition.model_copy(update={'test': OPPOSITES[test]}), entity)})"
     if test in ("empty", "filled"):

@@ -13,7 +13,7 @@ from sqlalchemy.sql.functions import FunctionElement
 from updraft.core.connect import Database, Outside
 from updraft.core.connect.database import connected, one_select, read, reflected
 from updraft.core.problems import Problem, missing_column
-from updraft.core.steps.conditions import OPPOSITES, Condition, Group, Rule, value_of
+from updraft.core.steps.conditions import OPPOSITES, OURS_ALONE, Condition, Group, Rule, only_here, value_of
 from updraft.core.values import DTYPES, Kind
 
 if TYPE_CHECKING:
@@ -91,6 +91,8 @@ def _where(item: Rule | Group | Condition, table: sa.Table) -> Any:
 
 def _test(condition: Condition, column: Any) -> Any:
     test, kind = condition.test, _kind(column)
+    if test in OURS_ALONE:
+        raise only_here(condition, "databases")
     if test in OPPOSITES:
         return sa.not_(_test(condition.model_copy(update={"test": OPPOSITES[test]}), column))
     if test in ("empty", "filled"):

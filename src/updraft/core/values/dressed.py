@@ -54,6 +54,9 @@ SHAPE = (
     rf"(?:{CURRENCY}|%|[\p{{L}}µ]{{1,8}}\.?)?\s*\)?{_DASHES}?$"
 )
 
+# A power of ten behind a number, as machines write it: 1.2e+04, 4.1e-05 kg. A bare 12E5 may be a code.
+_POWER = r"(\d[.,]\d+|\d)([eE][+-]\d{1,3})(\D|$)"
+
 
 def undressed(text: pl.Expr) -> tuple[pl.Expr, pl.Expr, pl.Expr]:
     """A text taken apart: its bare number as text, whether it is negative, and its unit in lower case (empty
@@ -64,13 +67,15 @@ def undressed(text: pl.Expr) -> tuple[pl.Expr, pl.Expr, pl.Expr]:
     hundred times as long.
     """
     text = text.str.strip_chars()
+    power = text.str.extract(_POWER, 2).fill_null("")
+    text = text.str.replace(_POWER, "$1$3")
     opened, closed = text.str.starts_with("("), text.str.contains(")", literal=True)
     whole = text.str.contains(SHAPE) & (opened == closed)
     number = text.str.replace(r"\D+$", "").str.replace_all(rf"[^\d.,'{_BLANKS}]", "")
     behind = text.str.replace(r"^.*\d", "").str.replace_all(rf"\s|\)|{_DASHES}", "")
     unit = pl.when(~behind.str.contains(rf"^{CURRENCY}$")).then(behind).otherwise(pl.lit(""))
     return (
-        pl.when(whole).then(number.str.strip_chars()),
+        pl.when(whole).then(number.str.strip_chars() + power),
         pl.when(whole).then(opened | text.str.contains(_DASHES)),
         pl.when(whole).then(unit.str.strip_suffix(".").str.to_lowercase()),
     )

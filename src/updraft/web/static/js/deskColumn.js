@@ -7,6 +7,7 @@ import { rangeHistogram, scatterPicture } from "./pictures.js";
 import { ValueList } from "./valueList.js";
 import { select } from "./widgets/basic.js";
 
+const DAYS = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
 const ORDERED = new Set(["whole", "number", "date", "datetime"]);
 
 export class ColumnDesk {
@@ -174,19 +175,72 @@ export class ColumnDesk {
     );
     if (!found || asked !== this.asked || this.desk.view !== "column") return;
     this.found = found;
-    const terms = [
-      ["rows", found.rows],
-      ["distinct", found.distinct ?? 0],
-      ["empty", found.empty ?? 0],
-      ...(found.blank_only ? [["blanks only", found.blank_only]] : []),
-      ...(found.odd ? [["odd", found.odd]] : []),
-    ];
+    this.ways = new Map(found.ways.map((way) => [way.key, way]));
+    const figure = (term, number) => h("div", {}, h("dt", {}, term), h("dd", {}, number));
+    const way = (term, key) => {
+      const one = this.ways.get(key);
+      return one ? figure(term, this.opens(one, count(one.rows))) : null;
+    };
     this.figures.replaceChildren(
-      ...terms.map(([term, number]) => h("div", {}, h("dt", {}, term), h("dd", {}, count(number)))),
+      ...[
+        figure("rows", count(found.rows)),
+        figure("distinct", count(found.distinct ?? 0)),
+        way("empty", "empty"),
+        way("blanks only", "blank"),
+        way(this.kind === "text" ? "odd" : "infinite", "odd"),
+        way("no number", "no_number"),
+      ].filter(Boolean),
     );
     if (this.tab === "figures") this.drawFigures(found);
     if (this.tab === "patterns") this.drawPatterns(found);
     if (this.tab === "pair") this.drawPair();
+  }
+
+  /** A count that shows its rows: the rule that it was counted by becomes the selection. */
+  opens(way, text) {
+    const { studio, name } = this;
+    const chip = { label: `${name}: ${way.label}`, column: name, rule: way.rule };
+    if (!way.rows) return text;
+    return h(
+      "button",
+      {
+        type: "button",
+        class: "count-way",
+        "aria-label": `${way.label}: ${plural(way.rows, "row", "rows")}, show them`,
+        "aria-pressed": String(studio.focus.has(chip)),
+        onclick: () =>
+          studio.setFocus((focus) => (focus.has(chip) ? focus.remove(chip) : focus.only(chip))),
+      },
+      text,
+    );
+  }
+
+  /** A count of the figures, which opens its rows; 0 where there is none. */
+  counted(key) {
+    const way = this.ways.get(key);
+    return way ? this.opens(way, count(way.rows)) : "0";
+  }
+
+  /** Bars with their counts, each the way to its rows. */
+  bars(title, pairs) {
+    const most = Math.max(...pairs.map(([, way]) => way?.rows ?? 0), 1);
+    const line = ([text, way]) => {
+      const bar = h("span");
+      bar.style.width = `${(100 * (way?.rows ?? 0)) / most}%`;
+      return h(
+        "li",
+        {},
+        h("span", { class: "v" }, text),
+        h("span", { class: "bar-cell", "aria-hidden": "true" }, bar),
+        h("span", { class: "n" }, way ? this.opens(way, count(way.rows)) : "0"),
+      );
+    };
+    return h(
+      "div",
+      { class: "section-line" },
+      h("h3", { class: "field-title" }, title),
+      h("ul", { class: "plain bars" }, pairs.map(line)),
+    );
   }
 
   /** Whether thousands stand apart: a way of showing, kept for this flow in this browser. */
@@ -197,7 +251,7 @@ export class ColumnDesk {
         type: "button",
         class: "chip",
         title: "Show thousands apart; the data stays as it is",
-        "aria-label": "Thousands apart",
+        "aria-label": "1,234: thousands apart",
         "aria-pressed": String(grid.apart(this.name)),
         onclick: () => {
           grid.setApart(this.name, !grid.apart(this.name));
@@ -242,8 +296,8 @@ export class ColumnDesk {
           ["95 %", figure(n.q95)],
           ["Largest", exact(n.max, apart)],
           ["Spread", n.spread === null ? null : figure(n.spread)],
-          ["Zeros", count(n.zeros ?? 0)],
-          ["Negatives", count(n.negatives ?? 0)],
+          ["Zeros", this.counted("zeros")],
+          ["Negatives", this.counted("negatives")],
         ]),
       );
     else if (n.longest !== undefined)
@@ -264,14 +318,14 @@ export class ColumnDesk {
         ]),
       );
       parts.push(
-        bars(
+        this.bars(
           "By weekday",
-          ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"].map((day, at) => [
-            day,
-            found.weekdays[at],
-          ]),
+          DAYS.map((day) => [day.slice(0, 3), this.ways.get(`weekday:${day}`)]),
         ),
-        bars("By month", Object.entries(found.months).slice(-36)),
+        this.bars(
+          "By month",
+          found.ways.filter(({ key }) => key.startsWith("month:")).map((way) => [way.label, way]),
+        ),
       );
     }
     const list = (title, pairs) =>
@@ -301,14 +355,13 @@ export class ColumnDesk {
   histogram(found) {
     const { studio, name } = this;
     const beside = [
-      ["empty", found.empty, condition(name, "empty")],
-      ["outside", found.outside, null],
-      [
-        "no number",
-        found.no_number ?? 0,
-        found.number_rule ? condition(name, "not_matches", { value: found.number_rule }) : null,
-      ],
-    ].filter(([, n]) => n);
+      ["empty", "empty"],
+      ["no_number", "no number"],
+      this.log ? ["not_above_0", "not above 0"] : ["odd", "infinite or undefined"],
+    ]
+      .filter(([key]) => this.ways.has(key) && (key !== "odd" || this.kind !== "text"))
+      .map(([key, label]) => [this.ways.get(key), label])
+      .filter(([way]) => way.rows);
     const tool = (text, on, act) =>
       h(
         "button",
@@ -347,6 +400,7 @@ export class ColumnDesk {
       }),
     );
     const integers = this.kind === "whole" || this.kind === "date",
+      steps = integers || this.kind === "datetime",
       scale = `${this.bins} ${this.log}`;
     if (!studio.focus.chips.some((chip) => chip.column === name)) this.range = null;
     if (!found.counts.length)
@@ -365,7 +419,7 @@ export class ColumnDesk {
           this.range?.to ??
           (integers ? before(found.edges.at(-1), this.kind) : found.labels.at(-1)),
       });
-    const take = () => {
+    const take = (conditions) => {
       const low = from.value.trim(),
         high = to.value.trim();
       if (low && high)
@@ -373,7 +427,10 @@ export class ColumnDesk {
           focus.only({
             label: `${name} ${low} to ${high}`,
             column: name,
-            conditions: [condition(name, "between", { value: low, to: high })],
+            rule: {
+              match: "all",
+              of: conditions ?? [condition(name, "between", { value: low, to: high })],
+            },
           }),
         );
     };
@@ -382,7 +439,12 @@ export class ColumnDesk {
       // The last bin holds its upper edge too; those of whole numbers and days end before the next one begins.
       to.value = integers ? before(found.edges[b], this.kind) : found.labels[b];
       this.range = { bins: [a, b], scale, from: from.value, to: to.value };
-      take();
+      // As the bins are counted: each with its lower edge, the last of numbers with its upper one too.
+      const last = b === found.counts.length && !steps ? "at_most" : "less";
+      take([
+        condition(name, "at_least", { value: found.labels[a] }),
+        condition(name, last, { value: found.labels[b] }),
+      ]);
     };
     const picture = rangeHistogram(
       found,
@@ -401,7 +463,7 @@ export class ColumnDesk {
               class: "range-form",
               onsubmit: (event) => {
                 event.preventDefault();
-                take();
+                take(null);
               },
             },
             from,
@@ -413,45 +475,10 @@ export class ColumnDesk {
         ? h(
             "div",
             { class: "add-row" },
-            beside.map(([what, n, test]) => {
-              const tests =
-                what === "no number"
-                  ? [test]
-                  : test
-                    ? [test]
-                    : this.log
-                      ? [condition(name, "at_most", { value: "0" })]
-                      : [];
-              const label =
-                what === "no number"
-                  ? `${count(n)} no number`
-                  : what === "empty"
-                    ? `${count(n)} empty`
-                    : this.log
-                      ? `${count(n)} not above 0`
-                      : `${count(n)} infinite or no number`;
-              return tests.length
-                ? h(
-                    "button",
-                    {
-                      type: "button",
-                      class: "chip chip-warn",
-                      onclick: () =>
-                        studio.setFocus((focus) =>
-                          focus.toggle({
-                            label: `${name}: ${what === "outside" ? "not above 0" : what}`,
-                            ...(what === "no number"
-                              ? {
-                                  column: "",
-                                  rule: { match: "all", of: [test, condition(name, "filled")] },
-                                }
-                              : { column: name, conditions: tests }),
-                          }),
-                        ),
-                    },
-                    label,
-                  )
-                : h("span", { class: "chip chip-warn" }, label);
+            beside.map(([way, label]) => {
+              const button = this.opens(way, `${count(way.rows)} ${label}`);
+              button.className = "chip chip-warn";
+              return button;
             }),
           )
         : null,
@@ -492,7 +519,7 @@ export class ColumnDesk {
               const chip = {
                 label: `${name}: ${p.words.length > 40 ? `${p.words.slice(0, 39)}…` : p.words}`,
                 column: name,
-                conditions: [condition(name, "matches", { value: p.rule })],
+                conditions: [condition(name, p.test, { value: p.pattern })],
               };
               return h(
                 "li",
@@ -673,28 +700,4 @@ export const share = (part) =>
 function before(edge, kind) {
   if (kind === "whole") return String(edge - 1);
   return new Date((edge - 1) * 86400000).toISOString().slice(0, 10);
-}
-
-function bars(title, pairs) {
-  const most = Math.max(...pairs.map(([, n]) => n), 1);
-  return h(
-    "div",
-    { class: "section-line" },
-    h("h3", { class: "field-title" }, title),
-    h(
-      "ul",
-      { class: "plain bars" },
-      pairs.map(([text, n]) => {
-        const bar = h("span");
-        bar.style.width = `${(100 * n) / most}%`;
-        return h(
-          "li",
-          {},
-          h("span", { class: "v" }, text),
-          h("span", { class: "bar-cell", "aria-hidden": "true" }, bar),
-          h("span", { class: "n" }, count(n)),
-        );
-      }),
-    ),
-  );
 }

@@ -20,9 +20,32 @@ const TESTS = [
   ["more", "is more than"],
   ["at_least", "is at least"],
   ["between", "is between"],
+  ["number", "is a number"],
+  ["no_number", "is no number"],
+  ["blank", "holds blanks only"],
+  ["shape", "has the pattern"],
+  ["not_shape", "has another pattern than"],
+  ["fine_shape", "has exactly the pattern"],
+  ["infinite", "is infinite or undefined"],
+  ["weekday", "falls on a"],
+  ["month", "is in the month"],
 ];
-const ONLY_TEXT = new Set(["contains", "starts", "ends", "matches", "not_matches"]);
-const BARE = new Set(["empty", "filled"]);
+const ONLY_TEXT = new Set([
+  "contains",
+  "starts",
+  "ends",
+  "matches",
+  "not_matches",
+  "number",
+  "no_number",
+  "blank",
+  "shape",
+  "not_shape",
+  "fine_shape",
+]);
+const ONLY_NUMBERS = new Set(["infinite"]);
+const ONLY_DAYS = new Set(["weekday", "month"]);
+const BARE = new Set(["empty", "filled", "number", "no_number", "blank", "infinite"]);
 
 export const ruleWidgets = {
   rule(field) {
@@ -143,6 +166,13 @@ export const ruleWidgets = {
   },
 };
 
+/** Whether a test can be asked of a column of this type. */
+function fits(test, kind) {
+  if (ONLY_TEXT.has(test)) return kind === "text";
+  if (ONLY_NUMBERS.has(test)) return kind === "number";
+  return !ONLY_DAYS.has(test) || kind === "date" || kind === "datetime";
+}
+
 /** One condition. Its lists stay in place while they are typed into; only what follows from them is drawn anew. */
 function condition(item, columns, context, remove, tell) {
   const kindOf = () => columns.find((column) => column.name === item.column)?.kind ?? "text";
@@ -155,9 +185,9 @@ function condition(item, columns, context, remove, tell) {
   const follow = () => {
     const kind = kindOf();
     tests.replaceChildren(
-      ...TESTS.filter(
-        ([test]) => kind === "text" || !ONLY_TEXT.has(test) || test === item.test,
-      ).map(([test, text]) => h("option", { value: test, selected: test === item.test }, text)),
+      ...TESTS.filter(([test]) => test === item.test || fits(test, kind)).map(([test, text]) =>
+        h("option", { value: test, selected: test === item.test }, text),
+      ),
     );
     rest.replaceChildren(...(BARE.has(item.test) ? [] : compared(item, kind, context, tell)));
     rest.hidden = !rest.children.length;

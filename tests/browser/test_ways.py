@@ -1,0 +1,67 @@
+"""Whatever count is clicked on the screen, the foot then says just as many rows."""
+
+import re
+
+from tests.browser.conftest import settle, violations
+from tests.browser.test_desk import dropped
+
+# Numbers in several dresses, blanks, words for nothing, two spellings, dates in two forms; lines of their own length.
+ROWS = [
+    f"{weight};{['2026-03-02', '2026-03-07', '2026-04-01', ''][n % 4]};{['Fen', 'fen', ' ', 'Dale', ''][n % 5]};{n % 3 - 1}"
+    for n, weight in enumerate(["1.2e+04", "3.1 kg", "n/a", "4.5", "7", "12,5", "", "  ", "(3)", "5 g"] * 5)
+]
+CLICKED = ".count-way, #column-tab .chip-warn, .pattern"
+NUMBER = re.compile(r"[\d,]+")
+
+
+def shown(page) -> str:
+    return page.locator("#foot-size").inner_text()
+
+
+def test_every_count_in_the_panel_opens_the_rows_it_counts(page):
+    page.goto("/")
+    dropped(page, "#drop", "weights.csv", "weight;day;hub;n\n" + "\n".join(ROWS) + "\n")
+    page.wait_for_url("**/flows/*")
+    page.wait_for_selector(".slick-row")
+    settle(page)
+    clicked = set()
+    for column in ("weight", "day", "hub", "n"):
+        page.evaluate(f"updraft.act.chooseColumn({column!r})")
+        for tab in page.locator("[role=tab]").all_inner_texts()[:-1]:
+            page.get_by_role("tab", name=tab, exact=True).click()
+            page.wait_for_function(
+                "() => !document.querySelector('#column-tab [role=status]') && updraft.columnDesk.ways"
+            )
+            settle(page)
+            for n in range(page.locator(CLICKED).count()):
+                button = page.locator(CLICKED).nth(n)
+                label = button.get_attribute("aria-label") or button.inner_text()
+                said = (button.get_attribute("aria-label") or button.locator(".n").inner_text()).split(": ")[-1]
+                rows = NUMBER.search(said).group()
+                button.click()
+                page.wait_for_function(
+                    "(rows) => document.getElementById('foot-size').textContent.startsWith(`${rows} of 50 rows`)",
+                    arg=rows,
+                )
+                page.evaluate("updraft.act.clearFocus()")
+                page.wait_for_function("() => document.getElementById('foot-size').textContent.startsWith('50 rows')")
+                clicked.add((column, label))
+        page.get_by_role("tab", name="Values", exact=True).click()
+        settle(page)
+        for n in range(page.locator(".value-rows li").count()):
+            line = page.locator(".value-rows li").nth(n)
+            rows = line.locator(".n").inner_text()
+            line.locator("input[type=checkbox]").check()
+            page.get_by_role("button", name="Only these").click()
+            page.wait_for_function(
+                "(rows) => document.getElementById('foot-size').textContent.startsWith(`${rows} of 50 rows`)", arg=rows
+            )
+            page.evaluate("updraft.act.clearFocus()")
+            page.wait_for_function("() => document.getElementById('foot-size').textContent.startsWith('50 rows')")
+            line.locator("input[type=checkbox]").uncheck()
+            clicked.add((column, n))
+    assert violations(page) == []
+    said = " ".join(str(label) for _, label in clicked)
+    assert len(clicked) > 28 and all(
+        what in said for what in ("no number", "empty", "Monday", "2026-04", "negative")
+    ), said
