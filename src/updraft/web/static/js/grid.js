@@ -3,21 +3,11 @@ import { SlickCellSelectionModel, SlickGrid, SlickRange } from "../vendor/slickg
 import { api, attempt, notice } from "./api.js";
 import { count, h, icon } from "./dom.js";
 import { visible } from "./visible.js";
+import { Widths } from "./widths.js";
 
 const PAGE = 200;
 const ROW_ID = " row"; // names of columns never begin with a blank
-const WIDTHS = {
-  text: 110,
-  whole: 66,
-  number: 72,
-  yes_no: 64,
-  date: 88,
-  datetime: 138,
-  duration: 96,
-  list: 160,
-  record: 160,
-};
-
+const SCROLLBAR = 16; // pixels
 /**
  * The type of a column in words, and what its values tell: “text · 24 values”, “3 empty · whole”. What finds no room is
  * left out as a whole.
@@ -32,29 +22,6 @@ function factOf(column, facts) {
   return parts.map((part) => h("span", {}, part));
 }
 
-/** How wide a text is in the letters of the cells, in pixels. */
-const wide = (() => {
-  const ruler = document.createElement("canvas").getContext("2d");
-  return (text) => {
-    // Figures are all of one width in the cells, which a canvas does not know of; thousands may stand apart.
-    if (typeof text === "number")
-      return String(text).length * 7.1 + (Math.abs(text) >= 1000 ? 4 : 0);
-    ruler.font = "12.4px Figtree, sans-serif";
-    return ruler.measureText(String(text)).width;
-  };
-})();
-
-const MODEST = 96; // pixels that any column may have
-
-/** The room that nine cells of ten need, and all where they are short: one long text does not widen the whole column. */
-function typical(needs) {
-  const sorted = [...needs].sort((a, b) => a - b);
-  const widest = sorted.at(-1) ?? 0;
-  return widest <= MODEST
-    ? widest
-    : Math.max(MODEST, sorted[Math.floor((sorted.length - 1) * 0.9)]);
-}
-
 export class TableGrid {
   /** `act` has chooseColumn(name), viewChanged(view). */
   constructor(element, flow, act, focus) {
@@ -62,8 +29,7 @@ export class TableGrid {
     this.element = element;
     this.flow = flow;
     this.act = act;
-    this.widths = new Map();
-    this.resized = new Set(); // columns whose width a person set
+    this.widths = new Widths();
     this.order = null; // names in the order a person put them, for reading only
     this.frozen = 0;
     this.pages = new Map();
@@ -83,6 +49,8 @@ export class TableGrid {
         table.columns.map((c) => c.name + c.kind).join();
     const top = same && this.grid ? this.grid.getViewport().top : 0;
     const cell = same && this.grid ? this.grid.getActiveCell() : null;
+    // From step to step a column keeps its width, but for the room of values before beside it.
+    this.widths.forget([...(this.table?.touched ?? []), ...table.touched]);
     this.table = table;
     this.facts = null;
     const names = table.columns.map((column) => column.name);
@@ -127,10 +95,7 @@ export class TableGrid {
     });
     this.grid.onColumnsResized.subscribe(() =>
       this.grid.getColumns().forEach((c) => {
-        if (this.widths.get(c.id) !== c.width) {
-          this.widths.set(c.id, c.width);
-          this.resized.add(c.id);
-        }
+        if (c.id !== ROW_ID && this.laid.get(c.id) !== c.width) this.widths.own.set(c.id, c.width);
       }),
     );
     this.grid.onColumnsReordered.subscribe(() => {
@@ -168,7 +133,10 @@ export class TableGrid {
           rows.scrollLeft = top.scrollLeft;
       });
     }
-    new ResizeObserver(() => this.grid.resizeCanvas()).observe(this.element);
+    new ResizeObserver(() => {
+      this.grid.resizeCanvas();
+      this.layWidths();
+    }).observe(this.element);
   }
 
   columns() {
@@ -193,6 +161,7 @@ export class TableGrid {
       formatter: (_row, _c, _v, _d, item) =>
         item.numbers === undefined ? "" : count(item.numbers + 1),
     };
+    this.laid = this.widths.given(names, this.element.clientWidth - number.width - SCROLLBAR);
     return [
       number,
       ...names.map((name) => {
@@ -204,9 +173,7 @@ export class TableGrid {
           field: name,
           index: column.index,
           toolTip: `${name}, ${column.kind_title}${column.origin ? `, brought by “${column.origin}”` : ""}`,
-          width:
-            this.widths.get(name) ??
-            Math.min(Math.max(WIDTHS[column.kind] ?? 120, wide(name) * 1.06 + 16), 260),
+          width: this.laid.get(name),
           minWidth: 44,
           cssClass: `${numeric ? "num" : ""} ${column.origin ? "elsewhere" : ""}`.trim(),
           headerCssClass:
@@ -343,7 +310,7 @@ export class TableGrid {
       page,
       answer.rows.map((cells, n) => ({ cells, numbers: answer.numbers[n], was: answer.was[n] })),
     );
-    if (page === 0) this.fitWidths(answer.rows, answer.was);
+    this.fitWidths(answer.rows, answer.was);
     if (answer.total !== this.length || !this.known) {
       this.known = true;
       this.length = answer.total;
@@ -354,27 +321,39 @@ export class TableGrid {
     this.grid.render();
   }
 
-  /** Give columns that nobody resized the width of their longest text in these rows, within bounds. */
+  /** Measure what is shown, and give the columns the room that it needs. */
   fitWidths(rows, was) {
+    if (!rows.length) return;
     let grew = false;
-    this.table.columns.forEach(({ name, changed }, at) => {
-      if (!rows.length || (this.widths.has(name) && (!changed || this.resized.has(name)))) return;
-      const needs = rows.map((cells, n) => {
-        const before = was[n]?.[name];
-        return (
-          wide(cells[at] === null ? "empty" : cells[at]) +
-          (before === undefined ? 0 : wide(before ?? "was empty") + 10)
-        );
+    this.table.columns.forEach((column, at) => {
+      const apart = this.apart(column.name);
+      const texts = rows.map((cells, n) => {
+        const before = was[n]?.[column.name];
+        const beside = before === undefined ? "" : `${written(before, apart)}aa`;
+        return written(cells[at], apart) + beside;
       });
-      const width = Math.round(
-        Math.min(Math.max(wide(name) * 1.06 + 16, typical(needs) + 16, 54), changed ? 300 : 220),
-      );
-      if (width > (this.widths.get(name) ?? 0)) {
-        this.widths.set(name, width);
-        grew = true;
-      }
+      grew = this.widths.measure(column, texts) || grew;
     });
-    if (grew) this.grid.setColumns(this.columns());
+    if (grew) this.layWidths();
+  }
+
+  measureAgain() {
+    for (const page of this.pages.values())
+      if (page)
+        this.fitWidths(
+          page.map(({ cells }) => cells),
+          page.map(({ was }) => was ?? {}),
+        );
+  }
+
+  /** Lay the columns out anew, where that changes a width. */
+  layWidths() {
+    const before = this.laid;
+    const columns = this.columns();
+    if ([...this.laid].every(([name, width]) => before?.get(name) === width)) return;
+    const active = this.grid.getActiveCell();
+    this.grid.setColumns(columns);
+    if (active) this.grid.setActiveCell(active.row, active.cell);
   }
 
   /** Bring a column into sight. */
@@ -411,6 +390,7 @@ export class TableGrid {
     if (!answer || table !== this.table || focus !== this.focusText()) return;
     this.facts = new Map(answer.columns.map((column) => [column.name, column]));
     const active = this.grid.getActiveCell();
+    this.measureAgain(); // thousands may stand apart now
     this.grid.setColumns(this.columns());
     this.grid.invalidate();
     if (active) this.grid.setActiveCell(active.row, active.cell);
@@ -449,6 +429,7 @@ export class TableGrid {
   setApart(name, yes) {
     this.chosenApart = { ...this.keptApart(), [name]: yes };
     localStorage.setItem(this.apartKey, JSON.stringify(this.chosenApart));
+    this.measureAgain();
     this.grid.invalidate();
   }
 
@@ -564,13 +545,19 @@ export class TableGrid {
   }
 }
 
-/** A cell's text; blanks that one would not see are marked. */
-function value(cell, kind, apart = false) {
-  if (cell === null) return h("span", { class: "cell-empty" }, "empty");
+/** A cell as it is written. */
+function written(cell, apart = false) {
+  if (cell === null) return "empty";
   if (typeof cell === "boolean") return cell ? "yes" : "no";
   if (typeof cell === "number")
     return cell.toLocaleString("en", { maximumFractionDigits: 12, useGrouping: apart });
-  return kind === "text" ? visible(cell) : cell;
+  return String(cell);
+}
+
+/** A cell's text; blanks that one would not see are marked. */
+function value(cell, kind, apart = false) {
+  if (cell === null) return h("span", { class: "cell-empty" }, "empty");
+  return kind === "text" && typeof cell === "string" ? visible(cell) : written(cell, apart);
 }
 
 /** Whether a spreadsheet would take a text for a formula; numbers are none. */
