@@ -252,3 +252,28 @@ def test_a_port_that_settings_bring_takes_an_open_lane_but_nothing_behind_the_st
     assert dict(change.apply(flow, SHAPES).step("it").inputs) == {"table": "a", "list": "list"}
     again = SetSettings(id="it", settings={"column": "y", "by": "table"}).apply(flow, SHAPES)
     assert dict(again.step("it").inputs) == {"table": "a", "list": "list"}
+
+
+@given(
+    st.lists(
+        st.tuples(st.sampled_from(["tidy_text", "join", "stack", "type_in_a_table"]), st.integers(0, 9), st.booleans()),
+        max_size=7,
+    )
+)
+def test_a_new_step_never_takes_what_follows_from_it(asked):
+    """Whatever is added wherever, put in or as a branch: no circle, and no table of its own followers."""
+    flow = Flow(steps=(Step(id="first", kind="type_in_a_table"), Step(id="second", kind="type_in_a_table")))
+    for n, (kind, place, insert) in enumerate(asked):
+        after = flow.steps[place % len(flow.steps)].id
+        step = Step(id=f"s{n}", kind=kind)
+        where = {} if kind == "type_in_a_table" else {"after": after, "insert": insert, "plug": True}
+        flow = AddStep(step=step, **where).apply(flow, SHAPES)
+        assert not cycles(flow), (kind, after, insert)
+
+
+def test_a_table_is_joined_with_its_own_summary_on_a_branch():
+    steps = (Step(id="orders", kind="type_in_a_table"), Step(id="sums", kind="summarise", inputs={"table": "orders"}))
+    put_in = AddStep(step=Step(id="j", kind="join"), after="orders", plug=True).apply(Flow(steps=steps), SHAPES)
+    assert dict(put_in.step("j").inputs) == {"table": "orders"} and put_in.step("sums").inputs == {"table": "j"}
+    branch = AddStep(step=Step(id="j", kind="join"), after="orders", plug=True, insert=False)
+    assert dict(branch.apply(Flow(steps=steps), SHAPES).step("j").inputs) == {"table": "orders", "reference": "sums"}

@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Annotated, Any, Literal, Protocol
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
@@ -62,11 +63,18 @@ class AddStep(_Edit):
             )
         if not self.after:
             return _with_steps(flow, [*flow.steps, self.step])
-        _need(flow, Ref.parse(self.after).step)
+        at = Ref.parse(self.after)
+        _need(flow, at.step)
         step = _behind(self.step, self.after, shapes)
-        step = _plugged(step, flow, shapes) if self.plug else step
+        # Where it is put in, what follows will stand on its result: to take such a table would be a circle.
+        behind = {
+            step_id
+            for one, _, _ in flow.consumers(at.step)
+            for step_id in (one.id, *downstream(flow, one.id))
+        }
+        step = _plugged(step, flow, shapes, behind if self.insert else set()) if self.plug else step
         steps = [_repointed(s, self.after, step.id) for s in flow.steps] if self.insert else list(flow.steps)
-        place = next(n for n, s in enumerate(steps) if s.id == Ref.parse(self.after).step) + 1
+        place = next(n for n, s in enumerate(steps) if s.id == at.step) + 1
         return _with_steps(flow, [*steps[:place], step, *steps[place:]])
 
     def sentence(self, flow: Flow) -> str:
@@ -402,9 +410,9 @@ def _behind(step: Step, after: str, shapes: Shapes) -> Step:
     )
 
 
-def _plugged(step: Step, flow: Flow, shapes: Shapes) -> Step:
-    """The step with what is open at its ports plugged to ends of other lanes."""
-    mine = {*upstream(flow, step.refs()), step.id, *downstream(flow, step.id)}
+def _plugged(step: Step, flow: Flow, shapes: Shapes, behind: Collection[str] = ()) -> Step:
+    """The step with what is open at its ports plugged to ends of other lanes, none of them `behind` it."""
+    mine = {*upstream(flow, step.refs()), step.id, *downstream(flow, step.id), *behind}
     ends = [
         other.id
         for other in flow.steps

@@ -1,4 +1,4 @@
-from typing import Literal
+from typing import Any, Literal
 
 import polars as pl
 
@@ -57,6 +57,9 @@ class RenameColumns(StepKind):
     icon = "input-cursor-text"
     inputs = (Port(main=True), Port("names", "List of names"))
     Settings = RenameColumnsSettings
+
+    def starting_settings(self) -> dict[str, Any]:
+        return {**super().starting_settings(), "by": "typed"}  # no other table is taken unasked
 
     def ports(self, settings: RenameColumnsSettings) -> tuple[Port, ...]:
         return self.inputs if settings.by == "list" else self.inputs[:1]

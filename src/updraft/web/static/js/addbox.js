@@ -25,9 +25,12 @@ export class AddBox {
     this.input.addEventListener("keydown", (event) => this.keys(event));
   }
 
-  open() {
+  /** @param {boolean} branch whether what is added becomes a branch of its own */
+  open(branch = false) {
     this.input.focus();
     this.input.select();
+    this.branch = branch;
+    this.look();
   }
 
   close() {

@@ -92,9 +92,11 @@ export const steps = {
     const below = this.course.order().find((other) => from(other) === id);
     const above = this.state.steps[from(id)]?.main;
     const add = () => this.select(id).then(() => this.addBox.open());
+    const branch = () => this.select(id).then(() => this.addBox.open(true));
     const note = () => this.select(id).then(() => byId("step-note").focus());
     openMenu(element, [
       ["plus-lg", "Add a step after it", add, "Ctrl K"],
+      below ? ["sign-intersection-y", "Branch from here", branch] : null,
       ["pencil", "Rename", () => this.act.rename(id), "F2"],
       ["chat-left-text", step.note ? "Change the note" : "Add a note", note],
       [
