@@ -108,3 +108,25 @@ def test_a_million_groups_no_rows_and_numbers_that_are_none():
     ]
     found = done("take_rows", {"by": "largest", "column": "n", "count": 9}, odd)
     assert found.height == 2 and found.facts[0].text == "2 rows have no n"
+
+
+REVISED = pl.DataFrame({"lot": ["A", "A", "A", "B"], "rev": ["Rev. 10", "Rev. 9", "Rev. 2", "Rev. 1"]})
+
+
+@pytest.mark.parametrize(
+    ("chosen", "stays"),
+    [
+        ({}, "Rev. 2"),
+        ({"stays": "last"}, "Rev. 10"),
+        ({"text": "signs"}, "Rev. 10"),
+        ({"order": [{"column": "rev", "down": True}]}, "Rev. 10"),
+    ],
+)
+def test_the_first_by_a_text_that_holds_numbers_is_the_one_with_the_smallest(bench, chosen, stays):
+    settings = {"keys": ["lot"], "order": [{"column": "rev"}], **chosen}
+    assert bench.apply("remove_duplicates", settings, REVISED).frames[""]["rev"].to_list() == [stays, "Rev. 1"]
+
+
+def test_the_smallest_rows_by_such_a_text_are_the_first_of_that_order(bench):
+    taken = bench.apply("take_rows", {"by": "smallest", "count": 2, "column": "rev"}, REVISED)
+    assert taken.frames[""]["rev"].to_list() == ["Rev. 1", "Rev. 2"]

@@ -17,6 +17,7 @@ from updraft.core.flow.edits import SetSettings
 from updraft.core.flow.model import label
 from updraft.core.insight import ColumnSummary, summarise_columns
 from updraft.core.steps import SHAPES, kinds
+from updraft.core.steps.rows.sort_rows import sort_keys
 from updraft.core.values import TITLES, guess_format, kind_of
 from updraft.core.values.kinds import Kind
 from updraft.web.asked import Asked, Text, Whole, body_of, query_of
@@ -281,7 +282,8 @@ def _order(key: str, frame: pl.DataFrame | pl.LazyFrame) -> tuple[pl.Series | No
         if (rows := focused_rows(key, output, focus)) is not None:
             table = table.filter(pl.col("\0row").is_in(rows.implode()))
         if names:
-            table = table.sort(sort, descending=down, nulls_last=True, maintain_order=True)
+            keys = [pl.col(sort)] if schema[sort].is_nested() else sort_keys(sort, schema[sort])
+            table = table.sort(keys, descending=down, nulls_last=True, maintain_order=True)
         return table["\0row"]
 
     index: pl.Series = remembered(

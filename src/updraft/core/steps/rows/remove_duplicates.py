@@ -4,6 +4,7 @@ import polars as pl
 
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.rows.sort_rows import sort_keys
 from updraft.core.steps.tables import Out, Tables
 
 
@@ -21,6 +22,13 @@ class RemoveDuplicatesSettings(Settings):
         labels={"first": "the first", "last": "the last", "fullest": "with most filled cells"},
     )
     order: tuple[Order, ...] = setting("First by", "none: as the rows stand", widget="order", default=())
+    text: Literal["natural", "letters", "signs"] = setting(
+        "Texts in the order",
+        "natural: Rev. 2 before Rev. 10",
+        widget="choice",
+        default="natural",
+        labels={"natural": "natural", "letters": "letter by letter", "signs": "by character code"},
+    )
     ignore_case: bool = setting("Ignore case", widget="flag", default=False)
     ignore_blanks: bool = setting(
         "Ignore blanks", "at the ends and where they are doubled", widget="flag", default=False
@@ -35,6 +43,7 @@ class RemoveDuplicates(StepKind):
     summary = "Keep one row of several that are equal in the columns you choose"
     words = ("dedupe", "deduplicate", "distinct", "unique", "duplicate rows", "double")
     icon = "layers"
+    version = 2
     outputs = (Out(main=True), Out("removed", "Removed rows"))
     Settings = RemoveDuplicatesSettings
 
@@ -50,8 +59,12 @@ class RemoveDuplicates(StepKind):
         # Sorted by what is to stay, the first of each group does; its place in the table decides where it
         # stands.
         numbered = table.with_columns(*keys, pl.int_range(pl.len()).alias("\0row"))
-        by = [pl.col(order.column) for order in settings.order]
-        down = [order.down for order in settings.order]
+        by: list[pl.Expr] = []
+        down: list[bool] = []
+        for order in settings.order:
+            here = sort_keys(order.column, schema[order.column], settings.text)
+            by += here
+            down += [order.down] * len(here)
         if settings.stays == "fullest":
             by, down = [pl.sum_horizontal(pl.col(name).is_not_null() for name in schema), *by], [True, *down]
         ordered = numbered.sort(by, descending=down, nulls_last=True, maintain_order=True) if by else numbered
