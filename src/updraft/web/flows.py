@@ -14,7 +14,7 @@ from updraft.core.engine import carried, reading
 from updraft.core.engine.parameters import parameters_of
 from updraft.core.flow.document import SUFFIX
 from updraft.core.flow.model import label
-from updraft.core.steps import Place, find_kinds, kinds, used_most
+from updraft.core.steps import Place, elsewhere, find_kinds, kinds, used_most
 from updraft.core.values import kind_of
 from updraft.store.folders import safe_name
 from updraft.web.asked import MOST, Asked, Text, body_of
@@ -85,7 +85,8 @@ def search_kinds(flow_id: str) -> Any:
     found = find_kinds(request.args.get("q", ""), place)
     lacks = {kind.kind: said for kind in found if (said := place.lacks(kind))}
     most = [kind.kind for kind in used_most(place)] if tables else []
-    return jsonify(kinds=[kind.kind for kind in found], lacks=lacks, most=most)
+    query = request.args.get("q", "")
+    return jsonify(kinds=[k.kind for k in found], lacks=lacks, most=most, elsewhere=elsewhere(query))
 
 
 @blueprint.get("/<flow_id>")

@@ -7,6 +7,7 @@ from typing import Any
 from flask import Blueprint, render_template
 
 from updraft.core.formula import functions
+from updraft.core.formula.other_words import words_for
 from updraft.core.steps import StepKind, kinds
 from updraft.core.steps.sources.read_file import ReadingSettings
 from updraft.core.values import FORMATS, TITLES
@@ -39,7 +40,10 @@ def open_flow(flow_id: str) -> str:
         formats=FORMATS,
         titles=TITLES,
         functions=[
-            {key: getattr(one, key) for key in ("name", "signature", "group", "help", "example")}
+            {
+                **{key: getattr(one, key) for key in ("name", "signature", "group", "help", "example")},
+                "words": words_for(one.name),
+            }
             for one in functions().values()
         ],
     )

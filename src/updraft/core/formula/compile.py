@@ -16,6 +16,7 @@ from typing import Any
 
 import polars as pl
 
+from updraft.core.formula.other_words import said_here
 from updraft.core.formula.registry import Argument, Function, check, functions
 from updraft.core.formula.terms import (
     DAYS,
@@ -167,8 +168,12 @@ def _unreadable(text: str, place: int, message: str) -> FormulaError:
         return FormulaError("The formula", "a bracket is not closed.", "Add the ) that is missing.", place)
     if "unterminated string" in message:
         return FormulaError("The formula", "a quote is not closed.", "Add the quote that is missing.", place)
+    if text.lstrip().startswith("="):
+        return FormulaError("The formula", "it begins with =.", "Begin with what follows it.", place)
     if re.search(r"(?<![=<>!])=(?!=)", text) and ("==" in message or "assign" in message or "=" in near):
         return FormulaError("The formula", "one = gives a value a name.", "Write == to compare.", place)
+    if told := _from_elsewhere(text):
+        return FormulaError("The formula", *told, place)
     said = f"at character {place + 1}, near “{near}”" if near else f"at character {place + 1}"
     return FormulaError(
         "The formula",
@@ -176,6 +181,19 @@ def _unreadable(text: str, place: int, message: str) -> FormulaError:
         "A name that is no plain word stands in backticks: `its name`.",
         place,
     )
+
+
+def _from_elsewhere(text: str) -> tuple[str, str] | None:
+    """What is written as spreadsheets and databases have it, and how it is written here."""
+    bare = re.sub(r"'[^']*'|\"[^\"]*\"|`[^`]*`", "_", text)
+    if called := re.search(r"(?i)\b(if|and|or|not|case)\s*\(", bare):
+        word = called[1].lower()
+        return f"{word} is no function here.", said_here(word)
+    if ";" in bare:
+        return "it has a semicolon.", "Divide what stands in brackets by commas."
+    if "<>" in bare:
+        return "it has <>.", "Write != for “is not equal”."
+    return None
 
 
 def _deepest(text: str) -> int:
@@ -303,9 +321,8 @@ class _Compiler:
             )
         if name not in functions():
             near = nearest(name, functions())
-            raise Misfit(
-                f"there is no function {name}.", f"The nearest is {near}." if near else "See all functions."
-            )
+            way_out = said_here(name) or (f"The nearest is {near}." if near else "See all functions.")
+            raise Misfit(f"there is no function {name}.", way_out)
         return self._made(functions()[name], node)
 
     def _quoted(self, node: ast.Call) -> Term:
@@ -379,7 +396,14 @@ class _Compiler:
     def _binary(self, node: ast.BinOp) -> Term:
         sign = _SIGNS.get(type(node.op))
         if sign is None:
-            raise Misfit("formulas do not have this sign.", "Use + - * / // % **.")
+            raise Misfit(
+                "formulas do not have this sign.",
+                {
+                    ast.BitAnd: "Write + to put texts together, and “and” between two tests.",
+                    ast.BitOr: "Write “or” between two tests.",
+                    ast.BitXor: "Write ** for a power.",
+                }.get(type(node.op), "Use + - * / // % **."),
+            )
         return calculated(sign, self.term(node.left), self.term(node.right))
 
     def _unary(self, node: ast.UnaryOp) -> Term:

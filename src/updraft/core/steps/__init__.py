@@ -17,7 +17,7 @@ if TYPE_CHECKING:
         setting,
     )
     from updraft.core.steps.registry import kinds
-    from updraft.core.steps.search import Place, find_kinds, used_most
+    from updraft.core.steps.search import Place, elsewhere, find_kinds, used_most
     from updraft.core.steps.shapes import SHAPES, outputs_of
     from updraft.core.steps.tables import Incoming, Out, Port, Tables
 
@@ -37,7 +37,7 @@ __getattr__, __dir__, _ = attach(
             "setting",
         ],
         "registry": ["kinds"],
-        "search": ["Place", "find_kinds", "used_most"],
+        "search": ["Place", "elsewhere", "find_kinds", "used_most"],
         "shapes": ["SHAPES", "outputs_of"],
         "tables": ["Incoming", "Out", "Port", "Tables"],
     },
@@ -57,6 +57,7 @@ __all__ = [
     "Tables",
     "Wanted",
     "also",
+    "elsewhere",
     "find_kinds",
     "kinds",
     "outputs_of",

@@ -51,6 +51,26 @@ def find_kinds(query: str, place: Place | None = None) -> list[StepKind]:
     return [kind for _, kind in sorted(found, key=lambda pair: -pair[0])]
 
 
+# What is looked for among the steps and stands elsewhere.
+_ELSEWHERE = {
+    ("schedule", "cron", "daily", "every day", "automate", "timer", "trigger"): (
+        "When a flow runs by itself is set on the page of its runs: Run flow, then All runs."
+    ),
+    ("undo", "history", "version", "revision"): "Each change is a revision: the clock in the bar lists them.",
+    ("parameter", "variable"): "Parameters belong to the flow: click its name in the bar.",
+    ("export flow", "share"): "A flow is exported from its own page: click its name in the bar.",
+}
+
+
+def elsewhere(query: str) -> str:
+    """Where that is, if it is no step; empty where it may be one."""
+    asked = query.casefold().strip()
+    for words, said in _ELSEWHERE.items():
+        if len(asked) > 3 and any(word.startswith(asked) or asked in word.split() for word in words):
+            return said
+    return ""
+
+
 def used_most(place: Place) -> list[StepKind]:
     """The few kinds that are used most and have something to work on here; none that brings in a table."""
     fitting = [

@@ -86,6 +86,15 @@ class Calculate(StepKind):
         "math",
         "date",
         "by example",
+        "running total",
+        "cumulative",
+        "percent of total",
+        "percentage",
+        "difference",
+        "previous row",
+        "rank",
+        "moving average",
+        "age",
     )
     icon = "calculator"
     desk = "calculate"

@@ -85,6 +85,10 @@ export class AddBox {
         ),
       );
     });
+    if (answer.elsewhere)
+      rows.push(
+        h("div", { class: "add-none", role: "option", "aria-disabled": "true" }, answer.elsewhere),
+      );
     if (!rows.length)
       rows.push(
         h(

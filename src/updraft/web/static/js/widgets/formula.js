@@ -11,7 +11,11 @@ export function functionList(insert) {
     const low = search.toLowerCase();
     list.replaceChildren(
       ...data("functions")
-        .filter((one) => `${one.signature} ${one.help} ${one.group}`.toLowerCase().includes(low))
+        .filter((one) =>
+          `${one.signature} ${one.help} ${one.group} ${one.words.join(" ")}`
+            .toLowerCase()
+            .includes(low),
+        )
         .map((one) =>
           h(
             "button",
