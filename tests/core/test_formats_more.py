@@ -8,16 +8,17 @@ import random
 import sqlite3
 import time
 import zipfile
+from copy import copy
 
 import openpyxl
 import polars as pl
 import pytest
 import xlwt
 import zstandard
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from openpyxl.comments import Comment
-from openpyxl.styles import Font, PatternFill
+from openpyxl.styles import Color, Font, PatternFill
 from openpyxl.worksheet.table import Table
 
 from tests.books import write_ods, write_xlsb
@@ -25,6 +26,7 @@ from tests.core.test_formats import put
 from updraft.core import Problem
 from updraft.core.formats import ReadOptions, delimited, packed, read
 from updraft.core.formats.fixed import find_widths
+from updraft.core.formats.formatting import formatting
 
 LOTS = [["Lot", "Hub", "Grams"], ["L1", "Aldermere", 5.0], ["L2", "Coldwater", 7.5]]
 
@@ -161,6 +163,55 @@ def marked_book(tmp_path):
     april.append(["100", 3, "east"])
     book.save(tmp_path / "register.xlsx")
     return tmp_path / "register.xlsx"
+
+
+LOOKS = st.fixed_dictionaries(
+    {},
+    optional={
+        "fill": st.sampled_from(
+            [
+                PatternFill("solid", fgColor="FFCC00"),
+                PatternFill("solid", fgColor=Color(theme=4)),
+                PatternFill("solid", fgColor=Color(indexed=13)),
+                PatternFill("gray125"),
+                PatternFill(fgColor="00FF00"),
+            ]
+        ),
+        "font": st.builds(Font, bold=st.booleans(), strike=st.booleans()),
+        "comment": st.sampled_from(["to check", "two\nlines", "é"]),
+    },
+)
+
+
+@settings(max_examples=40)
+@given(st.lists(st.lists(LOOKS, min_size=2, max_size=2), min_size=1, max_size=5), st.booleans())
+def test_formatting_is_what_a_library_reads_from_the_same_file(tmp_path_factory, rows, second):
+    """Against openpyxl, which reads the whole workbook for it."""
+    path = tmp_path_factory.mktemp("looks") / "looks.xlsx"
+    book = openpyxl.Workbook()
+    page = book.active if not second else book.create_sheet("Second")
+    for n, row in enumerate(rows, start=1):
+        for m, looks in enumerate(row, start=1):
+            cell = page.cell(n, m, f"{n} {m}")
+            if "fill" in looks:
+                cell.fill = copy(looks["fill"])
+            if "font" in looks:
+                cell.font = copy(looks["font"])
+            if "comment" in looks:
+                cell.comment = Comment(looks["comment"], "Rook")
+    book.save(path)
+    found = formatting(path, path.stat().st_mtime_ns, page.title)
+    again = openpyxl.load_workbook(path)[page.title]
+    for row in again.iter_rows():
+        for cell in row:
+            at = (cell.row - 1, cell.column - 1)
+            assert (found["bold"].get(at) == "yes") == bool(cell.font.bold)
+            assert (found["strike"].get(at) == "yes") == bool(cell.font.strike)
+            assert found["comment"].get(at) == (cell.comment.text.strip() if cell.comment else None)
+            colour = cell.fill.fgColor if cell.fill.fill_type else None
+            number = colour and (colour.theme if colour.type == "theme" else colour.indexed)
+            said = colour and (f"#{colour.rgb[-6:].lower()}" if colour.type == "rgb" else f"{colour.type} {number}")
+            assert found["fill"].get(at) == said
 
 
 def test_formatting_becomes_columns_and_merged_cells_are_filled(marked_book):

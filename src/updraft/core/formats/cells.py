@@ -6,7 +6,6 @@ Only for xlsx and xlsm, whose sheets are XML; other workbooks have none of this 
 
 from __future__ import annotations
 
-import posixpath
 import re
 import zipfile
 import zlib
@@ -15,10 +14,10 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-import openpyxl
 import polars as pl
 from lxml import etree
 
+from updraft.core.formats.formatting import column_of, formatting, part_of, place_of
 from updraft.core.formats.options import Mark, ReadOptions
 from updraft.core.problems import Problem, missing_column
 
@@ -78,9 +77,9 @@ def area_of(text: str, cells: pl.DataFrame) -> Area:
     left, top, right, bottom = found.groups()
     area = Area(
         int(top or 1) - 1,
-        _column(left) if left else 0,
+        column_of(left) if left else 0,
         int(bottom) if bottom else cells.height,
-        _column(right) + 1 if right else cells.width,
+        column_of(right) + 1 if right else cells.width,
     )
     if area.top >= min(area.bottom, cells.height) or area.left >= min(area.right, cells.width):
         raise Problem(
@@ -126,7 +125,7 @@ def errors_and_merges(path: Path, sheet: str) -> tuple[dict[tuple[int, int], str
     """The cells of a sheet that hold a formula error, as (row, column) → its text, and the merged areas."""
     try:
         with zipfile.ZipFile(path) as book:
-            name = _part_of(book, sheet)
+            name = part_of(book, sheet)
             if name is None or not _scanned(path, path.stat().st_mtime_ns, name).detailed:
                 return {}, []
             with book.open(name) as part:
@@ -153,7 +152,7 @@ def check_spread(path: Path, sheet: str) -> None:
     """
     try:
         with zipfile.ZipFile(path) as book:
-            name = _part_of(book, sheet)
+            name = part_of(book, sheet)
         found = _scanned(path, path.stat().st_mtime_ns, name) if name else None
     except DAMAGED:
         return
@@ -172,7 +171,7 @@ def marks_of(
 ) -> dict[str, list[str | None]]:
     """The formatting that was asked for, as new columns: name → one text a row.
 
-    A fill colour comes as #rrggbb, or the colour's number in the theme; bold and strike-through as "yes".
+    See `formatting` for what the texts say.
 
     Raises:
         Problem: the workbook is not an xlsx, or a column is not there.
@@ -187,40 +186,16 @@ def marks_of(
             field="marks",
             code="no_formatting",
         )
-    page = openpyxl.load_workbook(path)[options.sheet or ""]
+    dressed = formatting(path, path.stat().st_mtime_ns, options.sheet or "")
     found: dict[str, list[str | None]] = {}
     for column, what in options.marks:
         if column not in names:
             raise missing_column(column, names, field="marks")
         title = f"{column}: {MARK_TITLES[what]}"
-        place = left + names.index(column) + 1
-        found[title] = [_mark(page.cell(first_row + row + 1, place), what) for row in range(height)]
+        place = left + names.index(column)
+        here = dressed.get(what, {})
+        found[title] = [here.get((first_row + row, place)) for row in range(height)]
     return found
-
-
-def _mark(cell: Any, what: Mark) -> str | None:
-    if what == "comment":
-        return cell.comment.text.strip() if cell.comment else None
-    if what in ("bold", "strike"):
-        return "yes" if getattr(cell.font, what) else None
-    colour = cell.fill.fgColor if cell.fill and cell.fill.fill_type else None
-    if colour is None:
-        return None
-    if colour.type == "rgb":
-        return f"#{str(colour.rgb)[-6:].lower()}"
-    return f"{colour.type} {colour.theme if colour.type == 'theme' else colour.indexed}"
-
-
-def _part_of(book: zipfile.ZipFile, sheet: str) -> str | None:
-    """The name of the XML part that holds a sheet."""
-    if "xl/workbook.xml" not in book.namelist():
-        return None
-    parser = etree.XMLParser(resolve_entities=False, no_network=True)
-    root = etree.fromstring(book.read("xl/workbook.xml"), parser)
-    wanted = next((s.get(_RELATION) for s in root.iter(f"{_MAIN}sheet") if s.get("name") == sheet), None)
-    relations = etree.fromstring(book.read("xl/_rels/workbook.xml.rels"), parser)
-    target = next((r.get("Target") for r in relations if r.get("Id") == wanted), None)
-    return posixpath.normpath(posixpath.join("xl", target)).lstrip("/") if target else None
 
 
 @dataclass(frozen=True)
@@ -249,7 +224,7 @@ def _scanned(path: Path, changed: int, name: str) -> _Scanned:
             for letters in set(re.findall(rb' r="([A-Z]{2,3})\d', text)):
                 widest = max(widest, letters, key=lambda one: (len(one), one))
             tail = block[-64:]
-    columns = _column(widest.decode()) + 1 if widest else 26
+    columns = column_of(widest.decode()) + 1 if widest else 26
     return _Scanned(size, int(last or 0), columns, detailed)
 
 
@@ -260,25 +235,12 @@ def _read_details(part: Any) -> tuple[dict[tuple[int, int], str], list[Area]]:
     for _, element in etree.iterparse(part, tag=wanted, resolve_entities=False, no_network=True):
         if element.tag == wanted[0]:
             if element.get("t") == "e":
-                row, column = _place(element.get("r"))
+                row, column = place_of(element.get("r"))
                 errors[row, column] = element.findtext(f"{_MAIN}v") or "#ERROR"
         elif element.tag == wanted[1]:
             start, _, end = element.get("ref").partition(":")
-            (top, left), (bottom, right) = _place(start), _place(end or start)
+            (top, left), (bottom, right) = place_of(start), place_of(end or start)
             merges.append(Area(top, left, bottom + 1, right + 1))
         else:
             element.clear()
     return errors, merges
-
-
-def _place(reference: str) -> tuple[int, int]:
-    letters = re.match(r"[A-Z]+", reference)
-    assert letters is not None
-    return int(reference[letters.end() :]) - 1, _column(letters.group())
-
-
-def _column(letters: str) -> int:
-    number = 0
-    for letter in letters.upper():
-        number = number * 26 + ord(letter) - 64
-    return number - 1
