@@ -240,3 +240,25 @@ def test_what_is_being_brought_is_told_and_can_be_stopped_and_stops_nothing_late
         short = {**settings, "paging": "none"}
         again = client.post(f"/api/flows/{flow}/look", {"step": "call_web_service", "settings": short}).json
         assert again["problem"] is None and again["table"]["rows"] == 1
+
+
+def test_settings_that_are_tried_on_a_database_bring_its_first_rows_alone(client, tmp_path):
+    with sqlite3.connect(tmp_path / "big.sqlite") as db:
+        db.execute("create table lots(id integer, grams real)")
+        db.executemany("insert into lots values (?, ?)", ((n, n / 2) for n in range(2500)))
+    client.post(
+        "/api/connections",
+        {"kind": "database", "name": "Big", "dialect": "sqlite", "database": str(tmp_path / "big.sqlite")},
+    )
+    table = {"connection": "Big", "table": "lots"}
+    query = {"connection": "Big", "by": "sql", "sql": "select * from lots where id >= 0 order by id"}
+    for chosen in (table, query):
+        flow = client.flow({"op": "add", "step": {"id": "d", "kind": "read_database", "settings": chosen}})
+
+        def look(settings=None, flow=flow):
+            found = client.post(f"/api/flows/{flow}/look", {"step": "d", "settings": settings}).json["table"]
+            return found["rows"], found["preview"]
+
+        assert look(chosen) == (1000, 1000), "tried: the first rows, and said so"
+        assert look({**chosen, "limit": 10}) == (10, None), "what was asked for is not made more"
+        assert look() == (2500, None), "applied: all of them"

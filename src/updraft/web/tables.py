@@ -9,7 +9,7 @@ from typing import Any
 import polars as pl
 from flask import Blueprint, current_app, jsonify, request
 
-from updraft.core import Flow, Problem, Ref, Table
+from updraft.core import Flow, Problem, Ref, Step, Table
 from updraft.core.engine import Plan
 from updraft.core.engine.coded import differs
 from updraft.core.figures import shown
@@ -29,6 +29,7 @@ from updraft.web.studio import studio
 from updraft.web.windows import Windows
 from updraft.web.words import did
 
+PREVIEW = 1_000  # rows that a source outside brings while its settings are only tried
 blueprint = Blueprint("tables", __name__, url_prefix="/api/flows/<flow_id>")
 MAX_WINDOW = 2000
 MAX_TEXT = 5000  # characters of one cell that are sent
@@ -65,8 +66,10 @@ def look(flow_id: str) -> Any:
         raise Problem(
             "This step", "the flow does not have it any more.", "Choose another one.", code="no_step"
         )
+    preview = None
     if body.settings is not None:
-        flow = SetSettings(id=step_id, settings=body.settings).apply(flow, SHAPES)
+        settings, preview = _previewed(flow.step(step_id), body.settings)
+        flow = SetSettings(id=step_id, settings=settings).apply(flow, SHAPES)
     planned = studio().plan(flow_id, flow)
     incoming = _incoming(flow_id, flow, planned, step_id)
     try:
@@ -84,10 +87,19 @@ def look(flow_id: str) -> Any:
     chosen = output if output in table.frames else ref.output
     return jsonify(
         problem=None,
-        table=_about(flow_id, planned, Ref(ref.step, chosen), table),
+        table={**_about(flow_id, planned, Ref(ref.step, chosen), table), "preview": preview},
         incoming=incoming,
         takeable=takeable(flow, step_id),
     )
+
+
+def _previewed(step: Step, settings: dict[str, Any]) -> tuple[dict[str, Any], int | None]:
+    """Settings that are tried on a source outside bring its first rows alone; how many, where it does."""
+    kind = kinds().get(step.kind)
+    asked = settings.get(kind.previews) if kind else None
+    if kind is None or not kind.previews or (isinstance(asked, int) and asked <= PREVIEW):
+        return settings, None
+    return {**settings, kind.previews: PREVIEW}, PREVIEW
 
 
 @blueprint.get("/tables/<key>/rows")

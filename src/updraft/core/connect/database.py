@@ -139,24 +139,34 @@ def reflected(open_connection: sa.Connection, name: str, connection: Database) -
         ) from None
 
 
-def read(open_connection: sa.Connection, query: Any, binds: dict[str, Any], outside: Outside) -> pl.DataFrame:
-    """All rows of a query, fetched in chunks; `outside` is told how many have come and may stop it."""
-    copied = bulk.read(open_connection, query, binds, outside, CHUNK)
+def read(
+    open_connection: sa.Connection,
+    query: Any,
+    binds: dict[str, Any],
+    outside: Outside,
+    most: int | None = None,
+) -> pl.DataFrame:
+    """All rows of a query, or the first ones, fetched in chunks; `outside` is told how many have come and may
+    stop it.
+    """
+    copied = None if most else bulk.read(open_connection, query, binds, outside, CHUNK)
     if copied:
         names, frame = copied
         frame.columns = _distinct(names)
         return frame
-    result = open_connection.execution_options(stream_results=True, max_row_buffer=CHUNK).execute(
-        query, binds
-    )
+    size = min(CHUNK, most or CHUNK)
+    result = open_connection.execution_options(stream_results=True, max_row_buffer=size).execute(query, binds)
     names = _distinct(list(result.keys()))
     chunks: list[pl.DataFrame] = []
     rows = 0
-    for part in result.partitions(CHUNK):
+    for part in result.partitions(size):
         outside.check()
         chunks.append(from_rows(names, [tuple(row) for row in part]))
         rows += len(part)
         outside.tell(f"{rows:,} rows have come")
+        if most and rows >= most:
+            result.close()
+            break
     return _joined(chunks) if chunks else from_rows(names, [])
 
 

@@ -202,6 +202,7 @@ class StepKind(ABC):
             a table.
         way_in: for a source, its place among the ways in and what it brings, such as (5, "A database").
         works_on: types of columns of which it needs at least one; none: any.
+        previews: the setting that bounds what comes, for a look at settings that are only tried; "" for none.
         desk: the module of the page that draws its desk; `form` makes one from the settings.
     """
 
@@ -221,6 +222,7 @@ class StepKind(ABC):
     made_for: ClassVar[Literal["", "file", "cells", "values", "profile", "order", "rows"]] = ""
     works_on: ClassVar[frozenset[Kind]] = frozenset()
     desk: ClassVar[str] = "form"
+    previews: ClassVar[str] = ""
     Settings: ClassVar[type[Settings]]
 
     registry: ClassVar[dict[str, StepKind]] = {}

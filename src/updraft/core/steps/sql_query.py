@@ -38,7 +38,9 @@ def fetched(connection: Database, settings: ReadDatabaseSettings, outside: Outsi
                     field="binds",
                     code="unfinished",
                 )
-            return read(database, query, {name: given[name] for name in query._bindparams}, outside)
+            return read(
+                database, query, {name: given[name] for name in query._bindparams}, outside, settings.limit
+            )
         table = reflected(database, settings.table, connection)
         return _typed(read(database, selection(table, settings), {}, outside), table)
 

@@ -33,9 +33,7 @@ class ReadDatabaseSettings(Settings):
         when={"by": ["table"]},
     )
     order: tuple[Order, ...] = setting("In the order of", widget="order", default=(), when={"by": ["table"]})
-    limit: int | None = setting(
-        "At most", "rows", widget="number", default=None, minimum=1, open="all", when={"by": ["table"]}
-    )
+    limit: int | None = setting("At most", "rows", widget="number", default=None, minimum=1, open="all")
     sql: str = setting(
         "SQL", "one query; :name stands for a value below", widget="sql", default="", when={"by": ["sql"]}
     )
@@ -67,6 +65,7 @@ class ReadDatabase(StepKind):
     inputs = ()
     needs = frozenset({"outside"})
     Settings = ReadDatabaseSettings
+    previews = "limit"
 
     def apply(self, tables: Tables, settings: ReadDatabaseSettings, context: Context) -> Result:
         connection = context.outside.connection(settings.connection, Database)

@@ -53,6 +53,7 @@ class ReadOData(StepKind):
     inputs = ()
     needs = frozenset({"outside"})
     Settings = ReadODataSettings
+    previews = "limit"
 
     def apply(self, tables: Tables, settings: ReadODataSettings, context: Context) -> Result:
         connection = context.outside.connection(settings.connection, WebService)

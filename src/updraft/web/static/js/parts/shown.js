@@ -107,7 +107,10 @@ export class Shown {
       byId(id).textContent = table ? text() : "";
     };
     const some = () => (grid.view.changed || !focus.nothing) && grid.known;
-    const rows = () => plural(table.rows, "row", "rows");
+    // A source outside that is only tried brings its first rows: no count of all may seem to stand there.
+    const part = table?.preview && table.rows >= table.preview;
+    const rows = () =>
+      part ? `the first ${count(table.rows)} rows` : plural(table.rows, "row", "rows");
     const columns = () => plural(table.columns.length, "column", "columns");
     put("foot-size", () => `${some() ? `${count(grid.length)} of ` : ""}${rows()} × ${columns()}`);
     put("foot-did", () =>
@@ -120,7 +123,12 @@ export class Shown {
             : "Nothing is changed by looking",
     );
     const time = () => `${Math.max(1, Math.round(table.seconds * 1000))} ms`;
-    const how = () => (drafts.has(selected) ? "Tried, not applied" : "Fresh");
+    const how = () =>
+      part
+        ? "A preview; applying reads all"
+        : drafts.has(selected)
+          ? "Tried, not applied"
+          : "Fresh";
     put("foot-state", () => (problem ? "What comes in" : `${how()} · ${time()}`));
   }
 
