@@ -29,5 +29,7 @@ def check(flow: Path, as_json: bool) -> None:
     else:
         for problem in wrong:
             saying.say_problem(problem)
-        saying.say(f"{len(planned.steps)} steps, {f'{len(wrong)} to mend' if wrong else 'all fine'}")
+        saying.say(
+            f"{len(planned.steps)} step{'' if len(planned.steps) == 1 else 's'}, {f'{len(wrong)} to mend' if wrong else 'all fine'}"
+        )
     sys.exit(2 if wrong else 0)

@@ -63,6 +63,8 @@ export const post = (path, body = {}) => api(path, { method: "POST", body });
 
 /** Say something in the corner; problems stay until they are put away. */
 export function notice(text, kind = "said", ways = []) {
+  // What is said already is not said twice.
+  for (const other of byId("notices").children) if (other.dataset.text === text) other.remove();
   const act = ([name, way]) =>
     h(
       "button",
@@ -78,7 +80,7 @@ export function notice(text, kind = "said", ways = []) {
     );
   const box = h(
     "div",
-    { class: `notice notice-${kind}` },
+    { class: `notice notice-${kind}`, dataset: { text, ...(ways.length ? { ways: "" } : {}) } },
     h("div", {}, text, ways.length ? h("div", { class: "notice-ways" }, ...ways.map(act)) : null),
     h(
       "button",
@@ -88,6 +90,11 @@ export function notice(text, kind = "said", ways = []) {
   );
   byId("notices").append(box);
   setTimeout(() => box.remove(), kind === "problem" ? 30000 : 4500);
+}
+
+/** What is offered for a state of the flow is offered for that state alone. */
+export function withdrawOffers() {
+  for (const box of document.querySelectorAll(".notice[data-ways]")) box.remove();
 }
 
 /** Run an action and say its problem, if any. Gives undefined then. */

@@ -303,9 +303,9 @@ export class ColumnDesk {
     else if (n.longest !== undefined)
       parts.push(
         rows([
-          ["Shortest", plural(n.shortest, "sign", "signs")],
+          ["Shortest", plural(n.shortest, "character", "characters")],
           ["Mean length", short(n.mean_length)],
-          ["Longest", plural(n.longest, "sign", "signs")],
+          ["Longest", plural(n.longest, "character", "characters")],
         ]),
       );
     if (found.days) {

@@ -1,6 +1,6 @@
 /** The desk for the flow itself (name, note, parameters), and for its revisions. */
 import { api, attempt } from "./api.js";
-import { h, icon, when } from "./dom.js";
+import { h, icon, plural, when } from "./dom.js";
 import { removeButton, select } from "./widgets/basic.js";
 import { dayPhrases, KINDS, valueControl } from "./widgets/parameters.js";
 
@@ -105,7 +105,7 @@ export class FlowDesk {
     this.desk.show("flow", {
       eyebrow: "Flow",
       title: name,
-      summary: `Revision ${state.revision} · ${state.course.stops.length} steps`,
+      summary: `Revision ${state.revision} · ${plural(state.course.stops.length, "step", "steps")}`,
       tools: h(
         "button",
         {

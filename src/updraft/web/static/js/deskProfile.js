@@ -128,8 +128,8 @@ function facts(column) {
   if (numbers.longest)
     said.push(
       numbers.shortest === numbers.longest
-        ? plural(numbers.longest, "sign", "signs")
-        : `${numbers.shortest} to ${count(numbers.longest)} signs`,
+        ? plural(numbers.longest, "character", "characters")
+        : `${numbers.shortest} to ${count(numbers.longest)} characters`,
     );
   return said.filter(Boolean).join(" · ");
 }

@@ -92,6 +92,7 @@ export class RawPane {
   lines(raw) {
     const fixed = this.found.format === "fixed",
       widths = this.found.options.widths;
+    const wide = raw.shape === "cells" ? cellWidths([...raw.first, ...raw.last]) : [];
     const line = (one) =>
       h(
         "div",
@@ -110,7 +111,11 @@ export class RawPane {
               count(one.number),
             ),
         raw.shape === "cells"
-          ? one.cells.map((cell) => h("span", { class: "raw-cell", title: cell }, cell))
+          ? one.cells.map((cell, at) => {
+              const place = h("span", { class: "raw-cell", title: cell }, cell);
+              place.style.width = `calc(${wide[at]}ch + 16px)`;
+              return place;
+            })
           : h("span", { class: "raw-text" }, shown(one.text)),
         TOLD[one.role] ? h("span", { class: "raw-told" }, TOLD[one.role]) : null,
       );
@@ -296,3 +301,17 @@ const middle = (widths) => {
   return widths.slice(0, n).reduce((sum, width) => sum + width, 0) + Math.floor(widths[n] / 2);
 };
 const shown = (text) => text.replaceAll("\t", "→");
+
+const [LEAST, MOST] = [8, 22]; // characters of a cell: a date with its time stands whole
+
+/** How many characters the cells of each column need, within bounds. */
+function cellWidths(lines) {
+  /** @type {number[]} */
+  const widths = [];
+  for (const { cells } of lines)
+    (cells ?? []).forEach((cell, at) => {
+      const need = Math.min(Math.max(String(cell ?? "").length, LEAST), MOST);
+      widths[at] = Math.max(widths[at] ?? LEAST, need);
+    });
+  return widths;
+}

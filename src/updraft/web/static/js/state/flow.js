@@ -2,7 +2,7 @@
  * The flow as the server has it. Tells "changed" with the new state. Edits go one after another, each based on the
  * revision that the one before made.
  */
-import { api, attempt, notice, post, ProblemError } from "../api.js";
+import { api, attempt, notice, post, ProblemError, withdrawOffers } from "../api.js";
 import { Teller } from "./teller.js";
 
 const AGAIN = 350; // ms between questions while stops are being computed
@@ -19,10 +19,14 @@ export class FlowState extends Teller {
     /** @type {((state: any) => Promise<void>)} */
     this.shown = async () => {};
     this.timer = 0;
+    /** @type {number} the revision that what is offered in the corner is about */
+    this.offered = state.revision;
   }
 
   /** Take a new state, and show it. */
   async take(state) {
+    if (state.revision !== this.offered) withdrawOffers();
+    this.offered = state.revision;
     this.now = state;
     await this.shown(state);
     this.follow();

@@ -37,7 +37,7 @@ export function group({ property }, ...controls) {
 /** A row of radio buttons that looks like one control. */
 export function choice(options, value, label, change) {
   const name = freshId("choice");
-  return h(
+  const row = h(
     "div",
     { class: "pick", role: "radiogroup", "aria-label": label },
     options.map(([key, text]) =>
@@ -55,7 +55,17 @@ export function choice(options, value, label, change) {
       ),
     ),
   );
+  stacking.observe(row);
+  return row;
 }
+
+/** Choices that do not fit beside each other stand below each other, all of them: no ragged second line. */
+const stacking = new ResizeObserver((entries) => {
+  for (const { target } of entries) {
+    target.classList.remove("is-stacked");
+    target.classList.toggle("is-stacked", target.scrollWidth > target.clientWidth + 1);
+  }
+});
 
 export const removeButton = (what, act) =>
   h(
