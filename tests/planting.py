@@ -11,8 +11,8 @@ from typing import Any
 import polars as pl
 
 from tests.worlds import SHAPES, Cells
-from updraft.core.figures import shown
 from updraft.core.values import decide
+from updraft.core.values.text import shown
 from updraft.demo.names import HUBS
 
 

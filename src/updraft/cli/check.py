@@ -29,7 +29,6 @@ def check(flow: Path, as_json: bool) -> None:
     else:
         for problem in wrong:
             saying.say_problem(problem)
-        saying.say(
-            f"{len(planned.steps)} step{'' if len(planned.steps) == 1 else 's'}, {f'{len(wrong)} to mend' if wrong else 'all fine'}"
-        )
+        many = "1 step" if len(planned.steps) == 1 else f"{len(planned.steps)} steps"
+        saying.say(f"{many}, {f'{len(wrong)} to mend' if wrong else 'all fine'}")
     sys.exit(2 if wrong else 0)

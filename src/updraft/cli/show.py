@@ -33,9 +33,9 @@ def show(file: Path, rows: int, wanted: tuple[str, ...], as_json: bool) -> None:
     """Open a data file with what is detected and show its first rows."""
     from updraft.cli import loading, saying
     from updraft.core.engine import Engine, Files
-    from updraft.core.figures.text import shown
     from updraft.core.formats import detect
     from updraft.core.values import kind_of
+    from updraft.core.values.text import shown
 
     files = Files(file.parent, {"file": file.resolve()})
     try:

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 
 import polars as pl
 
-from updraft.core.figures.text import shown
 from updraft.core.problems import Problem, missing_column
+from updraft.core.values.text import shown
 
 _MARK = re.compile(r"\{\{|\}\}|\{([^{}]+)\}")  # from the left: a brace that is meant, or a hole
 

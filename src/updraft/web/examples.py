@@ -8,9 +8,9 @@ import polars as pl
 from flask import Blueprint, jsonify
 
 from updraft.core import Problem
-from updraft.core.figures.text import shown
 from updraft.core.problems import missing_column
 from updraft.core.synthesis import from_examples
+from updraft.core.values.text import shown
 from updraft.web.asked import Asked, Text, body_of
 from updraft.web.patient import patient
 from updraft.web.studio import studio

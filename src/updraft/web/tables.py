@@ -12,7 +12,6 @@ from flask import Blueprint, current_app, jsonify, request
 from updraft.core import Flow, Problem, Ref, Step, Table
 from updraft.core.engine import Plan
 from updraft.core.engine.coded import differs
-from updraft.core.figures import shown
 from updraft.core.flow.edits import SetSettings
 from updraft.core.flow.model import label
 from updraft.core.insight import ColumnSummary, summarise_columns
@@ -20,6 +19,7 @@ from updraft.core.steps import SHAPES, kinds
 from updraft.core.steps.rows.sort_rows import sort_keys
 from updraft.core.values import TITLES, guess_format, kind_of
 from updraft.core.values.kinds import Kind
+from updraft.core.values.text import shown
 from updraft.web.asked import Asked, Text, Whole, body_of, query_of
 from updraft.web.columns import asked_focus, focused_rows
 from updraft.web.memory import remembered

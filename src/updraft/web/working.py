@@ -10,7 +10,6 @@ from pydantic import Field, ValidationError
 
 from updraft.core import Problem
 from updraft.core.engine import Door
-from updraft.core.figures.text import shown
 from updraft.core.formula import FormulaError, compile_formula, functions, names_in
 from updraft.core.insight.outcomes import telling_rows
 from updraft.core.problems import missing_column
@@ -18,6 +17,7 @@ from updraft.core.similarity.families import Ways, by_strictness, families
 from updraft.core.steps import Tables, kinds
 from updraft.core.steps.rule_text import read_rules
 from updraft.core.values import Kind, kind_of
+from updraft.core.values.text import shown
 from updraft.web.asked import Asked, Text, Whole, body_of
 from updraft.web.memory import remembered
 from updraft.web.patient import patient

@@ -7,9 +7,9 @@ from concurrent.futures import ThreadPoolExecutor
 
 import polars as pl
 
-from updraft.core.figures import shown
 from updraft.core.steps.tables import TIMES
 from updraft.core.values.coded import Change, Codes, applied, codes_of
+from updraft.core.values.text import shown
 
 
 class Coded:

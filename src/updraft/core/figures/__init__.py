@@ -8,7 +8,6 @@ if TYPE_CHECKING:
     from updraft.core.figures.histograms import Histogram, histogram
     from updraft.core.figures.patterns import pattern_counts, pattern_of_text, pattern_words
     from updraft.core.figures.profiles import ColumnProfile, profile, profile_table
-    from updraft.core.figures.text import as_text, shown
 
 # Nothing is imported before it is used: a command starts with what it needs.
 __getattr__, __dir__, _ = attach(
@@ -17,18 +16,15 @@ __getattr__, __dir__, _ = attach(
         "histograms": ["Histogram", "histogram"],
         "patterns": ["pattern_counts", "pattern_of_text", "pattern_words"],
         "profiles": ["ColumnProfile", "profile", "profile_table"],
-        "text": ["as_text", "shown"],
     },
 )
 __all__ = [
     "ColumnProfile",
     "Histogram",
-    "as_text",
     "histogram",
     "pattern_counts",
     "pattern_of_text",
     "pattern_words",
     "profile",
     "profile_table",
-    "shown",
 ]

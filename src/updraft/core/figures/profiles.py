@@ -11,8 +11,8 @@ import polars as pl
 
 from updraft.core.figures.histograms import Histogram, histogram
 from updraft.core.figures.patterns import pattern_counts, pattern_words
-from updraft.core.figures.text import shown
 from updraft.core.values import Kind, is_blank, kind_of
+from updraft.core.values.text import shown
 
 MOST, LEAST = 8, 5
 _USUAL = 0.95  # share of cells that one pattern must have for the others to be odd

@@ -21,9 +21,24 @@ def write_csv(table: pl.DataFrame, path: Path, *, delimiter: str = ",", with_bom
     """Write UTF-8 text with a header line; the byte order mark helps older spreadsheets. Lists and records
     are written as JSON.
     """
-    nested = [name for name, dtype in table.schema.items() if dtype.is_nested()]
-    table = table.with_columns(as_json(table[name]) for name in nested)
+    table = table.with_columns(_plainly(table[name]) for name in table.columns)
     table.write_csv(path, separator=delimiter, include_bom=with_bom)
+
+
+def _plainly(column: pl.Series) -> pl.Series:
+    """A column as CSV has it: lists and records as JSON, times by ISO 8601 with their offset, and with parts
+    of a second only where there are some.
+    """
+    dtype = column.dtype
+    if isinstance(dtype, pl.Datetime):
+        offset = "" if dtype.time_zone is None else "Z" if dtype.time_zone == "UTC" else "%:z"
+        return column.dt.to_string(f"%Y-%m-%dT%H:%M:%S%.f{offset}")
+    return as_json(column) if dtype.is_nested() else _span(column)
+
+
+def _span(column: pl.Series) -> pl.Series:
+    """Durations as text such as 1d 2h; other columns as they are."""
+    return column.dt.to_string("polars") if isinstance(column.dtype, pl.Duration) else column
 
 
 # What a spreadsheet takes for a formula when it opens a text: these signs in front, and no plain number.
@@ -68,7 +83,7 @@ WAYS: dict[str, Callable[[pl.DataFrame, Path], object]] = {
 def way_of(name: str) -> Callable[[pl.DataFrame, Path], object]:
     """How a file of this name is written; the problem where its ending names no format."""
     ways = {**WAYS, ".xlsx": write_xlsx}
-    ending = Path(name).suffix.lower()
+    ending = ending_of(name)
     if ending in ways:
         return ways[ending]
     raise Problem(
@@ -80,6 +95,24 @@ def way_of(name: str) -> Callable[[pl.DataFrame, Path], object]:
     )
 
 
+def ending_of(name: str) -> str:
+    return Path(name).suffix.lower()
+
+
+def check_types(schema: pl.Schema, name: str) -> None:
+    """Raise the problem of a column that a file of this name has no form for, before anything is written."""
+    whole = ending_of(name) in (".parquet", ".arrow")
+    odd = next((column for column, dtype in schema.items() if isinstance(dtype, pl.Binary | pl.Object)), None)
+    if odd is not None and not whole:
+        raise Problem(
+            f"Column “{odd}”",
+            "it holds bytes, which this format has no form for.",
+            "Leave it out, or write Parquet or Arrow.",
+            field="name",
+            code="no_form",
+        )
+
+
 def write(table: pl.DataFrame, path: Path) -> None:
     """Write a table in the format that the path's ending names. The file appears only once it is whole.
 
@@ -88,6 +121,7 @@ def write(table: pl.DataFrame, path: Path) -> None:
         format.
     """
     way = way_of(path.name)
+    check_types(table.schema, path.name)
     if not path.parent.is_dir():
         raise Problem(
             str(path.parent), "this folder is not here.", "Make it, or choose another one.", code="no_file"
@@ -151,19 +185,12 @@ def _check_sheet(sheet: str, table: pl.DataFrame, path: Path) -> None:
 
 def _write_sheet(page: Any, table: pl.DataFrame, head: Any, forms: Mapping[Any, Any]) -> None:
     for place, (name, dtype) in enumerate(table.schema.items()):
-        lengths = (
-            table[name].head(1000).cast(pl.String, strict=False).str.len_chars()
-            if not dtype.is_nested()
-            else None
-        )
+        some = _span(table[name].head(1000))
+        lengths = some.cast(pl.String, strict=False).str.len_chars() if not dtype.is_nested() else None
         widest = max(lengths.drop_nulls().to_list(), default=0) if lengths is not None else 20
         page.set_column(place, place, min(max(len(name), widest) + 2, 60), forms.get(dtype.base_type()))
     page.write_row(0, 0, table.columns, head)
-    plain = table.with_columns(
-        as_json(table[name]) if dtype.is_nested() else pl.col(name).cast(pl.String)
-        for name, dtype in table.schema.items()
-        if dtype.is_nested() or isinstance(dtype, pl.Duration | pl.Time)
-    )
+    plain = table.with_columns(_as_cell(table[name]) for name in table.columns)
     for number, row in enumerate(plain.iter_rows(), start=1):
         for place, value in enumerate(row):
             if value is not None:
@@ -171,3 +198,22 @@ def _write_sheet(page: Any, table: pl.DataFrame, head: Any, forms: Mapping[Any, 
     page.freeze_panes(1, 0)
     if table.width:
         page.autofilter(0, 0, table.height, table.width - 1)
+
+
+_EXACT = 2**53  # beyond it a workbook's numbers lose digits
+
+
+def _as_cell(column: pl.Series) -> pl.Series:
+    """A column as cells of a workbook hold it: what they have no form for is text; times are the clock's in
+    their zone.
+    """
+    dtype = column.dtype
+    if dtype.is_nested():
+        return as_json(column)
+    if isinstance(dtype, pl.Datetime) and dtype.time_zone is not None:
+        return column.dt.replace_time_zone(None)
+    if isinstance(dtype, pl.Time):
+        return column.cast(pl.String)
+    if dtype.is_integer() and column.len() and (column.abs() > _EXACT).any():
+        return column.cast(pl.String)
+    return _span(column)

@@ -7,10 +7,10 @@ from typing import Any
 import numpy as np
 import polars as pl
 
-from updraft.core.figures import shown
 from updraft.core.insight.findings.groups import agreeing, codes
 from updraft.core.insight.findings.view import Column
 from updraft.core.values import Kind
+from updraft.core.values.text import shown
 
 MOST_VALUES = 12
 POINTS = 1500

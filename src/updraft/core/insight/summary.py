@@ -10,9 +10,9 @@ from typing import Any
 
 import polars as pl
 
-from updraft.core.figures import shown
 from updraft.core.insight.findings.naming import names_a_code, names_a_key, ranks
 from updraft.core.values import Kind, is_blank, kind_of
+from updraft.core.values.text import shown
 
 BARS = 14
 LONGEST = 5000  # signs of one value that are handed out

@@ -211,7 +211,9 @@ def _number(text: pl.Expr, form: str) -> pl.Expr:
         )
     thousands, point = _MARKS[form]
     mark, dot = f"[{thousands}]", re.escape(point)
-    fits = text.str.contains(rf"^[+-]?(\d{{1,3}}({mark}\d{{3}})+|\d+)({dot}\d+)?$|^[+-]?{dot}\d+$")
+    fits = text.str.contains(
+        rf"^[+-]?(\d{{1,3}}({mark}\d{{3}})+|\d+)({dot}\d+)?([eE][+-]?\d{{1,3}})?$|^[+-]?{dot}\d+$"
+    )
     plain = text.str.replace_all(mark, "")
     plain = plain.str.replace(",", ".", literal=True) if point == "," else plain
     return pl.when(fits).then(plain.cast(pl.Float64, strict=False)).otherwise(None)

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from updraft.core.figures import shown
 from updraft.core.insight.findings.model import (
     Finding,
     Repair,
@@ -24,6 +23,7 @@ from updraft.core.insight.findings.naming import names_a_code
 from updraft.core.insight.findings.unknown import is_placeholder
 from updraft.core.similarity import tidied_blanks
 from updraft.core.values import Kind, decide
+from updraft.core.values.text import shown
 
 if TYPE_CHECKING:
     from updraft.core.insight.findings.view import Column, View

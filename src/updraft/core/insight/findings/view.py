@@ -11,11 +11,11 @@ from zlib import crc32
 import numpy as np
 import polars as pl
 
-from updraft.core.figures import shown
 from updraft.core.insight.findings.unknown import is_placeholder
 from updraft.core.similarity import tidied_blanks
 from updraft.core.values import DTYPES, Kind, by_value, is_blank, kind_of
 from updraft.core.values.dressed import undressed
+from updraft.core.values.text import shown
 
 MAX_COLUMNS = 2000  # columns that are looked at one by one; a wider table is looked at as far as this
 _TYPICAL = 20_000  # distinct values by which a column is told to be a code, a category or free text

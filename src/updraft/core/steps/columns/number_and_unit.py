@@ -25,6 +25,9 @@ class NumberAndUnitSettings(Settings):
     known: tuple[UnitFactor, ...] = setting(
         "Further units", "usual ones are known", widget="items", default=(), one="unit"
     )
+    without: str = setting(
+        "Without a unit it is", "a unit such as g; nothing leaves it open", widget="text", default=""
+    )
     comma: bool = setting("Numbers are written 1.234,5", widget="flag", default=False)
 
 
@@ -39,6 +42,7 @@ class NumberAndUnit(StepKind):
     words = ("convert units", "weight", "measure", "grams", "kilograms", "quantity", "amount")
     icon = "rulers"
     needs = frozenset({"whole"})
+    version = 2
     works_on = frozenset({Kind.TEXT})
     Settings = NumberAndUnitSettings
 
@@ -53,9 +57,13 @@ class NumberAndUnit(StepKind):
         # begin another one, which could wait for it.
         frame = table.collect()
         taken = by_value(frame[name], partial(_taken, comma=settings.comma)).struct
-        table = frame.lazy().with_columns(
-            pl.lit(taken.field("number")).alias(number), pl.lit(taken.field("unit")).alias(unit)
-        )
+        numbers, units = _whole(taken.field("number"), settings), taken.field("unit")
+        if settings.without.strip():
+            own = pl.when(pl.col("u").is_null() & pl.col("n").is_not_null()).then(
+                pl.lit(settings.without.strip())
+            )
+            units = pl.DataFrame({"n": numbers, "u": units}).select(own.otherwise(pl.col("u"))).to_series()
+        table = frame.lazy().with_columns(pl.lit(numbers).alias(number), pl.lit(units).alias(unit))
         counts = [
             self._count(
                 table, name, number, "no_number", "hold no number with a unit", "holds no number with a unit"
@@ -103,6 +111,14 @@ class NumberAndUnit(StepKind):
     def sentence(self, settings: NumberAndUnitSettings) -> str:
         to = f" in {settings.to.strip()}" if settings.to.strip() else ""
         return f"{settings.column or '…'} → {settings.number}{to}, {settings.unit}"
+
+
+def _whole(numbers: pl.Series, settings: NumberAndUnitSettings) -> pl.Series:
+    """Numbers that are all whole, as such, where nothing is brought to another unit."""
+    if settings.to.strip() or not numbers.count():
+        return numbers
+    whole = numbers.cast(pl.Int64, strict=False)
+    return whole if whole.null_count() == numbers.null_count() and (whole == numbers).all() else numbers
 
 
 def _taken(text: pl.Expr, comma: bool) -> pl.Expr:

@@ -2,12 +2,12 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.figures import shown
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.joins.keys import KeyPair, check_keys, key_of
 from updraft.core.steps.tables import Out, Port, Tables
 from updraft.core.values import Kind, kind_of
+from updraft.core.values.text import shown
 
 _NUMBERS = (Kind.WHOLE, Kind.NUMBER)
 

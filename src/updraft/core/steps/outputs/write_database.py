@@ -6,11 +6,11 @@ import polars as pl
 from updraft.core.connect import Database
 from updraft.core.deliver import Outlet
 from updraft.core.deliver.database import DatabaseDelivery
-from updraft.core.figures import shown
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import need_columns
 from updraft.core.steps.tables import Tables
+from updraft.core.values.text import shown
 
 
 class WriteDatabaseSettings(Settings):

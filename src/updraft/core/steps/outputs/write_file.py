@@ -6,13 +6,21 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.deliver import FileDelivery, Outlet
-from updraft.core.figures import shown
-from updraft.core.formats.write import is_formula, way_of, without_formulas, write_csv, write_sheets
+from updraft.core.formats.write import (
+    check_types,
+    is_formula,
+    way_of,
+    without_formulas,
+    write_csv,
+    write_sheets,
+)
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.outputs.forms import Forms
 from updraft.core.steps.outputs.naming import plain_name
 from updraft.core.steps.tables import Tables
+from updraft.core.values.text import shown
 
 _MOST_SHEETS = 200
 _TEXTS = (".csv", ".tsv")
@@ -35,6 +43,21 @@ class WriteFileSettings(Settings):
         widget="choice",
         default=",",
         labels={",": "comma", ";": "semicolon", "\t": "tab"},
+    )
+    decimal: Literal["point", "comma"] = setting(
+        "Decimals", "for CSV", widget="choice", default="point", labels={"point": "1234.5", "comma": "1234,5"}
+    )
+    dates: str = setting(
+        "Dates as", "for CSV; such as DD.MM.YYYY, nothing for YYYY-MM-DD", widget="text", default=""
+    )
+    times: str = setting(
+        "Times as", "for CSV; such as DD.MM.YYYY hh:mm, nothing for ISO 8601", widget="text", default=""
+    )
+    zone: str = setting(
+        "Time zone",
+        "of times that have one; such as Europe/London, nothing for their own",
+        widget="text",
+        default="",
     )
     formulas: Literal["mark", "keep"] = setting(
         "Cells that begin like a formula",
@@ -68,9 +91,15 @@ class WriteFile(StepKind):
         need_columns(
             [settings.sheets] if settings.sheets else [], tables.main.collect_schema(), field="sheets"
         )
+        self._forms(settings).of(tables.main.head(0).collect())  # so is a format or a zone that is none
+        check_types(tables.main.collect_schema(), settings.name.strip())
         way_of(settings.name.strip())  # an ending that names no format is said while it is typed
         counts = (*self._nested(tables.main, settings), *self._formulas(tables.main, settings))
         return Result(tables.main, touched=(), counts=counts)
+
+    def _forms(self, settings: WriteFileSettings) -> Forms:
+        dates, times, zone = settings.dates.strip(), settings.times.strip(), settings.zone.strip()
+        return Forms(settings.decimal == "comma", dates, times, zone)
 
     def _nested(self, table: pl.LazyFrame, settings: WriteFileSettings) -> tuple[Count, ...]:
         """Columns of lists or records, where the format knows of none."""
@@ -132,9 +161,10 @@ class WriteFile(StepKind):
         ending = Path(settings.name.strip()).suffix.lower()
         if ending in _TEXTS:
             marked = without_formulas(table) if settings.formulas == "mark" else table
+            marked = self._forms(settings).of(marked)
             write_csv(marked, path, delimiter="\t" if ending == ".tsv" else settings.delimiter)
         elif ending == ".xlsx":
-            write_sheets(self._sheets(table, settings), path)
+            write_sheets(self._sheets(Forms(zone=settings.zone.strip()).of(table), settings), path)
         else:
             way_of(settings.name.strip())(table, path)
 

@@ -4,12 +4,12 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.figures import shown
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Level, Result, Settings, StepKind, Wanted, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.summaries.summarise import FIGURE_WORDS, Figure, expression
 from updraft.core.steps.tables import Out, Tables
+from updraft.core.values.text import shown
 
 MOST = 2000  # columns made; beyond that a column of names was surely chosen by mistake
 EMPTY = "(empty)"

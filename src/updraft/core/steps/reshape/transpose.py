@@ -1,11 +1,11 @@
 import polars as pl
 
-from updraft.core.figures import shown
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import need_columns
 from updraft.core.steps.tables import Tables
 from updraft.core.values import DTYPES, TITLES, Kind, kind_of
+from updraft.core.values.text import shown
 
 _MOST = 2_000  # rows that may become columns
 

@@ -2,11 +2,11 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.figures import as_text
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_columns
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values import DTYPES, TITLES, Kind, converted, is_blank
+from updraft.core.values.text import as_text
 
 
 class Unit(Settings):
