@@ -266,3 +266,33 @@ def test_a_rename_is_carried_on_to_the_steps_behind_in_one_revision(page):
     settle(page)
     assert page.evaluate("updraft.state.revision") == revision + 1
     assert page.evaluate("Object.values(updraft.state.steps).every((step) => step.status === 'fresh')")
+
+
+def test_likely_keys_are_offered_with_the_rows_that_would_meet(page):
+    page.goto("/")
+    dropped(page, "#drop", "orders.csv", "order,grower,kg\nO1,00776,5\nO2,00778,6\nO3,00776,7\nO4,00999,8\n")
+    page.wait_for_url("**/flows/*")
+    page.wait_for_selector(".slick-row")
+    settle(page)
+    dropped(page, "#grid", "growers.csv", "no,name\n776,Rook\n778,Wren\n779,Lark\n")
+    page.wait_for_function(
+        "() => updraft.state.course.stops.length === 2 && updraft.table?.columns.some((one) => one.name === 'no')"
+    )
+    page.evaluate("updraft.select('read_file')")
+    page.wait_for_function("() => updraft.stepDesk.step?.id === 'read_file'")
+    settle(page)
+    page.keyboard.press("Control+k")
+    page.keyboard.type("look up")
+    page.wait_for_selector(".add-option")
+    page.keyboard.press("Enter")
+    page.wait_for_function("() => updraft.stepDesk.step?.kind === 'look_up'")
+    likely = page.locator(".key-proposal").first
+    likely.wait_for()
+    assert likely.inner_text() == "grower = no\n3 of 4 rows would meet · digits as numbers"
+    assert violations(page) == []
+    likely.click()
+    page.get_by_label("name", exact=True).check()
+    applied(page)
+    kept = page.evaluate("updraft.state.steps.look_up.settings")
+    assert kept["keys"] == [{"column": "grower", "reference": "no"}] and kept["as_numbers"] is True
+    assert page.evaluate("updraft.state.steps.look_up.sides.unmatched") == 1

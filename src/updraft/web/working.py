@@ -11,6 +11,7 @@ from pydantic import Field, ValidationError
 from updraft.core import Problem
 from updraft.core.engine import Door
 from updraft.core.formula import FormulaError, compile_formula, functions, names_in
+from updraft.core.insight.keys import KeyProposal, proposed_keys
 from updraft.core.insight.outcomes import telling_rows
 from updraft.core.problems import missing_column
 from updraft.core.similarity.families import Ways, by_strictness, families
@@ -42,6 +43,12 @@ class Said(Asked):
     text: Text = ""
     output: Text = ""
     more: dict[str, Kind] = {}
+
+
+class Meeting(Asked):
+    output: Text = ""
+    other: Text = ""
+    other_output: Text = ""
 
 
 class Likeness(Asked):
@@ -179,6 +186,17 @@ def rules(flow_id: str, key: str) -> Any:
         otherwise=read.otherwise,
         missed=[{"text": one.text, "reason": one.reason} for one in read.missed],
     )
+
+
+@blueprint.post("/keys")
+@patient
+def keys(flow_id: str, key: str) -> Any:
+    """Pairs of columns by which this table and another one (`other`, a key) are likely to meet."""
+    body = body_of(Meeting)
+    mine, its = _table(key, body.output), _table(body.other, body.other_output)
+    mark = ("keys", key, body.output, body.other, body.other_output)
+    found: list[KeyProposal] = remembered(mark, lambda: proposed_keys(mine, its))
+    return jsonify(keys=[one.as_dict() for one in found])
 
 
 @blueprint.post("/look-alikes")

@@ -4,7 +4,7 @@ import polars as pl
 
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns
-from updraft.core.steps.joins.keys import KeyPair, check_keys, key_of
+from updraft.core.steps.joins.keys import KeyPair, check_keys, digits_as_numbers, key_of
 from updraft.core.steps.tables import Out, Port, Tables
 from updraft.core.values import Kind, kind_of
 from updraft.core.values.text import shown
@@ -26,6 +26,7 @@ class CompareTablesSettings(Settings):
         labels={"cells": "each cell that differs", "rows": "each row"},
     )
     tolerance: float = setting("Numbers may differ by", widget="decimal", default=0.0)
+    as_numbers: bool = digits_as_numbers()
     same: bool = setting(
         "Show rows that are the same", widget="flag", default=False, when={"shape": ["rows"]}
     )
@@ -48,7 +49,7 @@ class CompareTables(StepKind):
     def apply(self, tables: Tables, settings: CompareTablesSettings, context: Context) -> Result:
         table, other = tables.main, tables["reference"]
         schema, its = table.collect_schema(), other.collect_schema()
-        check_keys(settings.keys, schema, its)
+        check_keys(settings.keys, schema, its, numbers=settings.as_numbers)
         need_columns(settings.columns, schema, field="columns")
         need_columns(settings.columns, its, field="columns")
         mine, theirs = [k.column for k in settings.keys], [k.reference for k in settings.keys]
@@ -56,14 +57,21 @@ class CompareTables(StepKind):
             name for name in schema if name in its and name not in mine and name not in theirs
         ]
         names = [f"\0key{n}" for n in range(len(mine))]
+        numbers = settings.as_numbers
         left = table.select(
-            *(key_of(m, schema, its[t]).alias(key) for m, t, key in zip(mine, theirs, names, strict=True)),
+            *(
+                key_of(m, schema, its[t], numbers=numbers).alias(key)
+                for m, t, key in zip(mine, theirs, names, strict=True)
+            ),
             *(pl.col(name).alias(f"\0told{n}") for n, name in enumerate(mine)),
             *(pl.col(name).alias(f"\0here{n}") for n, name in enumerate(compared)),
             pl.lit(True).alias("\0mine"),
         )
         right = other.select(
-            *(key_of(t, its, schema[m]).alias(key) for m, t, key in zip(mine, theirs, names, strict=True)),
+            *(
+                key_of(t, its, schema[m], numbers=numbers).alias(key)
+                for m, t, key in zip(mine, theirs, names, strict=True)
+            ),
             *(pl.col(name).alias(f"\0said{n}") for n, name in enumerate(theirs)),
             *(pl.col(name).alias(f"\0there{n}") for n, name in enumerate(compared)),
             pl.lit(True).alias("\0theirs"),

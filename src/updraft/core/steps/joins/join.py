@@ -5,7 +5,7 @@ import polars as pl
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
-from updraft.core.steps.joins.keys import Brought, KeyPair, check_keys, key_of
+from updraft.core.steps.joins.keys import Brought, KeyPair, check_keys, digits_as_numbers, key_of
 from updraft.core.steps.tables import Out, Port, Tables
 
 _ROW, _OFTEN = "\0row", "\0often"  # names no file can bring
@@ -44,6 +44,7 @@ class JoinSettings(Settings):
     )
     ignore_case: bool = setting("Ignore case", widget="flag", default=False)
     ignore_blanks: bool = setting("Ignore blanks at the ends", widget="flag", default=False)
+    as_numbers: bool = digits_as_numbers()
 
 
 class Join(StepKind):
@@ -76,7 +77,7 @@ class Join(StepKind):
     def apply(self, tables: Tables, settings: JoinSettings, context: Context) -> Result:
         table, other = tables.main, tables["reference"]
         schema, its = table.collect_schema(), other.collect_schema()
-        check_keys(settings.keys, schema, its)
+        check_keys(settings.keys, schema, its, numbers=settings.as_numbers)
         need_columns(settings.keep, schema, field="keep")
         need_columns([brought.column for brought in settings.bring], its, field="bring")
         mine = [name for name in schema if not settings.keep or name in settings.keep]
@@ -116,9 +117,8 @@ class Join(StepKind):
     def _key(
         self, column: str, schema: pl.Schema, other: pl.DataType, settings: JoinSettings, name: str
     ) -> pl.Expr:
-        return key_of(column, schema, other, case=settings.ignore_case, blanks=settings.ignore_blanks).alias(
-            name
-        )
+        case, blanks, numbers = settings.ignore_case, settings.ignore_blanks, settings.as_numbers
+        return key_of(column, schema, other, case=case, blanks=blanks, numbers=numbers).alias(name)
 
     def _brought(self, settings: JoinSettings, its: pl.Schema, mine: list[str]) -> dict[str, str]:
         """The other table's columns, with what they are called in the result."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Any
 
 import polars as pl
 
@@ -10,6 +11,7 @@ from updraft.core.problems import Problem
 from updraft.core.steps.base import Settings, setting
 from updraft.core.steps.choice import need_columns
 from updraft.core.values import TITLES, Kind, kind_of
+from updraft.core.values.text import as_text
 
 _NUMBERS = {Kind.WHOLE, Kind.NUMBER}
 
@@ -27,8 +29,24 @@ class Brought(Settings):
         return self.name.strip() or self.column
 
 
-def check_keys(pairs: Iterable[KeyPair], schema: pl.Schema, other: pl.Schema) -> None:
-    """Raise the problem of keys that are not chosen, not there, or of kinds that never meet."""
+def digits_as_numbers() -> Any:
+    """The setting that lets text and numbers meet."""
+    return setting(
+        "Compare digits as numbers",
+        "so that 00776 meets 776, as text or as a number",
+        widget="flag",
+        default=False,
+    )
+
+
+def check_keys(
+    pairs: Iterable[KeyPair], schema: pl.Schema, other: pl.Schema, *, numbers: bool = False
+) -> None:
+    """Raise the problem of keys that are not chosen, not there, or of kinds that never meet.
+
+    Args:
+        numbers: digits are compared as numbers, so that text and numbers may meet.
+    """
     pairs = list(pairs)
     if not pairs:
         raise Problem(
@@ -42,22 +60,38 @@ def check_keys(pairs: Iterable[KeyPair], schema: pl.Schema, other: pl.Schema) ->
     need_columns([pair.reference for pair in pairs], other, field="keys")
     for pair in pairs:
         mine, its = kind_of(schema[pair.column]), kind_of(other[pair.reference])
-        if mine is not its and {mine, its} != _NUMBERS:
+        mended = {mine, its} <= {*_NUMBERS, Kind.TEXT}
+        if mine is not its and {mine, its} != _NUMBERS and not (numbers and mended):
             raise Problem(
                 f"“{pair.column}” and “{pair.reference}”",
                 f"one is of type {TITLES[mine]}, the other {TITLES[its]}, so they never meet.",
-                "Set one of them to the other's kind first.",
+                "Choose “Compare digits as numbers”." if mended else "Set one to the other's type first.",
                 field="keys",
+                code="never_meet" if mended else "problem",
             )
 
 
 def key_of(
-    name: str, schema: pl.Schema, other: pl.DataType, *, case: bool = False, blanks: bool = False
+    name: str,
+    schema: pl.Schema,
+    other: pl.DataType,
+    *,
+    case: bool = False,
+    blanks: bool = False,
+    numbers: bool = False,
 ) -> pl.Expr:
     """A key's value as it is compared with a key of the other table; `case` and `blanks` are left out of
-    account.
+    account, and with `numbers` the zeros before digits, whether they are text or not.
     """
     key, kind = pl.col(name), kind_of(schema[name])
+    if numbers and kind in _NUMBERS and kind_of(other) is Kind.TEXT:
+        return as_text(name, schema[name])
+    if numbers and kind is Kind.TEXT:
+        bare = key.str.strip_chars()
+        bare = pl.when(bare.str.contains(r"^-?\d+(\.\d+)?$")).then(
+            bare.str.replace(r"^(-?)0+(\d)", "$1$2").str.replace(r"\.0+$", "")
+        )
+        return pl.coalesce(bare, key_of(name, schema, other, case=case, blanks=blanks))
     if kind in _NUMBERS:
         return key.cast(pl.Int64 if kind is kind_of(other) is Kind.WHOLE else pl.Float64)
     if kind is not Kind.TEXT:

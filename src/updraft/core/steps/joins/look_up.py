@@ -5,7 +5,7 @@ import polars as pl
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
-from updraft.core.steps.joins.keys import Brought, KeyPair, check_keys, key_of
+from updraft.core.steps.joins.keys import Brought, KeyPair, check_keys, digits_as_numbers, key_of
 from updraft.core.steps.tables import Out, Port, Tables
 
 _HIT = "\0hit"  # a name no file can bring
@@ -24,6 +24,7 @@ class LookUpSettings(Settings):
     )
     ignore_case: bool = setting("Ignore case", widget="flag", default=False)
     ignore_blanks: bool = setting("Ignore blanks at the ends", widget="flag", default=False)
+    as_numbers: bool = digits_as_numbers()
 
 
 class LookUp(StepKind):
@@ -105,7 +106,7 @@ class LookUp(StepKind):
         )
 
     def _check(self, settings: LookUpSettings, schema: pl.Schema, other: pl.Schema) -> None:
-        check_keys(settings.keys, schema, other)
+        check_keys(settings.keys, schema, other, numbers=settings.as_numbers)
         if not settings.bring:
             raise Problem(
                 "The columns to bring",
@@ -126,7 +127,8 @@ class LookUp(StepKind):
                 )
 
     def _key(self, name: str, schema: pl.Schema, other: pl.DataType, settings: LookUpSettings) -> pl.Expr:
-        return key_of(name, schema, other, case=settings.ignore_case, blanks=settings.ignore_blanks)
+        case, blanks = settings.ignore_case, settings.ignore_blanks
+        return key_of(name, schema, other, case=case, blanks=blanks, numbers=settings.as_numbers)
 
     def reads(self, settings: LookUpSettings, wanted: Wanted, port: str) -> Wanted:
         if port == "reference":

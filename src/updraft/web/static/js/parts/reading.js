@@ -71,6 +71,13 @@ export const reading = {
     return attempt(() => post(`${this.tablePath(table)}/examples`, body));
   },
 
+  /** Pairs of columns by which two tables are likely to meet. */
+  async keys(table, other) {
+    if (!table?.known || !other?.known) return [];
+    const body = { output: table.output, other: other.key, other_output: other.output };
+    return (await attempt(() => post(`${this.tablePath(table)}/keys`, body)))?.keys ?? [];
+  },
+
   /** Rules read from lines of text; `more` are columns, name and type, that are made before them. */
   rules(table, text, more = {}) {
     if (!table?.known) return Promise.resolve(null);

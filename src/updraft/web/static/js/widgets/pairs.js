@@ -1,5 +1,5 @@
 /** Widgets for lists of pairs: recodes, kinds of columns, keys, brought columns, figures. */
-import { data, h } from "../dom.js";
+import { count, data, h, plural } from "../dom.js";
 import { group, keepingFocus, removeButton, select, columnsOf } from "./basic.js";
 import { checkList, columnOptions } from "./columns.js";
 import { listEditor } from "./items.js";
@@ -46,6 +46,54 @@ function dress(item, tell) {
     units,
   );
   if (item.type !== "number" && item.type !== "whole") place.hidden = true;
+  return place;
+}
+
+/** Pairs by which the tables would meet, with how many rows; while no key is chosen they are in sight. */
+function proposals(field) {
+  const place = h("div", { class: "key-proposals", role: "group", "aria-label": "Likely keys" });
+  const chosen = (field.value ?? []).length > 0;
+  const take = (one) => {
+    const now = field.form.settings[field.name] ?? [];
+    const others = now.filter((item) => item.column !== one.column && item.column);
+    const pair = { column: one.column, reference: one.reference };
+    field.form.change({
+      [field.name]: [...others, pair],
+      ...(one.numbers ? { as_numbers: true } : {}),
+    });
+    field.form.remake(field.name);
+    if (one.numbers) field.form.remake("as_numbers");
+  };
+  const line = (one) =>
+    h(
+      "button",
+      { type: "button", class: "key-proposal", onclick: () => take(one) },
+      h("strong", {}, `${one.column} = ${one.reference}`),
+      h(
+        "span",
+        { class: "muted small" },
+        [
+          `${count(one.rows)} of ${plural(one.of, "row", "rows")} would meet`,
+          one.unique ? "" : "some several rows",
+          one.numbers ? "digits as numbers" : "",
+        ]
+          .filter(Boolean)
+          .join(" · "),
+      ),
+    );
+  const ask = async () => {
+    const found = (await field.context.keys?.()) ?? [];
+    if (!found.length) return;
+    place.replaceChildren(
+      h(
+        "details",
+        { open: chosen ? null : true },
+        h("summary", { class: "linkish" }, "Likely keys"),
+        found.map(line),
+      ),
+    );
+  };
+  queueMicrotask(ask);
   return place;
 }
 
@@ -302,6 +350,7 @@ export const pairWidgets = {
         "+ another key",
         (list) => field.set(list.filter((item) => item.column && item.reference)),
       ),
+      proposals(field),
     );
   },
 
