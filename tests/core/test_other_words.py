@@ -2,8 +2,9 @@
 
 import pytest
 
-from updraft.core.formula import FormulaError, compile_formula, functions
+from updraft.core.formula import FormulaError, compile_formula
 from updraft.core.formula.other_words import SAID_HERE, STEPS, said_here, words_for
+from updraft.core.formula.registry import functions
 from updraft.core.steps import find_kinds, kinds
 from updraft.core.steps.search import elsewhere
 from updraft.core.values import Kind

@@ -6,8 +6,8 @@ from typing import Any
 
 from flask import Blueprint, render_template
 
-from updraft.core.formula import functions
 from updraft.core.formula.other_words import words_for
+from updraft.core.formula.registry import functions
 from updraft.core.steps import StepKind, kinds
 from updraft.core.steps.sources.read_file import ReadingSettings
 from updraft.core.values import FORMATS, TITLES

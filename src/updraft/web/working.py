@@ -10,7 +10,8 @@ from pydantic import Field, ValidationError
 
 from updraft.core import Problem
 from updraft.core.engine import Door
-from updraft.core.formula import FormulaError, compile_formula, functions, names_in
+from updraft.core.formula import FormulaError, compile_formula, names_in
+from updraft.core.formula.registry import functions
 from updraft.core.insight.keys import KeyProposal, proposed_keys
 from updraft.core.insight.outcomes import telling_rows
 from updraft.core.problems import missing_column

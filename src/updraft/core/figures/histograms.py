@@ -69,7 +69,7 @@ def histogram(series: pl.Series, bins: int = 24, *, log: bool = False) -> Histog
     return Histogram(
         tuple(edges.tolist()),
         tuple(int(c) for c in counts),
-        tuple(_label(e, dtype, step, high - low) for e in edges),
+        tuple(_label(e, dtype, 0 if log else step, high - low) for e in edges),
         empty,
         outside,
         log,

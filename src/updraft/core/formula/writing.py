@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import keyword
 import re
+import unicodedata
 from collections.abc import Mapping
 
 from updraft.core.formula.compile import parsed, unquoted, written_plainly
@@ -14,7 +15,10 @@ from updraft.core.formula.terms import FormulaError
 
 def written(name: str) -> str:
     """A column's name as a formula writes it."""
-    plain = re.fullmatch(r"[^\W\d]\w*", name) and not keyword.iskeyword(name)
+    # As the parser takes names: what it would read as another one (² as 2) is quoted, too.
+    plain = (
+        name.isidentifier() and not keyword.iskeyword(name) and name == unicodedata.normalize("NFKC", name)
+    )
     if plain and name not in functions() and name != "params":
         return name
     return f"`{name}`" if not re.search(r"[`\n]", name) else f"column({quoted(name)})"

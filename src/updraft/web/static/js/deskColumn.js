@@ -399,7 +399,7 @@ export class ColumnDesk {
         this.refresh();
       }),
     );
-    const integers = this.kind === "whole" || this.kind === "date",
+    const integers = (this.kind === "whole" || this.kind === "date") && !found.log,
       steps = integers || this.kind === "datetime",
       scale = `${this.bins} ${this.log}`;
     if (!studio.focus.chips.some((chip) => chip.column === name)) this.range = null;
