@@ -227,3 +227,25 @@ def test_xml_read_element_by_element_is_the_same(tmp_path_factory, monkeypatch, 
     tree = xml_text.survey(path)
     names = xml_text._names(tree)
     assert tree.node(names).as_dict() == outline(xml_text._load(path, tree, names)).as_dict()
+
+
+LOT = st.fixed_dictionaries({"name": st.text("ab", min_size=1)}, optional={f: st.integers(0, 9) for f in ("kg", "hub")})
+
+
+@given(st.dictionaries(st.text("LM-0123", min_size=1), LOT, min_size=5, max_size=12), st.booleans())
+def test_records_by_their_keys_become_rows_with_the_key(tmp_path_factory, lots, within):
+    """At the top of the file or within it, with fields that some records lack."""
+    lots = {f"k{key}": {**lot, "kg": 1} for key, lot in lots.items()}
+    value = {"head": {"made": "today"}, "lots": lots} if within else lots
+    path = tmp_path_factory.mktemp("keyed") / "lots.json"
+    path.write_text(json.dumps(value))
+    found = read(path)
+    assert found.frame["Key"].to_list() == list(lots)
+    assert found.frame["name"].to_list() == [lot["name"] for lot in lots.values()]
+
+
+def test_parts_of_one_thing_are_no_records():
+    garden = {"name": "Nettle Bank", "post": {"street": "a", "town": "b"}, "bill": {"street": "c", "town": "d"}}
+    assert find_records(outline({"garden": garden}))[0] == ""
+    listed = {"about": {f"k{n}": {"x": 1} for n in range(9)}, "lots": [{"lot": 1}, {"lot": 2}]}
+    assert find_records(outline(listed))[0] == "/lots", "a list as near goes before keys"

@@ -6,6 +6,7 @@ Pointer (RFC 6901), with `*` for every element of a list or every member of an o
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Iterator
 from typing import Any
 
@@ -79,25 +80,40 @@ def _members(value: dict[str, Any], node: Node, path: str) -> None:
 def find_records(node: Node) -> tuple[str, str]:
     """The path of the list that most likely holds the records, and why.
 
-    The nearest list of records to the top wins; of several equally near, the one with the most records. Data
-    without such a list is one record, or one record for each member when its members are alike.
+    The nearest list of records to the top wins; of several equally near, the one with the most records.
+    Records may also be the members of an object, each under its key, when these are alike. Data without
+    either is one record.
     """
-    level = [node]
+    level, top = [node], True
     while level:
+        keyed = [n for n in level if _keyed(n, 3 if top else _MANY_KEYS)]
+        if keyed and not any(n.shape == "list" and n.fields for n in level):
+            best = max(keyed, key=lambda n: len(n.children))
+            where = f"“{best.name}”" if best.name else "the whole file"
+            return f"{best.path}/*", f"the {len(best.children):,} members of {where} have the same fields"
         lists = [n for n in level if n.shape == "list" and n.fields]
         if lists:
             best = max(lists, key=lambda n: (n.count, len(n.fields)))
             where = f"“{best.name}”" if best.name else "the whole file"
             return best.path, f"{where} is a list of {best.count:,} records with {len(best.fields)} fields"
-        level = [child for n in level for child in n.children.values()]
-    members = list(node.children.values())
-    if node.shape == "record" and len(members) > 2 and all(m.shape == "record" for m in members):
-        shared = set.intersection(*(set(m.fields) for m in members))
-        if len(shared) * 2 > len(set().union(*(m.fields for m in members))):
-            return "/*", f"its {len(members):,} members have the same fields"
+        level, top = [child for n in level for child in n.children.values()], False
     if node.shape == "list":
         return "", f"the whole file is a list of {node.count:,} values"
     return "", "there is no list of records in it, so it is one record"
+
+
+_MANY_KEYS = 5  # members that an object within the data must have to be a list of records by their keys
+
+
+def _keyed(node: Node, least: int) -> bool:
+    """Whether the members of an object are records of one kind: each has half of all their fields or more, on
+    the whole, and nothing else stands among them.
+    """
+    members = list(node.children.values())
+    if node.shape != "record" or len(members) < least or any(m.shape != "record" for m in members):
+        return False
+    fields: Counter[str] = Counter(name for member in members for name in member.fields)
+    return sum(fields.values()) * 2 > len(members) * len(fields) > 0
 
 
 def table_of(value: Any, options: ReadOptions, *, name: str) -> tuple[pl.DataFrame, list[str]]:
