@@ -108,7 +108,7 @@ def texts(draw, deep=2):
             made("middle({}, 2, 2)", one, of=strict(lambda a: a[1:3])),
             made("replace({}, 'e', {})", one, other, of=strict(lambda a, b: a.replace("e", b))),
             made("before({}, 'e')", one, of=strict(lambda a: a.split("e")[0])),
-            made("joined('-', {}, {})", one, other, of=lambda *both: "-".join(v for v in both if v is not None)),
+            made("joined('-', {}, {})", one, other, of=lambda *both: "-".join(v for v in both if v is not None and v.strip())),
             made("insert({}, 2, '-')", one, of=strict(lambda a: f"{a[:2]}-{a[2:]}")),
             made("after_last({}, 'e')", one, of=strict(lambda a: a.split("e")[-1])),
             made("without({}, 'e-')", one, of=strict(lambda a: a.replace("e", "").replace("-", ""))),
@@ -401,3 +401,9 @@ def test_functions_that_run_through_a_table_do_what_a_loop_does(rows):
     assert result("first_of(packets)", rows)[0] == (known[0] if known else None)
     most = max(sorted(set(known)), key=known.count, default=None)
     assert result("most_common(packets)", rows)[0] == most
+
+
+def test_parts_that_are_blank_are_left_out_when_put_together():
+    table = pl.DataFrame({"a": ["x", " ", None, ""], "b": ["y", "y", "y", None]})
+    made = table.select(compile_formula("joined('-', a, b, 3)", {"a": Kind.TEXT, "b": Kind.TEXT}).expr.alias("made"))
+    assert made["made"].to_list() == ["x-y-3", "y-3", "y-3", "3"]

@@ -226,9 +226,8 @@ def filling(length: Term, sign: Term) -> tuple[int, str]:
 def joined(mark: Term, parts: list[Term]) -> Term:
     if not parts:
         raise Misfit("there is nothing to put together.", "Name the parts after the mark.")
-    return _text(
-        pl.concat_str([as_text(part) for part in parts], separator=str(mark.constant), ignore_nulls=True)
-    )
+    filled = [pl.when(text.str.contains(r"[^\s\u{a0}]")).then(text) for text in map(as_text, parts)]
+    return _text(pl.concat_str(filled, separator=str(mark.constant), ignore_nulls=True))
 
 
 @function("value: any, format: text! = ''", "as text; dates by a format", "text(12.0)", "12")
