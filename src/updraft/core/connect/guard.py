@@ -11,6 +11,7 @@ import ipaddress
 import socket
 import ssl
 from collections.abc import Iterable
+from functools import cache
 from typing import Any
 
 import httpcore
@@ -92,8 +93,13 @@ def is_public(address: str) -> bool:
 
 def guarded_transport(allow: frozenset[str]) -> httpx.HTTPTransport:
     """A transport of httpx that connects through a GuardedBackend."""
-    transport = httpx.HTTPTransport(trust_env=False)
-    transport._pool = httpcore.ConnectionPool(
-        ssl_context=ssl.create_default_context(), network_backend=GuardedBackend(allow)
-    )
+    trusted = _trusted()
+    transport = httpx.HTTPTransport(trust_env=False, verify=trusted)
+    transport._pool = httpcore.ConnectionPool(ssl_context=trusted, network_backend=GuardedBackend(allow))
     return transport
+
+
+@cache
+def _trusted() -> ssl.SSLContext:
+    """Whom connections trust; read once: a loop may open many, and reading it takes a tenth of a second."""
+    return ssl.create_default_context()
