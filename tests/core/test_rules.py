@@ -148,3 +148,31 @@ def test_the_type_of_a_column_can_be_stated(formula, kind, dtype):
     assert found.lazy().collect().schema["x"] == dtype
     with pytest.raises(Problem, match="which is no yes/no"):
         done("calculate", LOTS, columns=[{"name": "x", "formula": "germ", "kind": "yes_no"}])
+
+
+PLAIN = "if germination >= 85 and lot is filled then sow"
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        f"1. {PLAIN}",
+        f"(2) {PLAIN}.",
+        f"a) {PLAIN}",
+        f"- {PLAIN}",
+        f"• {PLAIN}",
+        "if (germination >= 85) and (lot is filled) then sow",
+        "if (germination >= 85 and lot is filled) then sow",
+        "3) if ((germination >= 85) and lot is filled) then sow",
+    ],
+)
+def test_numbered_lists_and_brackets_are_read_as_the_rule_in_them(text):
+    assert read_rules(text, COLUMNS) == read_rules(PLAIN, COLUMNS)
+
+
+def test_brackets_that_change_the_meaning_are_told():
+    read = read_rules("if (germination >= 85 or germination < 10) and lot is filled then sow", COLUMNS)
+    assert not read.rules and "a rule for each" in read.missed[0].reason
+    same = read_rules("if (germination >= 85 and lot is filled) or lot is A then sow", COLUMNS)
+    assert same == read_rules("if germination >= 85 and lot is filled or lot is A then sow", COLUMNS)
+    assert len(same.rules) == 1 and not same.missed

@@ -39,7 +39,9 @@ _THEN = re.compile(r"\s*(?:\bthen\b|→|->|=>|:)\s*", re.I)
 _OTHERWISE = re.compile(
     r"(?:otherwise|else|all others?|the rest)\b(?!\s+if\b)\s*(?:then\b|→|->|=>|:|=)?\s*(.*)$", re.I
 )
-_JOIN = re.compile(r"\s+(and|or)\s+", re.I)
+_NUMBERED = re.compile(r"^\s*(?:\(?\d{1,3}[.)]|\(?[a-z]\)|[-*•–])\s+", re.I)  # 1. 2) (3) a) - •
+_BRACKETS = re.compile(r"\(([^()]*)\)")
+_JOIN = re.compile(r"\s*\b(and|or)\s+", re.I)
 
 
 class ReadRule(NamedTuple):
@@ -86,7 +88,7 @@ def read_rules(text: str, columns: Mapping[str, Kind]) -> RulesRead:
     used: list[str] = []
     otherwise: str | None = None
     for line in re.split(r"[;\n]+", text):
-        said = line.strip().rstrip(".").strip()
+        said = _NUMBERED.sub("", line).strip().rstrip(".").strip()
         if not said:
             continue
         other = _OTHERWISE.match(said)
@@ -103,7 +105,7 @@ def read_rules(text: str, columns: Mapping[str, Kind]) -> RulesRead:
 
 def _rule(said: str, used: list[str], columns: Mapping[str, Kind]) -> ReadRule:
     parts = _THEN.split(said, maxsplit=1)
-    told = parts[0]
+    told = parts[0] = _unbracketed(parts[0])
     ors: list[list[Condition]] = [[]]
     rest = told
     while True:
@@ -122,6 +124,23 @@ def _rule(said: str, used: list[str], columns: Mapping[str, Kind]) -> ReadRule:
     if len(parts) == 1 and not then.strip():
         raise _NotRead("it does not say what the rule gives: write “then …”.")
     return ReadRule(_joined(ors), _bare(then))
+
+
+def _unbracketed(said: str) -> str:
+    """A condition without brackets that change nothing, since “and” binds more than “or”; those of a column's
+    name (they hold no test) stay.
+    """
+    while True:
+        for found in _BRACKETS.finditer(said):
+            inner, around = found[1], said[: found.start()] + said[found.end() :]
+            if not any(test.search(inner) for test, _ in _TESTS):
+                continue
+            if re.search(r"\sor\s", inner, re.I) and re.search(r"\sand\s", around, re.I):
+                raise _NotRead("“or” stands in brackets beside “and”: write it as a rule for each.")
+            said = f"{said[: found.start()]} {inner} {said[found.end() :]}".strip()
+            break
+        else:
+            return said
 
 
 def _joined(ors: list[list[Condition]]) -> Rule:
