@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import re
 from datetime import UTC, date, datetime
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 from zoneinfo import ZoneInfo
 
 import polars as pl
@@ -19,6 +19,10 @@ from updraft.core.values import TITLES, Kind, is_blank, kind_of
 from updraft.core.values.meaning import number_in
 from updraft.core.values.text import as_text
 
+# What only a table at hand can be asked: no database and no service has these.
+OwnTest = Literal[
+    "number", "no_number", "blank", "infinite", "shape", "not_shape", "fine_shape", "weekday", "month"
+]
 Test = Literal[
     "equals",
     "not_equals",
@@ -36,15 +40,7 @@ Test = Literal[
     "more",
     "at_least",
     "between",
-    "number",
-    "no_number",
-    "blank",
-    "infinite",
-    "shape",
-    "not_shape",
-    "fine_shape",
-    "weekday",
-    "month",
+    OwnTest,
 ]
 OPPOSITES: dict[str, Test] = {
     "none_of": "one_of",
@@ -81,18 +77,7 @@ WORDS: dict[str, str] = {
 }
 # Tests that ask for nothing but the cell itself.
 BARE = ("empty", "filled", "number", "no_number", "blank", "infinite")
-# What only a table at hand can be asked: no database and no service has these.
-OURS_ALONE = (
-    "number",
-    "no_number",
-    "blank",
-    "infinite",
-    "shape",
-    "not_shape",
-    "fine_shape",
-    "weekday",
-    "month",
-)
+OURS_ALONE = get_args(OwnTest)
 WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 _TEXT_TESTS = ("contains", "starts", "ends", "matches")
 
