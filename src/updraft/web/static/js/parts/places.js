@@ -29,13 +29,13 @@ export const places = {
   /** Go to a place of the history: its step, then its view. */
   async goBackTo(place) {
     if (!place || !this.state.steps[place.step]) return;
-    this.going = true;
+    this.going = (this.going ?? 0) + 1; // who goes back fast goes on before the last place is there
     try {
       if (this.wide.open) this.wide.close();
       if (place.step !== this.selected) await this.select(place.step);
       await this.showView(place);
     } finally {
-      this.going = false;
+      this.going -= 1;
     }
   },
 
