@@ -11,6 +11,7 @@ from itertools import groupby
 import polars as pl
 
 LONGEST = 120  # signs of a text that make its pattern
+USUAL = 0.95  # share of cells that one pattern must have for the others to be odd
 
 
 def pattern_of_text(text: pl.Expr, fine: bool = False) -> pl.Expr:

@@ -10,13 +10,11 @@ from typing import Any
 import polars as pl
 
 from updraft.core.figures.histograms import Histogram, histogram
-from updraft.core.figures.patterns import pattern_counts, pattern_words
+from updraft.core.figures.patterns import USUAL, pattern_counts, pattern_words
 from updraft.core.values import Kind, is_blank, kind_of
 from updraft.core.values.text import shown
 
 MOST, LEAST = 8, 5
-_USUAL = 0.95  # share of cells that one pattern must have for the others to be odd
-WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 
 
 @dataclass(frozen=True)
@@ -110,7 +108,7 @@ def _texts(counts: pl.DataFrame) -> dict[str, Any]:
     first = int(found["n"][0])
     return {
         "numbers": facts.row(0, named=True),
-        "odd": filled - first if first >= _USUAL * filled else 0,
+        "odd": filled - first if first >= USUAL * filled else 0,
         "patterns": tuple(
             (pattern_words(pattern), n) for pattern, n in found.select("pattern", "n").head(MOST).iter_rows()
         ),

@@ -10,11 +10,10 @@ from typing import Any
 
 import polars as pl
 
-from updraft.core.figures.patterns import pattern_counts
+from updraft.core.figures.patterns import USUAL, pattern_counts
 from updraft.core.steps.conditions import WEEKDAYS, Condition, Group, Rule, Test, compiled
 from updraft.core.values import Kind, is_blank, kind_of
 
-_USUAL = 0.95  # share of cells that one pattern must have for the others to be odd, as in profiles
 _MONTHS = 36
 
 
@@ -83,4 +82,4 @@ def _usual_pattern(series: pl.Series) -> str | None:
         return None
     counted = filled.alias("value").value_counts(name="n")
     found = pattern_counts(counted).sort(["n", "pattern"], descending=[True, False])
-    return str(found["pattern"][0]) if int(found["n"][0]) >= _USUAL * filled.len() else None
+    return str(found["pattern"][0]) if int(found["n"][0]) >= USUAL * filled.len() else None
