@@ -144,7 +144,7 @@ def open_demo(page: Page, stop: str | None = None) -> None:
 
 
 BRING = """async ([text, files]) => {
-  const { api, upload } = await import("/static/js/api.js");
+  const { api, upload } = await import(new URL("../js/api.js", document.querySelector("link[rel=icon]").href));
   const body = new FormData();
   body.append("file", new File([text], "flow.updraft.json"));
   const { id } = await api("/api/flows/import", { method: "POST", body });

@@ -312,7 +312,7 @@ def test_another_flow_is_used_wired_and_kept_as_a_block(page):
     pick(page, "look_up")
     made = page.evaluate(
         """async () => {
-          const { post } = await import("/static/js/api.js");
+          const { post } = await import(new URL("../js/api.js", document.querySelector("link[rel=icon]").href));
           const { id } = await post("/api/flows", { name: "Only one hub" });
           const rule = { of: [{ column: "Hub", test: "equals", value: "{params.hub}" }] };
           await post(`/api/flows/${id}/edits`, { edits: [

@@ -14,7 +14,7 @@ from tests.browser.test_studio import cell, copy_of_demo, pick
 from updraft.core.steps import kinds
 
 BRING_FILES = """async ([flow, texts]) => {
-  const { api, upload } = await import("/static/js/api.js");
+  const { api, upload } = await import(new URL("../js/api.js", document.querySelector("link[rel=icon]").href));
   const body = new FormData();
   body.append("file", new File([flow], "flow.updraft.json"));
   const { id } = await api("/api/flows/import", { method: "POST", body });

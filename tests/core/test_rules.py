@@ -123,7 +123,7 @@ def test_a_column_is_made_by_rules_whose_values_may_be_formulas():
 
 
 def test_one_formula_makes_a_column_for_each_of_a_choice():
-    each = {"by": "pattern", "pattern": "^g"}
+    each = {"by": "pattern", "pattern": "g*"}
     found = done(
         "calculate", LOTS, columns=[{"name": "{column} doubled", "formula": "value * 2", "several": True, "each": each}]
     )

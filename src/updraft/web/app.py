@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import hashlib
 import re
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 from flask import Flask, Response, jsonify, render_template, request
@@ -37,6 +39,7 @@ from updraft.web.patient import Patient
 from updraft.web.studio import Studio
 from updraft.web.windows import Windows
 
+_STATIC, _YEAR = Path(__file__).resolve().parent / "static", 365 * 24 * 3600
 UPLOAD_LIMIT = 2 << 30  # bytes of one upload
 POLICY = (
     "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
@@ -64,8 +67,10 @@ def create_app(
         memory: bytes that the server should hold at most; 0 for half of the machine's.
         upload_limit: the largest upload taken, in bytes.
     """
-    app = Flask(__name__)
+    # Under the state of the files in their address, so that a browser asks for each of them once.
+    app = Flask(__name__, static_url_path=f"/static/{_state_of(_STATIC)}")
     app.config.update(
+        SEND_FILE_MAX_AGE_DEFAULT=_YEAR,
         SECRET_KEY=secret,
         MAX_CONTENT_LENGTH=upload_limit,
         MAX_FORM_MEMORY_SIZE=32 << 20,
@@ -107,6 +112,16 @@ def create_app(
     app.after_request(_headers)
     app.jinja_env.globals.update(version=__version__, file_kind=READ_FILE)
     return app
+
+
+def _state_of(folder: Path) -> str:
+    """A short text that is another one after any file of a folder has changed."""
+    state = hashlib.blake2b(digest_size=6)
+    for path in sorted(folder.rglob("*")):
+        if path.is_file():
+            about = path.stat()
+            state.update(f"{path.relative_to(folder)} {about.st_size} {about.st_mtime_ns}\n".encode())
+    return state.hexdigest()
 
 
 def turned_signs_shown(value: Any) -> Any:

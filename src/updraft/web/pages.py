@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
+from functools import cache, lru_cache
 
 from flask import Blueprint, render_template
+from jinja2.utils import htmlsafe_json_dumps
+from markupsafe import Markup
 
 from updraft.core.formula.other_words import words_for
 from updraft.core.formula.registry import functions
@@ -36,16 +38,10 @@ def open_flow(flow_id: str) -> str:
         "studio.html",
         flow=saved,
         state=flow_state(studio(), saved),
-        catalogue=catalogue(),
+        catalogue=catalogue(tuple(kinds())),
         formats=FORMATS,
         titles=TITLES,
-        functions=[
-            {
-                **{key: getattr(one, key) for key in ("name", "signature", "group", "help", "example")},
-                "words": words_for(one.name),
-            }
-            for one in functions().values()
-        ],
+        functions=all_functions(),
     )
 
 
@@ -80,9 +76,22 @@ def connections() -> str:
     return render_template("connections.html", connections=known)
 
 
-def catalogue() -> list[dict[str, Any]]:
-    """Every kind of step as the page needs it: for the add box, and to draw its form."""
-    return [
+@cache
+def all_functions() -> Markup:
+    """The functions of formulas, as JSON for the editor."""
+    fields = ("name", "signature", "group", "help", "example")
+    return htmlsafe_json_dumps(
+        [
+            {key: getattr(one, key) for key in fields} | {"words": words_for(one.name)}
+            for one in functions().values()
+        ]
+    )
+
+
+@lru_cache(2)
+def catalogue(known: tuple[str, ...]) -> Markup:
+    """These kinds of steps as the page needs them, as JSON: for the add box, and to draw forms."""
+    about = [
         {
             "kind": k.kind,
             "title": k.title,
@@ -103,5 +112,6 @@ def catalogue() -> list[dict[str, Any]]:
             "reads_files": issubclass(k.Settings, ReadingSettings),
             "schema": k.Settings.model_json_schema(),
         }
-        for k in kinds().values()
+        for k in map(kinds().__getitem__, known)
     ]
+    return htmlsafe_json_dumps(about)

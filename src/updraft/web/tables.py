@@ -16,7 +16,7 @@ from updraft.core.flow.edits import SetSettings
 from updraft.core.flow.model import label
 from updraft.core.insight import ColumnSummary, summarise_columns
 from updraft.core.steps import SHAPES, kinds
-from updraft.core.steps.rows.sort_rows import sort_keys
+from updraft.core.steps.ordering import sort_keys
 from updraft.core.values import TITLES, guess_format, kind_of
 from updraft.core.values.kinds import Kind
 from updraft.core.values.text import shown

@@ -12,7 +12,9 @@ from pydantic import ValidationError
 from updraft.core.flow.model import Flow
 from updraft.core.problems import Problem
 
-FORMAT = 3  # 2: a port may take several tables; decisions. 3: types of columns; other names of two kinds
+# 2: a port may take several tables; decisions. 3: types of columns; other names of two kinds. 4: patterns of
+# columns' names fit whole names.
+FORMAT = 4
 SUFFIX = ".updraft.json"
 # A row of decisions, which stands on one line so that the file can be read and compared.
 _DECISION = re.compile(
@@ -59,8 +61,28 @@ def _with_types(value: Any) -> Any:
     return value | {"by": "types"} if value.get("by") == "kinds" else value
 
 
+def _fourth(body: dict[str, Any]) -> dict[str, Any]:
+    """Patterns of columns' names fit whole names, where they were found anywhere in one."""
+    return {key: _with_whole_names(value) for key, value in body.items()}
+
+
+def _with_whole_names(value: Any) -> Any:
+    if isinstance(value, list):
+        return [_with_whole_names(one) for one in value]
+    if not isinstance(value, dict):
+        return value
+    value = {key: _with_whole_names(one) for key, one in value.items()}
+    pattern = value.get("pattern")
+    if value.get("by") == "pattern" and isinstance(pattern, str) and set(value) <= _CHOICE:
+        value["pattern"] = f".*(?:{pattern}).*" if pattern else ""
+    return value
+
+
+_CHOICE = {"by", "names", "pattern", "types", "but"}  # what a choice of columns holds
+
+
 # One entry per old version: turns a document of that version into the next one.
-MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _second, 2: _third}
+MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _second, 2: _third, 3: _fourth}
 
 
 def dump(flow: Flow) -> str:

@@ -32,7 +32,7 @@ from updraft.core.formula.terms import (
 )
 from updraft.core.problems import nearest, wrong_pattern
 from updraft.core.values import TITLES, Kind
-from updraft.core.values.common import names_that_fit
+from updraft.core.values.common import names_like
 
 _STANDS_FOR = "\u16dc"  # a letter that no formula is likely to hold
 MOST_CHARACTERS, MOST_PARTS, MOST_DEPTH = 5_000, 1_000, 60
@@ -365,7 +365,7 @@ class _Compiler:
             raise Misfit("columns takes one pattern in quotes.", 'Write columns("score .*").')
         said = str(node.args[0].value)
         try:
-            names = names_that_fit(self.columns, said, whole=True)
+            names = names_like(self.columns, said)
         except pl.exceptions.PolarsError:
             raise Misfit(f"“{said}” is not a pattern: {wrong_pattern(said)}.", "Mend the pattern.") from None
         found = [Term(pl.col(name), self.columns[name]) for name in names]

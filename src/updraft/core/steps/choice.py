@@ -10,7 +10,7 @@ import polars as pl
 from updraft.core.problems import Problem, missing_column, wrong_pattern
 from updraft.core.steps.base import Settings, setting
 from updraft.core.values import TITLES, Kind, kind_of
-from updraft.core.values.common import names_that_fit
+from updraft.core.values.common import names_like
 
 
 class ColumnChoice(Settings):
@@ -21,7 +21,7 @@ class ColumnChoice(Settings):
 
     by: Literal["names", "pattern", "types", "all"] = setting("Choose by", default="names")
     names: tuple[str, ...] = setting("Columns", default=())
-    pattern: str = setting("Name matches", "a regular expression", default="")
+    pattern: str = setting("Name matches", "* stands for any characters; or a regular expression", default="")
     types: tuple[Kind, ...] = setting("Types", default=())
     but: tuple[str, ...] = setting("All but", default=())
 
@@ -39,7 +39,7 @@ class ColumnChoice(Settings):
             return [name for name in schema if name in self.names and name not in self.but]
         if self.by == "pattern":
             try:
-                found = names_that_fit(schema, self.pattern)
+                found = names_like(schema, self.pattern)
             except pl.exceptions.PolarsError:
                 raise Problem(
                     f"Pattern “{self.pattern}”",

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 
 import polars as pl
+
+
+_OF_EXPRESSIONS = re.compile(r"[\\^|]|\$$|\.[*+?.{]|\[[^]]+\]|\(\?")  # marks that names hardly hold
+_WILD = {"*": ".*", "?": "."}
 
 
 def common_type(dtypes: Iterable[pl.DataType]) -> pl.DataType | None:
@@ -29,11 +34,14 @@ def common_type(dtypes: Iterable[pl.DataType]) -> pl.DataType | None:
     return pl.String()
 
 
-def names_that_fit(names: Iterable[str], pattern: str, *, whole: bool = False) -> list[str]:
-    """The names that a regular expression fits, somewhere or as a whole; then in any case.
+def names_like(names: Iterable[str], pattern: str) -> list[str]:
+    """The names that a pattern fits as a whole, in any case: the one meaning that such patterns have.
 
-    By the engine of Polars, which is done in a time that grows with the text alone: Python's can take for
-    ever over a pattern such as (a+)+$. Raises PolarsError where it is no regular expression.
+    Wildcards where it has no marks but * and ?, so that brackets and points of names stand for themselves:
+    “Score (raw) *”. Else a regular expression, such as score .*, [0-9]{4} or a|b, by the engine of Polars, which is done in a time that grows with the text alone:
+    Python's can take for ever over a pattern such as (a+)+$. Raises PolarsError where it is none.
     """
+    if not _OF_EXPRESSIONS.search(pattern):
+        pattern = "".join(_WILD.get(sign) or re.escape(sign) for sign in pattern)
     series = pl.Series("name", list(names), dtype=pl.String)
-    return series.filter(series.str.contains(f"(?i)^(?:{pattern})$" if whole else pattern)).to_list()
+    return series.filter(series.str.contains(f"(?is)^(?:{pattern})$")).to_list()

@@ -72,7 +72,7 @@ class RowsToColumns(StepKind):
         self, table: pl.DataFrame, names: Sequence[str], settings: RowsToColumnsSettings
     ) -> pl.DataFrame:
         """One row a group, one column for each name and figure, in the order of the names."""
-        keys = list(settings.stay) or [_ONE]
+        keys = list(dict.fromkeys(settings.stay)) or [_ONE]
         codes = {name: f"\0{number}" for number, name in enumerate(names)}
         figures = {f"\0f{n}": expression(f, table.schema, "values") for n, f in enumerate(settings.values)}
         table = table.with_columns(pl.lit(0).alias(_ONE))
@@ -91,7 +91,7 @@ class RowsToColumns(StepKind):
                 wide = wide.with_columns(pl.col(f"{cell}{code}").fill_null(0) for code in codes.values())
         titles = self._titles(names, list(figures), settings)
         made = [pl.col(f"{cell}{codes[name]}").alias(title) for name, cell, title in titles]
-        return wide.select(*settings.stay, *made)
+        return wide.select(*dict.fromkeys(settings.stay), *made)
 
     def _titles(
         self, names: Sequence[str], cells: Sequence[str], settings: RowsToColumnsSettings
@@ -186,7 +186,7 @@ class RowsToColumns(StepKind):
 
     def reads(self, settings: RowsToColumnsSettings, wanted: Wanted, port: str) -> Wanted:
         return frozenset(
-            [settings.names, *settings.stay, *(figure.column for figure in settings.values if figure.column)]
+            [settings.names, *settings.stay, *(name for figure in settings.values for name in figure.read())]
         )
 
     def sentence(self, settings: RowsToColumnsSettings) -> str:

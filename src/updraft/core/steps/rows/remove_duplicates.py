@@ -4,7 +4,7 @@ import polars as pl
 
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
-from updraft.core.steps.rows.sort_rows import sort_keys
+from updraft.core.steps.ordering import sort_keys, text_order
 from updraft.core.steps.tables import Out, Tables
 
 
@@ -22,12 +22,8 @@ class RemoveDuplicatesSettings(Settings):
         labels={"first": "the first", "last": "the last", "fullest": "with most filled cells"},
     )
     order: tuple[Order, ...] = setting("First by", "none: as the rows stand", widget="order", default=())
-    text: Literal["natural", "letters", "signs"] = setting(
-        "Texts in the order",
-        "natural: Rev. 2 before Rev. 10",
-        widget="choice",
-        default="natural",
-        labels={"natural": "natural", "letters": "letter by letter", "signs": "by character code"},
+    text: Literal["natural", "letters", "signs"] = text_order(
+        "Texts in the order", "natural: Rev. 2 before Rev. 10"
     )
     ignore_case: bool = setting("Ignore case", widget="flag", default=False)
     ignore_blanks: bool = setting(

@@ -5,7 +5,7 @@ import polars as pl
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
-from updraft.core.steps.rows.sort_rows import sort_keys
+from updraft.core.steps.ordering import sort_keys
 from updraft.core.steps.tables import Out, Tables
 
 _PLACE, _RANK = "\0place", "\0rank"  # names no file can bring

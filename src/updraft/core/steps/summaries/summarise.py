@@ -1,7 +1,5 @@
 from __future__ import annotations
 
-import fnmatch
-import re
 from typing import Literal
 
 import polars as pl
@@ -11,8 +9,11 @@ from updraft.core.formula.terms import Term
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.conditions import Rule, compiled
+from updraft.core.steps.ordering import sort_keys
 from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, Kind, kind_of
+from updraft.core.values.common import names_like
 
 FIGURES = {
     "rows": "rows",
@@ -21,6 +22,8 @@ FIGURES = {
     "sum": "sum",
     "mean": "mean",
     "median": "median",
+    "percentile": "percentile",
+    "deviation": "standard deviation",
     "min": "smallest",
     "max": "largest",
     "first": "first value",
@@ -30,8 +33,23 @@ FIGURES = {
 }
 # Written out once more, since a type checker reads literals alone.
 Name = Literal[
-    "rows", "filled", "distinct", "sum", "mean", "median", "min", "max", "first", "last", "frequent", "list"
+    "rows",
+    "filled",
+    "distinct",
+    "sum",
+    "mean",
+    "median",
+    "percentile",
+    "deviation",
+    "min",
+    "max",
+    "first",
+    "last",
+    "frequent",
+    "list",
 ]
+_RECKONED = ("sum", "mean", "median", "percentile", "deviation")  # of numbers alone
+_BY_PLACE = ("first", "last")
 
 
 # What the desk offers: the figure, and the words before the column's name.
@@ -43,29 +61,46 @@ FIGURE_WORDS = [["rows", "number of rows"]] + [
 
 
 class Figure(Settings):
+    """`share` is the part of the values, in %, at or below a percentile; `along` a column in whose order
+    there is a first and a last value; `where` a rule that rows must meet to count.
+    """
+
     figure: Name = setting("Figure", default="sum")
     column: str = setting("of", default="")
     name: str = setting("Name", "nothing makes one", default="")
+    share: float = setting("of 100", default=90.0, ge=0, le=100)
+    along: str = setting("In the order of", "none: as the rows stand", default="", holds="columns")
+    where: Rule = setting("Only rows where", "none: all rows", widget="rule", default=Rule())
 
     def called(self) -> str:
-        return self.name.strip() or (
-            "Rows" if self.figure == "rows" else f"{FIGURES[self.figure].capitalize()} of {self.column}"
+        if name := self.name.strip():
+            return name
+        words = (
+            f"{self.share:g} % {FIGURES[self.figure]}"
+            if self.figure == "percentile"
+            else FIGURES[self.figure]
         )
+        made = "Rows" if self.figure == "rows" else f"{words[0].upper()}{words[1:]} of {self.column}"
+        return f"{made} where {self.where.words()}" if self.where.of else made
+
+    def read(self) -> list[str]:
+        """The columns it is made of."""
+        along = self.along if self.figure in _BY_PLACE else ""
+        return [name for name in (self.column, along, *self.where.columns()) if name]
 
 
 class FigureOfSome(Figure):
     """A figure of one column, or of each column whose name is like something."""
 
     like: str = setting(
-        "of each column like", "* stands for any signs; in the name, for the column", default=""
+        "of each column like", "* stands for any characters; in the name, for the column", default=""
     )
 
     def each(self, schema: pl.Schema) -> list[FigureOfSome]:
         """One figure for each column that it is of."""
         if not self.like.strip() or self.figure == "rows":
             return [self]
-        fits = re.compile(fnmatch.translate(self.like.strip()))
-        found = [name for name in schema if fits.match(name)]
+        found = names_like(schema, self.like.strip())
         if not found:
             raise Problem(
                 f"“{self.like}”",
@@ -116,6 +151,9 @@ class Summarise(StepKind):
         "distinct",
         "sumif",
         "countif",
+        "percentile",
+        "quantile",
+        "standard deviation",
     )
     icon = "collection"
     Settings = SummariseSettings
@@ -152,7 +190,7 @@ class Summarise(StepKind):
     def reads(self, settings: SummariseSettings, wanted: Wanted, port: str) -> Wanted:
         if any(figure.like.strip() for figure in settings.figures):
             return None  # only the table tells which columns
-        return frozenset([*settings.by, *(figure.column for figure in settings.figures if figure.column)])
+        return frozenset([*settings.by, *(name for figure in settings.figures for name in figure.read())])
 
     def sentence(self, settings: SummariseSettings) -> str:
         figures = listed([figure.called().lower() for figure in settings.figures])
@@ -164,9 +202,13 @@ class Summarise(StepKind):
 def expression(figure: Figure, schema: pl.Schema, field: str = "figures") -> pl.Expr:
     """A figure over the rows of a group. Raises Problem, at a field of the settings, where it cannot be
     had.
+
+    Texts are in natural order. The deviation is that of a sample (n − 1); a percentile lies between the two
+    nearest values in proportion (Hyndman and Fan 1996, type 7).
     """
+    meets = compiled(figure.where, schema) if figure.where.of else None
     if figure.figure == "rows":
-        return pl.len().cast(pl.Int64)
+        return (pl.len() if meets is None else meets.sum()).cast(pl.Int64)
     if not figure.column:
         raise Problem(
             "A figure",
@@ -175,9 +217,10 @@ def expression(figure: Figure, schema: pl.Schema, field: str = "figures") -> pl.
             field=field,
             code="unfinished",
         )
-    need_columns([figure.column], schema, field=field)
+    along = figure.along if figure.figure in _BY_PLACE else ""
+    need_columns([figure.column, *([along] if along else [])], schema, field=field)
     column, kind = pl.col(figure.column), kind_of(schema[figure.column])
-    if figure.figure in ("sum", "mean", "median") and kind not in (Kind.WHOLE, Kind.NUMBER, Kind.YES_NO):
+    if figure.figure in _RECKONED and kind not in (Kind.WHOLE, Kind.NUMBER, Kind.YES_NO):
         raise Problem(
             f"Column “{figure.column}”",
             f"it is of type {TITLES[kind]}, which cannot be added up.",
@@ -185,7 +228,34 @@ def expression(figure: Figure, schema: pl.Schema, field: str = "figures") -> pl.
             field=field,
             code="not_a_number",
         )
+    if along and schema[along].is_nested():
+        raise Problem(
+            f"Column “{along}”",
+            "it holds lists or records, which have no order.",
+            "Choose another column.",
+            field=field,
+            code="no_order",
+        )
+    by = along or (figure.column if kind is Kind.TEXT and figure.figure in ("min", "max") else "")
+    order = sort_keys(by, schema[by]) if by else []
+    # Of an order, only rows that have a value and a place in it.
+    counts = [column.is_not_null(), order[0].is_not_null()] if order else []
+    counts = counts if meets is None else [*counts, meets]
+    if counts:
+        column, order = (
+            column.filter(pl.all_horizontal(counts)),
+            [key.filter(pl.all_horizontal(counts)) for key in order],
+        )
+    return _made(figure, column, kind, order)
+
+
+def _made(figure: Figure, column: pl.Expr, kind: Kind, order: list[pl.Expr]) -> pl.Expr:
+    """The figure over the values that count, in an order where there is one."""
     match figure.figure:
+        case "first" | "min" if order:
+            return column.sort_by(order, maintain_order=True).first()
+        case "last" | "max" if order:
+            return column.sort_by(order, maintain_order=True).last()
         case "filled":
             return column.count().cast(pl.Int64)
         case "distinct":
@@ -196,6 +266,10 @@ def expression(figure: Figure, schema: pl.Schema, field: str = "figures") -> pl.
             return column.mean()
         case "median":
             return column.median()
+        case "percentile":
+            return column.cast(pl.Float64).quantile(figure.share / 100, "linear")
+        case "deviation":
+            return column.cast(pl.Float64).std()
         case "frequent":
             # Of several that are as frequent, the one that comes first.
             return column.drop_nulls().mode(maintain_order=True).first()

@@ -3,6 +3,7 @@ import { count, data, h, plural } from "../dom.js";
 import { group, keepingFocus, removeButton, select, columnsOf } from "./basic.js";
 import { checkList, columnOptions } from "./columns.js";
 import { listEditor } from "./items.js";
+import { ruleWidgets } from "./rule.js";
 import { resolved } from "../schema.js";
 
 const LIKE = "\0like"; // a choice that no column's name can be
@@ -96,6 +97,8 @@ function proposals(field) {
   queueMicrotask(ask);
   return place;
 }
+
+const RECKONED = new Set(["sum", "mean", "median", "percentile", "deviation"]);
 
 export const pairWidgets = {
   changes(field) {
@@ -413,7 +416,7 @@ export const pairWidgets = {
             : select(
                 [
                   ...columnOptions(
-                    ["sum", "mean", "median"].includes(item.figure)
+                    RECKONED.has(item.figure)
                       ? columns.filter(
                           (c) =>
                             ["whole", "number", "yes_no"].includes(c.kind) ||
@@ -433,7 +436,45 @@ export const pairWidgets = {
                 },
               ),
         );
+      const share = h(
+        "label",
+        { class: "row-item" },
+        h("input", {
+          type: "number",
+          class: "form-control form-control-sm",
+          min: 0,
+          max: 100,
+          step: "any",
+          "aria-label": "Share of the values at or below it, in %",
+          value: item.share ?? 90,
+          oninput: (event) => {
+            if (event.target.value === "") return;
+            item.share = Number(event.target.value);
+            tell();
+          },
+        }),
+        "% of the values are at or below it",
+      );
+      const along = h(
+        "label",
+        { class: "row-item" },
+        h("span", {}, "in the order of"),
+        select(
+          [["", "the rows as they stand"], ...columns.map((one) => [one.name, one.name])],
+          item.along ?? "",
+          "In the order of",
+          (value) => {
+            item.along = value;
+            tell();
+          },
+        ),
+      );
+      const offer = () => {
+        share.hidden = item.figure !== "percentile";
+        along.hidden = !["first", "last"].includes(item.figure);
+      };
       follow();
+      offer();
       return h(
         "div",
         { class: "card-item" },
@@ -444,12 +485,15 @@ export const pairWidgets = {
             item.figure = value;
             if (value === "rows") item.column = "";
             follow();
+            offer();
             tell();
           }),
           of,
           removeButton("this figure", remove),
         ),
         some ? like : null,
+        share,
+        along,
         h("input", {
           type: "text",
           class: "form-control form-control-sm",
@@ -461,7 +505,28 @@ export const pairWidgets = {
             tell();
           },
         }),
+        onlySome(item, tell),
       );
+    };
+    /** The rule that rows must meet to count, folded away until it is wanted. */
+    const onlySome = (item, tell) => {
+      const place = h(
+        "details",
+        { class: "more", open: Boolean(item.where?.of.length) },
+        h("summary", {}, "Only rows where…"),
+      );
+      const drawn = () => {
+        if (!place.open || place.children.length > 1) return;
+        const set = (rule) => {
+          item.where = rule;
+          tell();
+        };
+        const property = { title: "Rows that count", optional: true };
+        place.append(ruleWidgets.rule({ ...field, property, value: item.where, set }));
+      };
+      place.addEventListener("toggle", drawn);
+      drawn();
+      return place;
     };
     return group(
       field,
