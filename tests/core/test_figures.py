@@ -1,5 +1,6 @@
 """Figures of groups, against Python's statistics; patterns of columns' names, which mean the same wherever one stands."""
 
+import json
 import re
 import statistics
 
@@ -100,8 +101,8 @@ def test_a_pattern_of_names_means_the_same_in_a_choice_a_figure_and_a_formula(pa
 
 
 def test_a_choice_in_an_older_flow_takes_the_columns_that_it_took():
-    tidied = '{"columns": {"by": "pattern", "pattern": "ore 1|^2"}}'
-    flow = load('{"updraft": 3, "steps": [{"id": "a", "kind": "tidy_text", "settings": %s}]}' % tidied)
+    step = {"id": "a", "kind": "tidy_text", "settings": {"columns": {"by": "pattern", "pattern": "ore 1|^2"}}}
+    flow = load(json.dumps({"updraft": 3, "steps": [step]}))
     chosen = ColumnChoice.model_validate(flow.steps[0].settings["columns"])
     assert chosen.resolve(pl.Schema(dict.fromkeys(NAMES, pl.String))) == ["Score 1", "2024", "2025"]
     assert load(dump(flow)) == flow, "and is not changed a second time"

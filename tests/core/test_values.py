@@ -5,9 +5,12 @@ from datetime import date, datetime
 
 import polars as pl
 import pytest
+from babel.dates import format_date
+from babel.numbers import format_decimal
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tools.languages import LANGUAGES, PLACE, text
 from updraft.core import Problem
 from updraft.core.values import Kind, converted, decide, guess_format
 from updraft.core.values.dressed import CURRENCY, undressed
@@ -211,3 +214,55 @@ def test_a_dressed_number_is_taken_apart_as_its_groups_say(texts):
 
     number, negative, unit = undressed(pl.col("x"))
     assert pl.DataFrame({"x": texts}).select(a=number, b=negative, c=unit).rows() == [taken(text) for text in texts]
+
+
+DAYS = [date(2024, 3, 3), date(2023, 7, 14), date(2021, 5, 31), date(2022, 12, 1), date(2020, 8, 9)]
+
+
+@pytest.mark.parametrize("language", LANGUAGES)
+def test_dates_and_decimals_of_other_languages_are_read(language):
+    for form, in_form in (
+        ("d MMMM y", "D Month YYYY"),
+        ("d. MMMM y", "D. Month YYYY"),
+        ("EEEE, d MMMM y", "Weekday, D Month YYYY"),
+    ):
+        written = [format_date(day, form, locale=language) for day in DAYS]
+        table, (decided,) = decide(pl.DataFrame({"sown": written}))
+        assert table["sown"].to_list() == DAYS, (written, decided.evidence)
+        again = pl.DataFrame({"sown": written}).select(converted("sown", pl.String(), Kind.DATE, [in_form]))
+        assert again["sown"].to_list() == DAYS
+    short = [format_date(day, "d MMM y", locale=language) for day in DAYS]
+    assert (
+        pl.DataFrame({"d": short}).select(converted("d", pl.String(), Kind.DATE, ["D Mon YYYY"]))["d"].to_list() == DAYS
+    )
+    amounts = [1234567.25, -0.5, 12.75, 999999.0]
+    written = [format_decimal(one, locale=language) for one in amounts]
+    table, (decided,) = decide(pl.DataFrame({"kg": written}))
+    assert table["kg"].to_list() == amounts, (written, decided.evidence)
+
+
+@pytest.mark.parametrize(
+    "words, read",
+    [
+        (["ja", "Nein", "ja"], [True, False, True]),
+        (["да", "нет"], [True, False]),
+        (["si", "no", "si"], [True, False, True]),
+        (["da", "no"], None),  # of two languages: codes, perhaps
+        (["Si", "Fe"], None),
+    ],
+)
+def test_yes_and_no_are_read_where_they_are_of_one_language(words, read):
+    table, _ = decide(pl.DataFrame({"kept": words * 3}))
+    assert table["kept"].to_list() == (words if read is None else read) * 3
+
+
+@pytest.mark.parametrize("word", ["k.A.", "#WERT!", "s/d", "#Н/Д", "n.v.t.", "brak danych"])
+def test_words_for_nothing_known_are_empty_among_numbers_and_words_among_words(word):
+    table, (decided,) = decide(pl.DataFrame({"kg": ["1,5", word, "2,75", "3,5"]}))
+    assert table["kg"].to_list() == [1.5, None, 2.75, 3.5] and word in decided.evidence
+    table, _ = decide(pl.DataFrame({"note": ["dry", word, "wet"]}))
+    assert table["note"].to_list() == ["dry", word, "wet"]
+
+
+def test_the_names_of_months_and_days_are_those_that_the_tool_writes():
+    assert PLACE.read_text("utf-8") == text()

@@ -1,4 +1,4 @@
-"""The order of values: texts by what a reader sees in them, numbers by size; empty cells have no place in it."""
+"""The order of values: texts by what a reader sees in them, numbers by size."""
 
 from typing import Any
 

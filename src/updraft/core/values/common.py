@@ -7,7 +7,6 @@ from collections.abc import Iterable
 
 import polars as pl
 
-
 _OF_EXPRESSIONS = re.compile(r"[\\^|]|\$$|\.[*+?.{]|\[[^]]+\]|\(\?")  # marks that names hardly hold
 _WILD = {"*": ".*", "?": "."}
 
@@ -37,9 +36,10 @@ def common_type(dtypes: Iterable[pl.DataType]) -> pl.DataType | None:
 def names_like(names: Iterable[str], pattern: str) -> list[str]:
     """The names that a pattern fits as a whole, in any case: the one meaning that such patterns have.
 
-    Wildcards where it has no marks but * and ?, so that brackets and points of names stand for themselves:
-    “Score (raw) *”. Else a regular expression, such as score .*, [0-9]{4} or a|b, by the engine of Polars, which is done in a time that grows with the text alone:
-    Python's can take for ever over a pattern such as (a+)+$. Raises PolarsError where it is none.
+    Wildcards where it has no marks but * and ?, so that brackets and points of names stand for
+    themselves: “Score (raw) *”. Else a regular expression, such as score .*, [0-9]{4} or a|b, by the
+    engine of Polars, which is done in a time that grows with the text alone: Python's can take for ever
+    over a pattern such as (a+)+$. Raises PolarsError where it is none.
     """
     if not _OF_EXPRESSIONS.search(pattern):
         pattern = "".join(_WILD.get(sign) or re.escape(sign) for sign in pattern)

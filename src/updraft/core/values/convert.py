@@ -6,6 +6,7 @@ A format is written in letters that people know from spreadsheets: `YYYY-MM-DD`,
 from __future__ import annotations
 
 import re
+from calendar import month_name
 from collections.abc import Mapping
 from functools import cache
 
@@ -14,9 +15,11 @@ import polars as pl
 from updraft.core.problems import Problem
 from updraft.core.values.dressed import factor, undressed
 from updraft.core.values.kinds import DTYPES, Kind
+from updraft.core.values.languages import answers, months, weekdays
 
 # Letters of a date format → strftime of Polars (chrono). Longest first, so that MM is not read as M.
 _LETTERS = [
+    ("Weekday", "%A"),
     ("YYYY", "%Y"),
     ("YY", "%y"),
     ("Month", "%B"),
@@ -59,6 +62,13 @@ FORMATS: dict[Kind, tuple[str, ...]] = {
         "D-Mon-YYYY",
         "D-Mon-YY",
         "Mon-D-YYYY",
+        "D. Mon YYYY",
+        "D. Month YYYY",
+        "D de Month de YYYY",
+        "Weekday D Month YYYY",
+        "Weekday, D Month YYYY",
+        "Weekday, D. Month YYYY",
+        "Weekday, Month D, YYYY",
         "YYYY.MM.DD",
         "YYYYMMDD",
     ),
@@ -87,8 +97,8 @@ FORMATS: dict[Kind, tuple[str, ...]] = {
     Kind.NUMBER: ("1,234.5", "1.234,5", "1 234,5"),
 }
 _MARKS = {"1,234.5": (",", "."), "1.234,5": (".", ","), "1 234,5": (r" \u{a0}\u{202f}", ",")}
-_YES = ["yes", "y", "true", "1", "x"]
-_NO = ["no", "n", "false", "0"]
+_YES = ["y", "true", "1", "x", *answers(True)]
+_NO = ["n", "false", "0", *answers(False)]
 
 
 def pattern_of(form: str, *, year: bool = True) -> str:
@@ -127,8 +137,9 @@ def _guard(form: str) -> str:
         letters = match.group()
         return {
             "YYYY": r"\d{4}",
+            "Weekday": r"\p{L}(?:\p{L}|-)*\.?",
             "Month": r"\p{L}+",
-            "Mon": r"\p{L}{3}",
+            "Mon": r"\p{L}{3,5}\.?",
             "M": r"\d{1,2}",
             "D": r"\d{1,2}",
             "h": r"\d{1,2}",
@@ -190,6 +201,8 @@ def converted(
 
 
 def _date(text: pl.Expr, kind: Kind, form: str) -> pl.Expr:
+    if _IN_WORDS.search(form):
+        text, form = _in_english(text, form)
     pattern = pattern_of(form)
     if kind is Kind.DATE:
         read = text.str.to_date(pattern, strict=False)
@@ -198,6 +211,34 @@ def _date(text: pl.Expr, kind: Kind, form: str) -> pl.Expr:
             return _date(text, Kind.DATE, form).cast(pl.Datetime("us"))
         read = text.str.to_datetime(pattern, strict=False, time_unit="us")
     return pl.when(text.str.contains(_guard(form))).then(read).otherwise(None)
+
+
+def _in_english(text: pl.Expr, form: str) -> tuple[pl.Expr, str]:
+    """A date whose month is a word of any language known here, the month in English and no weekday; and its
+    form then. Empty where a word is none of the months, or none of the weekdays.
+    """
+    day, form = _WEEKDAY.match(form), _WEEKDAY.sub("", form)
+    shapes = [_guard(part).strip("^$") for part in _IN_WORDS.split(form)]
+    lead = "" if day is None else rf"(\p{{L}}[\p{{L}}-]*)\.?{re.escape(day[1])}"
+    word = r"(\p{L}+)\.?"
+    whole = f"^{lead}({shapes[0]}){word}({shapes[1]})$"
+    at = 1 if day is None else 2
+    said = text.str.extract(whole, at + 1).str.to_lowercase()
+    month = said.replace_strict(_english(), default=None, return_dtype=pl.String)
+    made = pl.concat_str([text.str.extract(whole, at), month, text.str.extract(whole, at + 2)])
+    if day is not None:
+        known = text.str.extract(whole, 1).str.to_lowercase().is_in(list(weekdays()))
+        made = pl.when(known).then(made)
+    return made, _IN_WORDS.sub("Month", form)
+
+
+_IN_WORDS = re.compile("Month|Mon")
+_WEEKDAY = re.compile(r"Weekday(\W*)")
+
+
+@cache
+def _english() -> dict[str, str]:
+    return {word: month_name[number] for word, number in months().items()}
 
 
 def _number(text: pl.Expr, form: str) -> pl.Expr:

@@ -6,6 +6,7 @@ be either way round, columns in which a single value does not fit.
 
 from __future__ import annotations
 
+import re
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from functools import partial
@@ -14,6 +15,7 @@ import polars as pl
 
 from updraft.core.values.convert import FORMATS, converted, could_read
 from updraft.core.values.kinds import DTYPES, TITLES, Kind, kind_of
+from updraft.core.values.languages import ANSWERS, ERRORS, UNKNOWN, are_answers
 from updraft.core.values.twins import TWINS, told_apart
 
 SAMPLE = 400  # values looked at to shortlist kinds; the decision itself always uses all values
@@ -22,11 +24,16 @@ _NUMBER = r"^-?((0|[1-9]\d*)(\.\d*)?|\.\d+)([eE][+-]?\d{1,3})?$"
 _NUMBERS = {"point": "1,234.5", "comma": "1.234,5"}
 # What programs write where a number, a date or an answer is missing. Among words it may be a word or a code.
 _MISSING = frozenset({
-    "", "na", "n/a", "n.a.", "#n/a", "<na>", "nan", "null", "nil", "none", "-", "--", "–", "—", ".", "..",
-    "...", "?", "#num!", "#value!", "#div/0!", "#ref!", "#name?",
-})  # fmt: skip
-_PLAINLY_MISSING = frozenset({"na", "n/a", "#n/a", "<na>", "nan", "null"})  # however many there are
+    "", "na", "n/a", "n.a.", "<na>", "nan", "null", "nil", "none", "-", "--", "–", "—", ".", "..", "...", "?",
+}) | ERRORS | UNKNOWN  # fmt: skip
+_PLAINLY_MISSING = (
+    frozenset({"na", "n/a", "<na>", "nan", "null", "k.a.", "s/d", "н/д"}) | ERRORS
+)  # however many
+_BEGINS = re.escape(
+    "".join(sorted({sign for word in _MISSING if word for sign in (word[0], word[0].upper())}))
+)
 _LONGEST_MISSING = max(map(len, _MISSING))
+_LONGEST_ANSWER = max(len(word) for pair in ANSWERS.values() for word in pair)
 _LEAST_SHARE = 0.1  # of the cells, that must be values for the others to be read as missing
 
 
@@ -96,7 +103,7 @@ def _words_for_missing(series: pl.Series) -> list[str]:
     """Words for missing as they stand in a text column."""
     short = series.filter(series.str.len_bytes() <= _LONGEST_MISSING + 4).drop_nulls()
     # First by the beginning, since a million codes are all short and none of them is such a word.
-    likely = short.filter(short.str.contains(r"^\s*([nN#<?.–—-]|$)"))
+    likely = short.filter(short.str.contains(rf"^\s*([{_BEGINS}]|$)"))
     found = likely.filter(likely.str.strip_chars().str.to_lowercase().is_in(_MISSING))
     return found.unique().sort().to_list()
 
@@ -154,7 +161,8 @@ def _candidates(sample: pl.Series, numbers: str | None) -> list[tuple[Kind, str]
     if not first:
         return []
     found: list[tuple[Kind, str]] = []
-    if first.lower() in ("yes", "no", "true", "false"):
+    words = sample.str.strip_chars().str.to_lowercase().unique() if len(first) <= _LONGEST_ANSWER else ()
+    if first.lower() in ("yes", "no", "true", "false") or are_answers(words):
         found.append((Kind.YES_NO, ""))
     if first[0].isdigit() or first[0] in "-.":
         if numbers == "comma":

@@ -11,14 +11,17 @@ import polars as pl
 from updraft.core.insight.findings.model import Finding, Repair, plural, recode, short, step, where
 from updraft.core.insight.findings.naming import bounds_of, words_of
 from updraft.core.insight.findings.view import Column, View
+from updraft.core.values.languages import ANSWERS, answers, are_answers
 
 _ENTITY = r"&(#\d{1,6}|#[xX][0-9a-fA-F]{1,5}|[A-Za-z][A-Za-z0-9]{1,20});"
 _ANSWERS = {
     "yes": "yes/no", "no": "yes/no", "y": "y/n", "n": "y/n", "true": "true/false", "false": "true/false",
-    "t": "t/f", "f": "t/f", "1": "1/0", "0": "1/0", "x": "x", "ja": "ja/nein", "nein": "ja/nein", "oui": "oui/non",
-    "non": "oui/non", "si": "si/no", "sí": "si/no",
+    "t": "t/f", "f": "t/f", "1": "1/0", "0": "1/0", "x": "x", "si": "si/no",
+    **{word: "/".join(pair) for language, pair in ANSWERS.items() if language != "en" for word in pair if word != "no"},
 }  # fmt: skip
-_READ = frozenset({"yes", "no", "y", "n", "true", "false", "1", "0", "x"})  # as Set types reads them
+_READ = frozenset(
+    {"yes", "no", "y", "n", "true", "false", "1", "0", "x", *answers(True), *answers(False)}
+)  # as Set types does
 # What it is called, words of a name, the shape nine of ten must have.
 _SHAPES = (
     ("an e-mail address", frozenset({"mail", "email"}), r"^[^@\s,;<>]+@[^@\s,;<>]+\.[^@\s.,;<>]{2,}$"),
@@ -72,7 +75,7 @@ def yes_no_words(view: View) -> Iterator[Finding]:
         if column.filled < 5 or column.distinct > 24:
             continue
         words = column.meant["value"].str.to_lowercase().unique().to_list()
-        if len(words) < 2 or any(word not in _ANSWERS for word in words):
+        if len(words) < 2 or any(word not in _ANSWERS for word in words) or are_answers(words):
             continue
         kinds = {_ANSWERS[word] for word in words}
         if len(kinds) < 2 or kinds == {"1/0", "x"}:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import polars as pl
 
+from updraft.core.values.languages import ERRORS, UNKNOWN
+
 _SURE = (
     "n/a",
-    "#n/a",
     "n.a.",
     "null",
     "(null)",
@@ -19,11 +20,6 @@ _SURE = (
     "??",
     "???",
     "..",
-    "#ref!",
-    "#value!",
-    "#div/0!",
-    "#name?",
-    "#num!",
     "nan",
     "tbc",
     "tbd",
@@ -36,7 +32,7 @@ _SURE = (
     "unknown",
     "n/k",
 )
-_LISTED = pl.Series(_SURE)
+_LISTED = pl.Series(sorted({*_SURE, *ERRORS, *UNKNOWN}))
 
 
 def is_placeholder(text: pl.Expr) -> pl.Expr:
