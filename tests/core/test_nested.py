@@ -249,3 +249,34 @@ def test_parts_of_one_thing_are_no_records():
     assert find_records(outline({"garden": garden}))[0] == ""
     listed = {"about": {f"k{n}": {"x": 1} for n in range(9)}, "lots": [{"lot": 1}, {"lot": 2}]}
     assert find_records(outline(listed))[0] == "/lots", "a list as near goes before keys"
+
+
+HEAD = {
+    "made": "2026-03-01",
+    "by": {"hub": "Fen", "desk": 2},
+    "lots": [{"no": 1, "bags": [{"kg": 5}, {"kg": 6}]}, {"no": 2, "bags": [{"kg": 7}]}],
+}
+
+
+def test_fields_of_the_head_of_a_file_and_of_every_record_around_come_along(tmp_path):
+    file = tmp_path / "lots.json"
+    file.write_text(json.dumps(HEAD))
+    lots = read(file, ReadOptions(records="/lots", parent=("/made", "/by/hub"))).frame
+    assert lots.select("made", "by.hub", "no").rows() == [("2026-03-01", "Fen", 1), ("2026-03-01", "Fen", 2)]
+    bags = read(file, ReadOptions(records="/lots/*/bags", parent=("no", "/by/desk", "/lots/*/no"))).frame
+    assert bags.select("lots.no", "by.desk", "kg").rows() == [(1, 2, 5), (1, 2, 6), (2, 2, 7)]
+    gone = read(file, ReadOptions(records="/lots", parent=("/by/room",))).frame
+    assert gone["by.room"].to_list() == [None, None], "what one file lacks is empty there"
+
+
+@pytest.mark.parametrize("lots", [3, 60_000])  # the second stays in its file
+def test_fields_of_the_head_of_an_xml_file_come_along_whatever_its_size(tmp_path, lots):
+    file = tmp_path / "lots.xml"
+    rows = "".join(
+        f'<lot no="{n}"><grams>{n * 10}</grams><hub>North Fen, the old barn</hub></lot>' for n in range(lots)
+    )
+    file.write_text(f'<export at="2026-03-01"><head><period>March</period></head><lots>{rows}</lots></export>')
+    options = ReadOptions(records="/export/lots/lot", parent=("/export/@at", "/export/head/period"))
+    frame = read(file, options).frame
+    assert frame.height == lots and frame.columns[:2] == ["export.@at", "export.head.period"]
+    assert frame["export.head.period"].unique().to_list() == ["March"] and frame["@no"].to_list() == [str(n) for n in range(lots)]

@@ -45,7 +45,8 @@ class ReadOptions:
         marks: (column, what) pairs: formatting that becomes a column of its own.
         records: where the records are in JSON or XML, a path such as /requests/*/lines.
         lists: lists inside records: kept as they are, expanded to rows, or left out.
-        parent: fields of the records around nested ones that come with them; `outer.inner` for one within.
+        parent: fields that stand around the records and come with them: of the nearest record of a list by
+            name (`outer.inner` for one within), of any other by path, such as /export/date.
         number: count the records in a column, as the key that nested records refer to.
         long: one row per value, with its path, instead of one per record.
         table: which table of a SQLite file.

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
 from typing import Any
 
 import polars as pl
@@ -134,12 +135,9 @@ def table_of_all(pages: list[Any], options: ReadOptions, *, name: str) -> tuple[
     if options.long:
         return _long(rows), []
     table = Growing()
-    for keys, around, record in rows:
-        row: dict[str, Any] = dict(keys) if options.number else dict(keys[:-1])
-        for wanted in options.parent:
-            row[f"{around[0]}.{wanted}" if around else wanted] = (
-                _whole(_member(around[1], wanted)) if around else None
-            )
+    for way, record in rows:
+        row: dict[str, Any] = dict(way.keys if options.number else way.keys[:-1])
+        row |= way.fields(options.parent)
         if isinstance(record, dict) and not any(isinstance(value, _NESTED) for value in record.values()):
             table.add(row | record if row else record)  # most records are flat, and there may be many
             continue
@@ -172,60 +170,91 @@ def _whole(value: Any) -> Any:
     return [_whole(inner) for inner in value] if isinstance(value, list) else value
 
 
-Keys = list[tuple[str, int | str]]
-Around = tuple[str, dict[str, Any]] | None
+@dataclass(frozen=True)
+class _Way:
+    """The way to a record: numbers of the lists it stands in, and the records around it by their paths."""
+
+    keys: tuple[tuple[str, int | str], ...] = ()
+    above: tuple[tuple[str, dict[str, Any]], ...] = ()
+    nearest: tuple[str, dict[str, Any]] | None = None  # of a list, with the list's name
+
+    def fields(self, wanted: Iterable[str]) -> dict[str, Any]:
+        """Fields of what stands around a record: column → value.
+
+        A name is that of a field of the nearest record of a list; a path leads to a field of any record on
+        the way, which gives the column its name: `outer.inner`, or `inner` in the whole file.
+        """
+        found: dict[str, Any] = {}
+        for name in wanted:
+            if not name.startswith("/"):
+                title = f"{self.nearest[0]}.{name}" if self.nearest else name
+                found[title] = _whole(_member(self.nearest[1], name)) if self.nearest else None
+                continue
+            on_the_way = [one for one in self.above if name.startswith(f"{one[0]}/")]
+            at, record = on_the_way[-1] if on_the_way else ("", {})
+            inside = ".".join(map(_plain, name[len(at) + 1 :].split("/")))
+            outer = next((part for part in reversed(at.split("/")) if part not in ("", "*")), "")
+            found[f"{_plain(outer)}.{inside}" if outer else inside] = _whole(_member(record, inside))
+        return found
 
 
-def _located(value: Any, path: str, file: str) -> Iterator[tuple[Keys, Around, Any]]:
-    """Every record at a path, with the numbers of the lists it stands in and the record around it."""
-    parts = [part.replace("~1", "/").replace("~0", "~") for part in path.split("/")[1:]]
-    parts.append("*")
-    yield from _walk(value, parts, "", [], None, path, file, whole=False)
+def _plain(part: str) -> str:
+    return part.replace("~1", "/").replace("~0", "~")
 
 
-def _walk(
-    value: Any, parts: list[str], name: str, keys: Keys, around: Around, path: str, file: str, *, whole: bool
-) -> Iterator[Any]:
-    if not parts:
-        yield keys, around, value if whole else _whole(value)
-        return
-    part, rest = parts[0], parts[1:]
-    if part == "*":
+def _located(value: Any, path: str, file: str) -> Iterator[tuple[_Way, Any]]:
+    """Every record at a path, with the way to it."""
+    yield from _Walk(path, file).go(
+        value, [*map(_plain, path.split("/")[1:]), "*"], "", "", _Way(), whole=False
+    )
+
+
+class _Walk:
+    def __init__(self, path: str, file: str) -> None:
+        self.path, self.file = path, file
+
+    def go(
+        self, value: Any, parts: list[str], name: str, here: str, way: _Way, *, whole: bool
+    ) -> Iterator[tuple[_Way, Any]]:
+        """The records below a value that stands at the path `here`, under a name."""
+        if not parts:
+            yield way, value if whole else _whole(value)
+            return
+        part, rest = parts[0], parts[1:]
+        if part == "*":
+            yield from self._each(value, rest, name, f"{here}/*", way, whole=whole)
+        elif isinstance(value, dict) and part in value:
+            inside = _Way(way.keys, (*way.above, (here, value)), way.nearest)
+            yield from self.go(value[part], rest, part, f"{here}/{_escaped(part)}", inside, whole=whole)
+        elif not way.keys:
+            near = nearest(part, value) if isinstance(value, dict) else None
+            raise Problem(
+                f"Records at {self.path}",
+                f"{self.file} has no “{part}” there" + (f"; there is “{near}”." if near else "."),
+                "Choose the records in the picture of the file.",
+                field="records",
+                code="no_records",
+            )
+
+    def _each(
+        self, value: Any, rest: list[str], name: str, here: str, way: _Way, *, whole: bool
+    ) -> Iterator[tuple[_Way, Any]]:
         elements: Iterable[Any] | None = value if isinstance(value, _MANY) else None
         if elements is None:
             # What may repeat need not: a single value is a list of one, unless the path goes on below its
             # members.
             if isinstance(value, dict) and rest and rest[0] not in value:
                 for key, element in value.items():
-                    yield from _walk(
-                        element, rest, name, [*keys, ("Key", key)], around, path, file, whole=whole
-                    )
+                    keyed = _Way((*way.keys, ("Key", key)), way.above, way.nearest)
+                    yield from self.go(element, rest, name, here, keyed, whole=whole)
                 return
             elements = [] if value is None else [value]
         title = f"{name or 'record'} number"
+        whole = whole or isinstance(value, Streamed)
         for number, element in enumerate(elements, start=1):
-            inside = (name, element) if rest and isinstance(element, dict) else around
-            yield from _walk(
-                element,
-                rest,
-                name,
-                [*keys, (title, number)],
-                inside,
-                path,
-                file,
-                whole=whole or isinstance(value, Streamed),
-            )
-    elif isinstance(value, dict) and part in value:
-        yield from _walk(value[part], rest, part, keys, around, path, file, whole=whole)
-    elif not keys:
-        near = nearest(part, value) if isinstance(value, dict) else None
-        raise Problem(
-            f"Records at {path}",
-            f"{file} has no “{part}” there" + (f"; there is “{near}”." if near else "."),
-            "Choose the records in the picture of the file.",
-            field="records",
-            code="no_records",
-        )
+            nearest_one = (name, element) if rest and isinstance(element, dict) else way.nearest
+            inside = _Way((*way.keys, (title, number)), way.above, nearest_one)
+            yield from self.go(element, rest, name, here, inside, whole=whole)
 
 
 def _flatten(value: Any, prefix: str, row: dict[str, Any]) -> None:
@@ -283,7 +312,7 @@ def _long(rows: Iterable[Any]) -> pl.DataFrame:
                 }
             )
 
-    for number, (_, _, record) in enumerate(rows, start=1):
+    for number, (_, record) in enumerate(rows, start=1):
         visit(number, record, "")
     schema = {"Record": pl.Int64, "Path": pl.String, "Attribute": pl.String, "Value": pl.String}
     found, _ = table.table()

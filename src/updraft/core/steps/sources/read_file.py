@@ -55,7 +55,7 @@ class ReadingSettings(Settings):
     )
     parent: tuple[str, ...] = setting(
         "Bring from around",
-        "fields of the record that holds these",
+        "fields of the records or the file that hold these",
         widget="around",
         default=(),
         only=_NESTED,

@@ -117,12 +117,12 @@ export function showFocusBar({ table, step, draft, view, focus, total, findings,
   }
   const title = !step
     ? ""
-    : draft
-      ? "With these settings"
-      : act.compared?.shown
-        ? "Rows that are gone"
-        : table && table.step !== step.id
-          ? `Before “${step.label}”`
+    : table && table.step !== step.id
+      ? `Before “${step.label}”`
+      : draft
+        ? "With these settings"
+        : act.compared?.shown
+          ? "Rows that are gone"
           : step.role === "source"
             ? step.label
             : `After “${step.label}”`;

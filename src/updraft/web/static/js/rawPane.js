@@ -1,5 +1,6 @@
 /** The file as it stands, above its table: its lines or cells with what became of them, or its tree. */
 import { byId, count, h, icon } from "./dom.js";
+import { around } from "./widgets/file.js";
 
 const TOLD = {
   skipped: "left out",
@@ -226,8 +227,30 @@ export class RawPane {
     return layer;
   }
 
+  /** Whether a field that stands around the records comes along as a column. */
+  bringing({ name, value }) {
+    const brought = this.studio.stepDesk.settings.parent ?? [];
+    const comes = brought.includes(value);
+    return h(
+      "button",
+      {
+        type: "button",
+        class: "tiny-button",
+        "aria-pressed": String(comes),
+        "aria-label": `${name} as a column`,
+        onclick: () =>
+          this.studio.propose({
+            columns: [],
+            parent: comes ? brought.filter((one) => one !== value) : [...brought, value],
+          }),
+      },
+      comes ? "Not as a column" : "As a column",
+    );
+  }
+
   tree(root) {
     const chosen = this.found.options.records ?? "";
+    const beside = new Map(around(root, chosen).map((one) => [one.path, one]));
     const item = (node, depth) => {
       const here = node.path === chosen && (node.shape === "list" || chosen !== "");
       const what =
@@ -260,6 +283,7 @@ export class RawPane {
               )
             : null,
           here ? h("span", { class: "chip chip-fresh" }, "the rows") : null,
+          beside.has(node.path) ? this.bringing(beside.get(node.path)) : null,
           node.shape === "list" && !here && node.fields.length
             ? h(
                 "button",

@@ -33,11 +33,36 @@ const FORMATS = [
 function single(nodes, before) {
   return nodes.flatMap((node) =>
     node.shape === "value"
-      ? [{ name: before + node.name, kind: "" }]
+      ? [{ name: before + node.name, path: node.path, kind: node.example ?? "" }]
       : node.shape === "record"
         ? single(node.children, `${before}${node.name}.`)
         : [],
   );
+}
+
+/**
+ * The single values that stand around the records at a path, nearest first. Those of the nearest record of a list are
+ * chosen by their names, others by their paths.
+ */
+export function around(tree, path) {
+  const outer = path.includes("/*/") ? path.slice(0, path.lastIndexOf("/*/")) : null;
+  const holding = all(tree).filter((node) => {
+    const inside = node.shape === "list" ? `${node.path}/*` : node.path;
+    return node.path !== path && node.children.length && path.startsWith(`${inside}/`);
+  });
+  return holding.reverse().flatMap((node) => {
+    const next = (one) => path === one.path || path.startsWith(`${one.path}/`);
+    const before = node.name ? `${node.name}.` : "";
+    return single(
+      node.children.filter((one) => !next(one)),
+      "",
+    ).map(({ name, path: at, kind }) => ({
+      name: before + name,
+      path: at,
+      kind,
+      value: node.path === outer ? name : at,
+    }));
+  });
 }
 
 export const fileWidgets = {
@@ -258,23 +283,29 @@ export const fileWidgets = {
     return box;
   },
 
-  /** Fields of the record around nested records. */
+  /** Fields that stand around the records: of the records and the file that hold them. */
   around(field) {
     const place = h("div");
     const box = group(field, place);
     whenDetected(field, (found) => {
-      const path = found.options.records ?? "",
-        outer = path.includes("/*/") ? path.slice(0, path.lastIndexOf("/*/")) : null;
-      const node = outer === null ? null : all(found.raw.tree).find((n) => n.path === outer);
-      box.hidden = !node;
-      if (!node) return;
-      const names = single(node.children, "");
+      const fields = around(found.raw.tree, found.options.records ?? "");
+      box.hidden = !fields.length;
+      if (!fields.length) return;
+      const chosen = field.form.settings.parent ?? [];
+      const value = new Map(fields.map((one) => [one.name, one.value]));
+      const name = new Map(fields.map((one) => [one.value, one.name]));
+      const set = (names) => field.set(names.map((one) => value.get(one) ?? one));
       place.replaceChildren(
         h(
           "details",
-          { open: (field.form.settings.parent ?? []).length > 0 || null },
-          h("summary", { class: "linkish" }, `Fields of “${node.name}”`),
-          checkList(names, field.form.settings.parent ?? [], field.property.title, field.set),
+          { open: chosen.length > 0 || null },
+          h("summary", { class: "linkish" }, `Fields around the records (${fields.length})`),
+          checkList(
+            fields,
+            chosen.map((one) => name.get(one) ?? one),
+            field.property.title,
+            set,
+          ),
         ),
       );
     });

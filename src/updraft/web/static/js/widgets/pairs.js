@@ -441,7 +441,7 @@ export const pairWidgets = {
         { class: "row-item" },
         h("input", {
           type: "number",
-          class: "form-control form-control-sm",
+          class: "form-control form-control-sm slim figure",
           min: 0,
           max: 100,
           step: "any",
@@ -453,7 +453,7 @@ export const pairWidgets = {
             tell();
           },
         }),
-        "% of the values are at or below it",
+        "% are at or below it",
       );
       const along = h(
         "label",
