@@ -9,6 +9,7 @@ import sqlite3
 import time
 import zipfile
 from copy import copy
+from dataclasses import replace
 
 import openpyxl
 import polars as pl
@@ -22,9 +23,9 @@ from openpyxl.styles import Color, Font, PatternFill
 from openpyxl.worksheet.table import Table
 
 from tests.books import write_ods, write_xlsb
-from tests.core.test_formats import put
+from tests.core.test_formats import book, put
 from updraft.core import Problem
-from updraft.core.formats import ReadOptions, delimited, packed, read
+from updraft.core.formats import ReadOptions, delimited, detect, packed, read
 from updraft.core.formats.fixed import find_widths
 from updraft.core.formats.formatting import formatting
 
@@ -403,3 +404,27 @@ def test_packed_in_other_ways(tmp_path, ending, packer):
     path.write_bytes(path.read_bytes()[:-12])
     with pytest.raises(Problem, match="damaged"):
         read(path)
+
+
+def test_all_sheets_are_told_and_stack_by_name_or_by_place_with_their_names_where_asked(tmp_path):
+    path = book(
+        tmp_path / "hubs.xlsx",
+        {
+            "Fen": [["lot", "kg"], ["A1", 5], ["A2", 6]],
+            "Dale": [["Los", "Menge", "note"], ["B1", 7, "wet"]],
+            "Empty": [],
+        },
+    )
+    found = detect(path)
+    assert found.choices["sheets"] == ("Fen", "Dale", "Empty") and found.choices["rows"] == ("3 × 2", "2 × 3", "empty")
+    assert found.reasons["sheet"] == "the first sheet with data; beside it “Dale” 2 × 3"
+    both = ReadOptions(sheets=("Fen", "Dale"), stack="place")
+    placed = read(path, both)
+    assert placed.frame.rows() == [("Fen", "A1", "5", None), ("Fen", "A2", "6", None), ("Dale", "B1", "7", "wet")]
+    assert placed.frame.columns == ["Sheet", "lot", "kg", "note"]
+    assert "“Los” stands as “lot”, “Menge” stands as “kg”" in " ".join(placed.warnings)
+    assert read(path, replace(both, sheet_column="never")).frame.columns == ["lot", "kg", "note"]
+    assert read(path, replace(both, stack="name")).frame.columns == ["Sheet", "lot", "kg", "Los", "Menge", "note"]
+    one = read(path, ReadOptions(sheet="Dale", sheet_column="always")).frame
+    assert one.rows() == [("Dale", "B1", "7", "wet")] and one.columns[0] == "Sheet"
+    assert "Sheet" not in read(path, ReadOptions()).frame.columns

@@ -279,4 +279,6 @@ def test_fields_of_the_head_of_an_xml_file_come_along_whatever_its_size(tmp_path
     options = ReadOptions(records="/export/lots/lot", parent=("/export/@at", "/export/head/period"))
     frame = read(file, options).frame
     assert frame.height == lots and frame.columns[:2] == ["export.@at", "export.head.period"]
-    assert frame["export.head.period"].unique().to_list() == ["March"] and frame["@no"].to_list() == [str(n) for n in range(lots)]
+    assert frame["export.head.period"].unique().to_list() == ["March"] and frame["@no"].to_list() == [
+        str(n) for n in range(lots)
+    ]

@@ -9,8 +9,8 @@ from babel.dates import format_date
 from babel.numbers import format_decimal
 from hypothesis import given
 from hypothesis import strategies as st
-
 from tools.languages import LANGUAGES, PLACE, text
+
 from updraft.core import Problem
 from updraft.core.values import Kind, converted, decide, guess_format
 from updraft.core.values.dressed import CURRENCY, undressed

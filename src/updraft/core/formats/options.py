@@ -40,6 +40,8 @@ class ReadOptions:
         empty: texts that stand for no value, besides the empty text.
         mend: repair text that was read in a wrong encoding before it came here.
         sheet, sheets: one sheet, or several that are stacked ("*" for all).
+        stack: whether columns of stacked sheets and files belong together by name or by place.
+        sheet_column: whether the sheet's name is a column: where several are stacked, always, or never.
         range: cells such as B4:H200, or the name of a table or range of the workbook.
         merged: a merged cell's value in its first cell only, or in all of them.
         marks: (column, what) pairs: formatting that becomes a column of its own.
@@ -71,6 +73,8 @@ class ReadOptions:
     mend: bool = False
     sheet: str | None = None
     sheets: tuple[str, ...] = ()
+    stack: Literal["name", "place"] = "name"
+    sheet_column: Literal["several", "always", "never"] = "several"
     range: str | None = None
     merged: Literal["first", "fill"] = "first"
     marks: tuple[tuple[str, Mark], ...] = ()
@@ -89,7 +93,8 @@ class Detected:
     """The options a file is read with, none of them open any more, and for the detected ones the reason.
 
     Args:
-        choices: what else the file holds: `sheets`, `hidden` sheets, `ranges`, `tables`, `members`.
+        choices: what else the file holds: `sheets`, their `rows`, `hidden` ones, `ranges`, `tables`,
+            `members`.
         preamble: the lines left out above the header, as text.
         columns: the names of all columns of the file, also of those that were not read.
         tree: of nested data, the places in it.

@@ -49,7 +49,12 @@ def detect(path: Path, options: ReadOptions | None = None) -> Detected:
     form = format_of(path, options)
     if form == "delimited" and packed.packing(path) is None:
         return delimited.detect(path, options)
-    return read(path, options).detected
+    found = read(path, options).detected
+    if form != "workbook" or packed.packing(path) is not None:
+        return found
+    from updraft.core.formats import workbook
+
+    return workbook.with_sizes(path, found)
 
 
 def read(path: Path, options: ReadOptions | None = None, columns: frozenset[str] | None = None) -> Reading:

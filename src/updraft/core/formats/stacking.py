@@ -10,7 +10,9 @@ from updraft.core.formats.options import Reading
 from updraft.core.problems import nearest
 
 
-def stacked(parts: dict[str, pl.DataFrame], column: str, what: str) -> tuple[pl.DataFrame, list[str]]:
+def stacked(
+    parts: dict[str, pl.DataFrame], column: str, what: str, *, by_place: bool = False
+) -> tuple[pl.DataFrame, list[str]]:
     """One table of all parts, with a first column that names the part, and a sentence for every difference.
 
     Columns come in the order in which they first appear. A column that a part lacks is empty in its rows;
@@ -20,9 +22,14 @@ def stacked(parts: dict[str, pl.DataFrame], column: str, what: str) -> tuple[pl.
         parts: name of the part → its table.
         column: the name of the first column; a number is added when a part has such a column itself.
         what: what a part is called in sentences, "file" or "sheet".
+        by_place: columns of every part are called as those at their place in the first part.
     """
     usual = next(iter(parts.values())).columns
     said: list[str] = []
+    if by_place:
+        for name, frame in parts.items():
+            said += [f"{what.capitalize()} “{name}”: {text}" for text in _other_names(usual, frame.columns)]
+        parts = {name: _called_as(frame, usual) for name, frame in parts.items()}
     types: dict[str, set[pl.DataType]] = {}
     for name, frame in parts.items():
         said += [
@@ -48,11 +55,27 @@ def stacked(parts: dict[str, pl.DataFrame], column: str, what: str) -> tuple[pl.
     return pl.concat(frames, how="diagonal"), said
 
 
-def stacked_readings(parts: dict[str, Reading], column: str, what: str) -> Reading:
+def _called_as(frame: pl.DataFrame, names: list[str]) -> pl.DataFrame:
+    """A table whose columns have these names by their places; further ones keep theirs, made different."""
+    given = list(names[: frame.width])
+    for name in frame.columns[len(given) :]:
+        while name in given:
+            name = f"{name} 2"
+        given.append(name)
+    return frame.rename(dict(zip(frame.columns, given, strict=True)))
+
+
+def _other_names(usual: list[str], now: list[str]) -> list[str]:
+    """What is called otherwise at its place, in a sentence."""
+    odd = [f"“{new}” stands as “{old}”" for old, new in zip(usual, now, strict=False) if old != new]
+    return [f"by place, {', '.join(odd[:6])}{' and others' if len(odd) > 6 else ''}."] if odd else []
+
+
+def stacked_readings(parts: dict[str, Reading], column: str, what: str, *, by_place: bool = False) -> Reading:
     """Several readings as one: see `stacked`. It was read as the first of them was; each one's warnings name
     the part.
     """
-    frame, said = stacked({name: part.frame for name, part in parts.items()}, column, what)
+    frame, said = stacked({n: part.frame for n, part in parts.items()}, column, what, by_place=by_place)
     own = [f"{what.capitalize()} “{name}”: {text}" for name, part in parts.items() for text in part.warnings]
     detected = replace(next(iter(parts.values())).detected, columns=tuple(frame.columns))
     return Reading(frame, detected, (*own, *said))

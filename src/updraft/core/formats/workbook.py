@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import zipfile
 from dataclasses import replace
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -32,20 +33,52 @@ from updraft.core.formats.text import header_names
 from updraft.core.problems import Problem, nearest
 
 SHEET_COLUMN = "Sheet"
+_LARGE, _MANY = (
+    20 << 20,
+    60,
+)  # bytes and sheets of a book beyond which its sheets are not gone through to be told
 _DAY = r"^\d{4}-\d\d-\d\d \d\d:\d\d:\d\d(\.\d+)?$"
 _OPEN = r"^(\d{4}-\d\d-\d\d)T(\d\d:\d\d:\d\d(\.\d+)?)$"
 _MIDNIGHT = r"^(\d{4}-\d\d-\d\d) 00:00:00$"
 
 
-def detect(path: Path, options: ReadOptions) -> Detected:
-    """Fill in the options that are open: the first visible sheet that holds data, title lines, header.
+def with_sizes(path: Path, found: Detected) -> Detected:
+    """What was detected, with the rows and columns of every sheet, and the sheets beside the chosen one."""
+    rows = _rows_of_sheets(path, path.stat().st_mtime_ns, path.stat().st_size)
+    told = [_told(rows[name]) for name in found.choices["sheets"]] if rows else []
+    others = [
+        f"“{name}” {said}"
+        for name, said in zip(found.choices["sheets"], told, strict=bool(told))
+        if rows[name][0] and name != found.options.sheet
+    ]
+    reasons = dict(found.reasons)
+    if others and not found.options.sheets:
+        more = f", and {len(others) - 3} more" if len(others) > 3 else ""
+        reasons["sheet"] += f"; beside it {', '.join(others[:3])}{more}"
+    return replace(found, choices={**found.choices, "rows": tuple(told)}, reasons=reasons)
 
-    Raises:
-        Problem: the file is damaged, no sheet holds data, or the chosen sheet or range is not there.
+
+def _told(size: tuple[int, int]) -> str:
+    rows, columns = size
+    return f"{rows:,} × {columns:,}" if rows else "empty"
+
+
+@lru_cache(16)
+def _rows_of_sheets(path: Path, changed: int, size: int) -> dict[str, tuple[int, int]]:
+    """Rows and columns that hold anything, of each sheet; nothing of books that take long to go through.
+
+    Args:
+        changed, size: of the file, so that nothing is told of what it was before.
     """
     book = _open(path)
-    several = _several(book, options, path)
-    return _look(book, path, replace(options, sheet=several[0]) if several else options)[0]
+    if size > _LARGE or len(book.sheet_names) > _MANY:
+        return {}
+    found: dict[str, tuple[int, int]] = {}
+    for name in book.sheet_names:
+        cells = _cells(book, name, path)
+        rows = cells.filter(pl.any_horizontal(pl.all().is_not_null())).height if cells.width else 0
+        found[name] = (rows, sum(column.null_count() < cells.height for column in cells))
+    return found
 
 
 def read(path: Path, options: ReadOptions) -> Reading:
@@ -57,7 +90,7 @@ def read(path: Path, options: ReadOptions) -> Reading:
     book = _open(path)
     several = _several(book, options, path)
     if not several:
-        return _read_one(book, path, options)
+        return _with_sheet(_read_one(book, path, options), options)
     parts, said = {}, []
     for sheet in several:
         try:
@@ -74,12 +107,25 @@ def read(path: Path, options: ReadOptions) -> Reading:
             field="sheets",
             code="no_data",
         )
-    found = stacked_readings(parts, SHEET_COLUMN, "sheet")
+    found = stacked_readings(parts, SHEET_COLUMN, "sheet", by_place=options.stack == "place")
+    if options.sheet_column == "never":
+        found = replace(found, frame=found.frame.drop(found.frame.columns[0]))
     reasons = {**found.detected.reasons, "sheets": f"{len(parts)} sheets stacked"}
     detected = replace(
         found.detected, options=replace(found.detected.options, sheets=options.sheets), reasons=reasons
     )
     return Reading(found.frame, detected, (*said, *found.warnings))
+
+
+def _with_sheet(found: Reading, options: ReadOptions) -> Reading:
+    """The table of one sheet, with the sheet's name as a first column where that is asked for."""
+    if options.sheet_column != "always":
+        return found
+    title = SHEET_COLUMN
+    while title in found.frame.columns:
+        title = f"{title} 2"
+    named = found.frame.select(pl.lit(found.detected.options.sheet).alias(title), pl.all())
+    return replace(found, frame=named)
 
 
 def raw_rows(path: Path, options: ReadOptions, most: int) -> list[Row]:

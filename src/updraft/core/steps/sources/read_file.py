@@ -39,6 +39,22 @@ class ReadingSettings(Settings):
     sheets: tuple[str, ...] = setting(
         "Sheets below each other", "instead of one", widget="sheets", default=(), only=["workbook"]
     )
+    stack: Literal["name", "place"] = setting(
+        "Columns of several sheets belong together",
+        widget="choice",
+        default="name",
+        only=["workbook"],
+        more=True,
+        labels={"name": "by name", "place": "by place"},
+    )
+    sheet_column: Literal["several", "always", "never"] = setting(
+        "Sheet as a column",
+        widget="choice",
+        default="several",
+        only=["workbook"],
+        more=True,
+        labels={"several": "of several", "always": "always", "never": "never"},
+    )
     range: str | None = setting(
         "Range", "such as B4:H200, or a name", widget="range", default=None, only=["workbook"]
     )

@@ -29,6 +29,10 @@ const FORMATS = [
   ["sqlite", "SQLite file"],
 ];
 
+/** The sheets of a workbook that hold anything, where that is known. */
+const full = (found) =>
+  (found.choices.sheets ?? []).filter((_, n) => (found.choices.rows?.[n] ?? "empty") !== "empty");
+
 /** The single values of a record and of records within it, called as columns are. */
 function single(nodes, before) {
   return nodes.flatMap((node) =>
@@ -183,11 +187,15 @@ export const fileWidgets = {
     whenDetected(field, (found) => {
       const names = found.choices[property.among] ?? [],
         hidden = found.choices.hidden ?? [],
+        rows = property.among === "sheets" ? (found.choices.rows ?? []) : [],
         now = field.form.settings[field.name] ?? "";
       box.hidden = names.length < 2 && !now;
       const options = [
         ["", open],
-        ...names.map((name) => [name, hidden.includes(name) ? `${name} (hidden)` : name]),
+        ...names.map((name, n) => {
+          const told = [rows[n], hidden.includes(name) ? "hidden" : ""].filter(Boolean);
+          return [name, told.length ? `${name} (${told.join(", ")})` : name];
+        }),
       ];
       if (property.among === "members" && names.length > 1)
         options.push(["*", "all of them, below each other"]);
@@ -211,7 +219,7 @@ export const fileWidgets = {
       place.replaceChildren(
         h(
           "details",
-          { open: chosen.length > 0 || null },
+          { open: chosen.length > 0 || full(found).length > 1 || null },
           h(
             "summary",
             { class: "linkish" },
@@ -219,12 +227,17 @@ export const fileWidgets = {
               ? "All sheets"
               : chosen.length
                 ? `${chosen.length} sheets`
-                : "Choose several",
+                : `${names.length} sheets, one is read: choose several`,
           ),
           checkList(
-            names.map((name) => ({
+            names.map((name, n) => ({
               name,
-              kind: (found.choices.hidden ?? []).includes(name) ? "hidden" : "",
+              kind: [
+                found.choices.rows?.[n],
+                (found.choices.hidden ?? []).includes(name) ? "hidden" : "",
+              ]
+                .filter(Boolean)
+                .join(", "),
             })),
             chosen[0] === "*" ? names : chosen,
             field.property.title,
