@@ -415,3 +415,34 @@ def test_a_list_takes_the_place_of_an_item_and_a_number_meets_numbers(tmp_path):
     assert planned.steps["r"].fingerprint and "“least”" in str(planned.steps["k"].problem), (
         "only what uses it is stopped"
     )
+
+
+def test_days_counted_from_today_and_parameters_stand_in_settings_of_days_and_numbers(tmp_path):
+    (tmp_path / "a.csv").write_text("sown,kg\n2026-03-01,2\n2026-03-09,10\n2026-03-14,7\n")
+    rule = {"of": [{"column": "sown", "test": "at_least", "value": "{day: today - 6 days}"}]}
+    steps = (
+        Step(id="r", kind="read_file", settings={"path": "a.csv"}),
+        Step(id="k", kind="keep_rows", settings={"by": "rule", "rule": rule}, inputs={"table": "r"}),
+        Step(id="t", kind="take_rows", settings={"count": "{params.most}"}, inputs={"table": "k"}),
+    )
+    flow = Flow(
+        steps=steps, parameters=(Parameter(name="most", kind="whole", value="1"), Parameter(name="word", value="x"))
+    )
+    files, engine = Files(tmp_path, today=lambda: TODAY), Engine()
+    assert engine.look(engine.plan(flow, files), "k", files).frames[""]["kg"].to_list() == [10, 7]
+    assert engine.look(engine.plan(flow, files), "t", files).frames[""]["kg"].to_list() == [10]
+    later = Files(tmp_path, today=lambda: date(2026, 3, 20))
+    assert engine.look(engine.plan(flow, later), "k", later).frames[""]["kg"].to_list() == [7], (
+        "and is made anew another day"
+    )
+    for settings, said in (
+        ({"count": "{params.word}"}, "“x” is no whole number"),
+        ({"count": "{params.gone}"}, "no such parameter"),
+    ):
+        wrong = SetSettings(id="t", settings=settings).apply(flow, SHAPES)
+        assert said in str(engine.plan(wrong, files).steps["t"].problem)
+    rule["of"][0]["value"] = "{day: todya}"
+    wrong = SetSettings(id="k", settings={"by": "rule", "rule": rule}).apply(flow, SHAPES)
+    assert "“todya”: it names no day. Type a date as 2026-03-31, or one of: today" in str(
+        engine.plan(wrong, files).steps["k"].problem
+    )

@@ -416,8 +416,12 @@ def test_all_sheets_are_told_and_stack_by_name_or_by_place_with_their_names_wher
         },
     )
     found = detect(path)
-    assert found.choices["sheets"] == ("Fen", "Dale", "Empty") and found.choices["rows"] == ("3 × 2", "2 × 3", "empty")
-    assert found.reasons["sheet"] == "the first sheet with data; beside it “Dale” 2 × 3"
+    assert found.choices["sheets"] == ("Fen", "Dale", "Empty") and found.choices["rows"] == (
+        "3 rows × 2",
+        "2 rows × 3",
+        "empty",
+    )
+    assert found.reasons["sheet"] == "the first sheet with data; beside it “Dale” 2 rows × 3"
     both = ReadOptions(sheets=("Fen", "Dale"), stack="place")
     placed = read(path, both)
     assert placed.frame.rows() == [("Fen", "A1", "5", None), ("Fen", "A2", "6", None), ("Dale", "B1", "7", "wet")]

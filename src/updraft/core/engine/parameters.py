@@ -16,15 +16,19 @@ from updraft.core.problems import Problem, nearest
 
 Value = str | int | float | bool | date | tuple[str, ...]
 _USE = re.compile(r"\{params\.([a-z][a-z0-9_]*)\}")
+_HOLE = re.compile(_USE.pattern + r"|\{day:([^{}]*)\}")
 _YES, _NO = ("yes", "true", "1"), ("no", "false", "0")
 
 
 @dataclass(frozen=True)
 class Parameters:
-    """The values of one run, by name; those that could not be read stand in `wrong`, with the reason."""
+    """The values of one run, by name; those that could not be read stand in `wrong`, with the reason. The
+    clock says what day is today.
+    """
 
     values: Mapping[str, Value]
     wrong: Mapping[str, Problem]
+    clock: Callable[[], date]
 
     def of(self, name: str) -> Value:
         """A value as its kind. Raises Problem where there is none of the name, or it could not be read."""
@@ -40,13 +44,14 @@ class Parameters:
         return self.values[name]
 
     def filled(self, setting: Any) -> Any:
-        """A setting with every `{params.name}` inside a text replaced.
+        """A setting with every `{params.name}` inside a text replaced, and every `{day: first of last month}`
+        by the day that it names.
 
         Where an item of a list is such a use and nothing else, and the parameter is a list, its values take
         the item's place.
         """
         if isinstance(setting, str):
-            return _USE.sub(lambda match: as_text(self.of(match.group(1))), setting)
+            return _HOLE.sub(self._put, setting)
         if isinstance(setting, dict):
             return {key: self.filled(item) for key, item in setting.items()}
         if not isinstance(setting, list | tuple):
@@ -57,6 +62,10 @@ class Parameters:
             value = self.of(use.group(1)) if use else None
             done += value if isinstance(value, tuple) else [self.filled(item)]
         return done
+
+    def _put(self, hole: re.Match[str]) -> str:
+        name, day = hole.groups()
+        return as_text(self.of(name)) if name else str(day_of(day.strip(), self.clock))
 
 
 def parameters_of(
@@ -85,7 +94,7 @@ def parameters_of(
             if name in (given or {}):
                 raise
             wrong[name] = problem
-    return Parameters(values, wrong)
+    return Parameters(values, wrong, today)
 
 
 def read_value(

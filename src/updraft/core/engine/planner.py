@@ -19,6 +19,7 @@ from updraft.core.problems import Problem, nearest
 from updraft.core.steps import Port, Settings, StepKind, kinds
 from updraft.core.steps.parts import Part
 
+_NO_NUMBER = {"int_parsing": "whole number", "int_from_float": "whole number", "float_parsing": "number"}
 _CACHE_FORMAT = 2  # raised when the engine itself comes to other results
 
 
@@ -277,6 +278,14 @@ def _settings(step: Step, kind: StepKind, values: Parameters) -> Settings:
         if first["type"] == "missing":
             raise Problem(
                 title, "it is not chosen yet.", "Choose it in the panel.", field=field, code="unfinished"
+            ) from None
+        if first["type"] in _NO_NUMBER:
+            raise Problem(
+                title,
+                f"“{first['input']}” is no {_NO_NUMBER[first['type']]}.",
+                "Type digits, or the name of a parameter that is one, such as {params.most}.",
+                field=field,
+                code="bad_setting",
             ) from None
         raise Problem(
             title, f"{first['msg']}.", "Correct it in the panel.", field=field, code="bad_setting"

@@ -60,7 +60,7 @@ def with_sizes(path: Path, found: Detected) -> Detected:
 
 def _told(size: tuple[int, int]) -> str:
     rows, columns = size
-    return f"{rows:,} × {columns:,}" if rows else "empty"
+    return f"{rows:,} row{'s' * (rows != 1)} × {columns:,}" if rows else "empty"
 
 
 @lru_cache(16)

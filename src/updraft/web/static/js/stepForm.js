@@ -25,6 +25,7 @@ export function stepForm(studio, kind, incoming, model) {
     keys: () => studio.keys(incoming[main], incoming.reference),
     rules: (text) => studio.rules(incoming[main], text),
     formats: (column, of) => studio.formats(incoming[main], column, of),
+    parameters: () => studio.state.parameters ?? [],
     files: () => studio.files(),
     upload: (file, other) => studio.uploadFile(file, other),
     flow: studio.flow,

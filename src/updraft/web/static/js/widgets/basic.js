@@ -34,6 +34,50 @@ export function group({ property }, ...controls) {
   );
 }
 
+/**
+ * A number, or `{params.name}` for a parameter that is one. What is neither is said while it is typed, and does not
+ * become the setting.
+ */
+function figure(field, written, what) {
+  const optional = field.property.default === null;
+  const parameters = (field.context.parameters?.() ?? []).filter((one) =>
+    ["whole", "number"].includes(one.kind),
+  );
+  const list = h(
+    "datalist",
+    { id: freshId("parameters") },
+    parameters.map((one) => h("option", { value: `{params.${one.name}}` }, String(one.value))),
+  );
+  const says = h("div", { class: "said-problem", id: freshId("says"), role: "status" });
+  const take = () => {
+    const text = input.value.trim();
+    const used = /^\{params\.([a-z][a-z0-9_]*)\}$/.exec(text);
+    const fits = used ? parameters.some((one) => one.name === used[1]) : written.test(text);
+    const problem =
+      fits || (text === "" && optional)
+        ? ""
+        : used
+          ? `The flow has no parameter “${used[1]}” that is a number.`
+          : `“${text}” is no ${what}. Type digits, or {params.name} for a parameter.`;
+    says.textContent = text === "" ? "" : problem;
+    input.setAttribute("aria-invalid", String(text !== "" && problem !== ""));
+    if (!problem) field.set(text === "" ? null : used ? text : Number(text));
+  };
+  const input = h("input", {
+    type: "text",
+    inputmode: what === "number" ? "decimal" : "numeric",
+    class: "form-control form-control-sm",
+    id: field.id,
+    value: field.value ?? "",
+    list: parameters.length ? list.id : null,
+    autocomplete: "off",
+    "aria-describedby": says.id,
+    placeholder: optional ? (field.property.open ?? "found by itself") : null,
+    oninput: take,
+  });
+  return labelled(field, input, list, says);
+}
+
 /** A row of radio buttons that looks like one control. */
 export function choice(options, value, label, change) {
   const name = freshId("choice");
@@ -122,36 +166,8 @@ export const basics = {
     });
     return labelled(field, input);
   },
-  number(field) {
-    const optional = field.property.default === null;
-    const input = h("input", {
-      type: "number",
-      class: "form-control form-control-sm",
-      id: field.id,
-      value: field.value ?? "",
-      min: field.property.minimum ?? null,
-      step: 1,
-      placeholder: optional ? (field.property.open ?? "found by itself") : null,
-      oninput: () => {
-        if (input.value !== "") field.set(Number(input.value));
-        else if (optional) field.set(null);
-      },
-    });
-    return labelled(field, input);
-  },
-  decimal(field) {
-    const input = h("input", {
-      type: "number",
-      class: "form-control form-control-sm",
-      id: field.id,
-      value: field.value ?? "",
-      step: "any",
-      oninput: () => {
-        if (input.value !== "") field.set(Number(input.value));
-      },
-    });
-    return labelled(field, input);
-  },
+  number: (field) => figure(field, /^[+-]?\d{1,15}$/, "whole number"),
+  decimal: (field) => figure(field, /^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i, "number"),
   lines(field) {
     const area = h("textarea", {
       class: "form-control form-control-sm",

@@ -55,7 +55,8 @@ export function valueControl(parameter, value, { id = null, label, change }) {
   });
 }
 
-const DAYS = [
+/** Usual names of days that are counted from today. */
+export const DAYS = [
   "today",
   "yesterday",
   "today - 7 days",

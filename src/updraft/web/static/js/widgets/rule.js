@@ -1,7 +1,8 @@
 /** The widget for conditions on rows: a list that must hold all or any, with groups nested once. */
-import { freshId, h } from "../dom.js";
+import { freshId, h, icon } from "../dom.js";
 import { group, keepingFocus, removeButton, select, columnsOf } from "./basic.js";
 import { columnOptions } from "./columns.js";
+import { DAYS } from "./parameters.js";
 
 const TESTS = [
   ["equals", "is"],
@@ -243,11 +244,65 @@ function compared(item, kind, context, tell) {
   return parts;
 }
 
+/** A day to compare with: a date, one that is counted from today, or a parameter. */
+function oneDay(item, key, context, tell, label) {
+  const parameters = (context.parameters?.() ?? []).filter((one) => one.kind === "date");
+  const list = h(
+    "datalist",
+    { id: freshId("days") },
+    [...DAYS, ...parameters.map((one) => `{params.${one.name}}`)].map((value) =>
+      h("option", { value }),
+    ),
+  );
+  const input = h("input", {
+    type: "text",
+    class: "form-control form-control-sm",
+    "aria-label": label,
+    value: (item[key] ?? "").replace(/^\{day:\s*(.*)\}$/, "$1"),
+    list: list.id,
+    placeholder: "2026-03-31 or today - 7 days",
+    autocomplete: "off",
+    spellcheck: "false",
+    oninput: () => {
+      const text = input.value.trim();
+      const named = /^[a-z]/i.test(text);
+      item[key] = named ? `{day: ${text}}` : text;
+      tell();
+    },
+  });
+  const calendar = h("input", {
+    type: "date",
+    class: "visually-hidden",
+    tabindex: -1,
+    "aria-hidden": "true",
+    onchange: () => {
+      input.value = calendar.value;
+      input.dispatchEvent(new Event("input"));
+    },
+  });
+  const open = h(
+    "button",
+    {
+      type: "button",
+      class: "icon-button",
+      "aria-label": `${label} from a calendar`,
+      title: "Choose from a calendar",
+      onclick: () => {
+        calendar.value = input.value;
+        calendar.showPicker();
+      },
+    },
+    icon("calendar3"),
+  );
+  return h("div", { class: "row-item flex-grow-1 day" }, input, open, calendar, list);
+}
+
 /** A value to compare with; the column's own values are offered while typing. */
 function oneValue(item, key, kind, context, tell, label) {
+  if (kind === "date") return oneDay(item, key, context, tell, label);
   const list = h("datalist", { id: freshId("values") });
   const input = h("input", {
-    type: kind === "date" ? "date" : "text",
+    type: "text",
     class: "form-control form-control-sm",
     "aria-label": label,
     value: item[key] ?? "",
