@@ -1,6 +1,7 @@
 """Names matched to a reference by the open Reconciliation Service API, and what it knows of them."""
 
 import json
+from urllib.parse import parse_qs
 
 import polars as pl
 import pytest
@@ -197,3 +198,41 @@ def test_the_columns_that_are_read_are_enough(outside, tmp_path):
             )
         whole, less = (look(outside, tmp_path, kind, settings, one).frames[""][made].to_list() for one in (table, few))
         assert whole == less and all(whole)
+
+
+@pytest.mark.parametrize("times, answered", [(1, True), (99, False)])
+def test_one_question_that_fails_costs_only_its_own_names_and_is_asked_again(tmp_path, times, answered):
+    names = [f"bean {n}" for n in range(7)]
+    asked: list[list[str]] = []
+    left = {"times": times}
+
+    def answer(path, headers):
+        _, _, body = path.partition(" ")
+        kind = {"Content-Type": "application/json"}
+        if not body:
+            return 200, kind, json.dumps({"name": "Plants", "identifierSpace": "x", "batchSize": 3}).encode()
+        queries = json.loads(parse_qs(body)["queries"][0])
+        asked.append([one["query"] for one in queries.values()])
+        if "bean 3" in asked[-1] and left["times"]:
+            left["times"] -= 1
+            return 500, kind, b"{}"
+        found = {
+            key: {"result": [{"id": one["query"], "name": one["query"], "score": 1, "match": True}]}
+            for key, one in queries.items()
+        }
+        return 200, kind, json.dumps(found).encode()
+
+    with server(answer) as (url, allow):
+        outside = Outside({"Plants": WebService(name="Plants", url=url)}, allow=allow)
+        found = match(outside, tmp_path, names=names, decided={"bean 0": "(new)"})
+        ids = found.frames[""]["Matched id"].to_list()
+    assert asked[:2] == [["bean 1", "bean 2", "bean 3"], ["bean 4", "bean 5", "bean 6"]], (
+        "by three, and what is decided is not asked"
+    )
+    assert ids[0] is None and ids[4:] == names[4:] and len(asked) == 3
+    told = {fact.code: (fact.count, fact.text) for fact in found.facts}
+    if answered:
+        assert ids[1:4] == names[1:4] and "unanswered" not in told
+    else:
+        assert ids[1:4] == [None] * 3 and found.frames["open"]["Name"].to_list() == names[1:4]
+        assert told["unanswered"][0] == 3 and "500" in told["unanswered"][1]

@@ -175,7 +175,9 @@ def search(name: str) -> Any:
     body = body_of(Searched)
     with _referring(_web(studio().connections.get(name))) as reference:
         query = Query(body.text, body.type)
-        found = next(iter(reference.candidates([query], 10)))
+        (found,) = reference.candidates([query], 10)
+    if isinstance(found, Problem):
+        raise found
     return jsonify(candidates=[vars(one) for one in found])
 
 

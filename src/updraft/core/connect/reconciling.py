@@ -5,15 +5,19 @@ thing a name means, and what it knows of things.
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, cast
 from urllib.parse import urlencode
 
 from updraft.core.connect.service import Service
 from updraft.core.problems import Problem
 
-_BATCH = 40  # names or things asked for at a time
+_BATCH, _LARGEST = (
+    40,
+    500,
+)  # names or things asked for at a time: usually, and at most where the reference says
+_FOR_ALL = {"stopped", "no_reference", "web_auth", "web_page"}  # problems that the next request has, too
 _FORM = {"Content-Type": "application/x-www-form-urlencoded"}
 
 
@@ -74,20 +78,47 @@ class Reference:
             return str(view["url"]).replace("{{id}}", key)
         return f"{self.about.get('identifierSpace', '')}{key}"
 
-    def candidates(self, queries: Sequence[Query], most: int = 5) -> Iterator[list[Candidate]]:
-        """For each query, in their order, what it may mean; the likeliest first."""
-        for start in range(0, len(queries), _BATCH):
-            part = queries[start : start + _BATCH]
-            asked = {f"q{n}": _asked(query, most) for n, query in enumerate(part)}
+    def candidates(self, queries: Sequence[Query], most: int = 5) -> list[list[Candidate] | Problem]:
+        """For each query, in their order, what it may mean, the likeliest first; the problem of its request
+        where that failed twice, once at its turn and once after all others.
+
+        Raises:
+            Problem: not one request was answered, or what answers is no reference.
+        """
+        size = self._size("batchSize")
+        found: list[list[Candidate] | Problem] = []
+        for start in range(0, len(queries), size):
+            found += self._batch(queries[start : start + size], most)
+            self._service.outside.tell(f"{len(found):,} of {len(queries):,} names asked")
+        failed = [start for start in range(0, len(found), size) if isinstance(found[start], Problem)]
+        if len(failed) * size >= len(found) and failed:
+            raise cast(Problem, found[0])
+        for start in failed:
+            self._service.outside.tell("asking again what was not answered")
+            found[start : start + size] = self._batch(queries[start : start + size], most)
+        return found
+
+    def _size(self, field: str) -> int:
+        """How many are asked for at a time: what the reference says it takes, else the usual."""
+        said = self.about.get(field)
+        return min(said, _LARGEST) if isinstance(said, int) and said > 0 else _BATCH
+
+    def _batch(self, part: Sequence[Query], most: int) -> Sequence[list[Candidate] | Problem]:
+        asked = {f"q{n}": _asked(query, most) for n, query in enumerate(part)}
+        try:
             answer = self._object(self._form("queries", asked))
-            for key in asked:
-                found = answer.get(key)
-                results = found.get("result") if isinstance(found, dict) else None
-                if not isinstance(results, list):
-                    raise self._strange("an answer is missing")
-                yield sorted(map(self._candidate, results), key=lambda one: -one.score)
-            done = start + len(part)
-            self._service.outside.tell(f"{done:,} of {len(queries):,} names asked")
+        except Problem as problem:
+            if problem.code in _FOR_ALL:
+                raise
+            return [problem] * len(part)
+        results = []
+        for key in asked:
+            found = answer.get(key)
+            listed = found.get("result") if isinstance(found, dict) else None
+            if not isinstance(listed, list):
+                raise self._strange("an answer is missing")
+            results.append(sorted(map(self._candidate, listed), key=lambda one: -one.score))
+        return results
 
     def types(self, texts: Sequence[str]) -> list[tuple[Term, int]]:
         """The kinds of things that names are likely of, the likeliest first, with how many names are; kinds

@@ -90,9 +90,16 @@ class MatchToReference(StepKind):
         names = _new_columns(settings, schema)
         parts = [pl.col(settings.column).str.strip_chars().replace("", None), *evidence]
         asked = _asked(table, parts, [one.property for one in told], settings)
-        with asked_reference(context, settings.connection) as reference:
-            offered = list(reference.candidates(asked.queries)) if asked.queries else []
         decided = context.decisions
+        unknown = [place for place, key in enumerate(asked.keys) if key not in decided]
+        answers: list[list[Candidate] | Problem] = []
+        if unknown:
+            with asked_reference(context, settings.connection) as reference:
+                answers = reference.candidates([asked.queries[place] for place in unknown])
+        failed = [one for one in answers if isinstance(one, Problem)]
+        offered: list[list[Candidate]] = [[] for _ in asked.keys]
+        for place, answer in zip(unknown, answers, strict=True):
+            offered[place] = [] if isinstance(answer, Problem) else answer
         found = {
             key: _found(candidates, decided.get(key), settings.least)
             for key, candidates in zip(asked.keys, offered, strict=True)
@@ -108,6 +115,11 @@ class MatchToReference(StepKind):
             Count(
                 "unmatched", without.select(pl.len()), "{n} rows without a match", "warning",
                 one="{n} row without a match", side="unmatched",
+            ),
+            Count(
+                "unanswered", pl.LazyFrame({"n": [len(failed)]}),
+                f"{{n}} names were not answered, so they are open: {failed[0].reason if failed else ''}", "warning",
+                one=f"{{n}} name was not answered, so it is open: {failed[0].reason if failed else ''}",
             ),
             Count("new", pl.LazyFrame({"n": [told_new]}), "{n} names are new", one="{n} name is new"),
             open_questions(
