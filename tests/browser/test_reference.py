@@ -26,7 +26,7 @@ def names(page) -> list[str]:
 
 
 def candidate(page, name: str, meant: str):
-    return page.locator(f"[data-name='{name}'] .candidate", has_text=meant).first
+    return page.locator(f"[data-name='{name}'] .candidate", has_text=meant).first.get_by_role("button")
 
 
 def test_doubtful_names_are_reviewed_and_stay_decided(page, copied):
@@ -36,15 +36,18 @@ def test_doubtful_names_are_reviewed_and_stay_decided(page, copied):
     page.get_by_role("button", name="Species (", exact=False).wait_for()  # the kind of thing is proposed
     candidate(page, "Phaseolus coccinius", "Phaseolus coccineus").click()
     page.get_by_text("3 names to decide").wait_for()
+    page.locator("[data-name='Raphanus raphanus'] summary", has_text="Another").click()
     search = page.get_by_role("searchbox", name="Search the reference for Raphanus raphanus")
     search.fill("radish")
-    candidate(page, "Raphanus raphanus", "Raphanus sativus").click()
+    page.get_by_role("button", name="Take: Raphanus raphanus means Raphanus sativus").click()
     page.get_by_text("2 names to decide").wait_for()
-    page.get_by_role("button", name="Call it new: Cucumis sativa").click()
+    page.locator("[data-name='Cucumis sativa'] summary", has_text="None of these").click()
+    page.get_by_role("button", name="It is new: Cucumis sativa").click()
     page.get_by_text("1 name to decide").wait_for()
     settle(page)
     assert violations(page) == []
-    page.get_by_role("button", name="Leave: Phaseolus vulgarus").click()
+    page.locator("[data-name='Phaseolus vulgarus'] summary", has_text="None of these").click()
+    page.get_by_role("button", name="Leave it without: Phaseolus vulgarus").click()
     page.get_by_text("4 answers given").wait_for()
     assert names(page) == []
     page.reload()

@@ -1,10 +1,9 @@
-/** Names that a reference is not sure of, as a list to review: candidates with what is known of them, a search, new, or left. */
+/** Names that a reference is not sure of, as a list to review: what each may mean, and what else it may be. */
 import { attempt } from "./api.js";
-import { h, icon, pausing, plural } from "./dom.js";
+import { h, pausing, plural } from "./dom.js";
 
 const NEW = "(new)",
-  LEFT = "(left)",
-  SHOWN = 3;
+  LEFT = "(left)";
 
 export class Candidates {
   /** @param {import("./decisions.js").Decisions} decisions */
@@ -48,29 +47,36 @@ export class Candidates {
     );
   }
 
+  /** The likeliest meaning, said as a sentence to agree to; others and a search behind “Another”; or none. */
   question([key, rows, , , candidates]) {
-    const list = h("div", { class: "candidates" });
-    const fill = (found, most = SHOWN) => {
-      const more = found.length - most;
-      list.replaceChildren(
+    const [first, ...rest] = candidates ?? [];
+    const others = h("div", { class: "candidates" });
+    const fill = (found, none) =>
+      others.replaceChildren(
         ...(found.length
-          ? found.slice(0, most).map((one) => this.candidate(key, one))
-          : [h("p", { class: "muted small m-0" }, "Nothing like it. Search, or call it new.")]),
-        more > 0
-          ? h(
-              "button",
-              {
-                type: "button",
-                class: "tiny-button",
-                "aria-label": `${more} more for ${key}`,
-                onclick: () => fill(found, found.length),
-              },
-              `${more} more`,
-            )
-          : "",
+          ? found.map((one) => this.candidate(key, one, "Take"))
+          : [h("p", { class: "muted small m-0" }, none)]),
       );
-    };
-    fill(candidates ?? []);
+    fill(rest, "It knows no other. Search, or say that it is none.");
+    const search = h("input", {
+      type: "search",
+      class: "form-control form-control-sm",
+      placeholder: "Search the reference",
+      "aria-label": `Search the reference for ${key}`,
+      oninput: pausing(300, async (event) => {
+        const text = event.target.value.trim();
+        if (!text) return fill(rest, "It knows no other.");
+        const answer = await attempt(() => this.decisions.find(text));
+        if (answer) fill(answer.candidates, "Nothing is found by this.");
+      }),
+    });
+    const fold = (title, open, ...inside) =>
+      h(
+        "details",
+        { name: `of ${key}`, open: open || null },
+        h("summary", { class: "linkish", "aria-label": `${title}: ${key}` }, title),
+        inside,
+      );
     return h(
       "li",
       { class: "question", "data-name": key },
@@ -80,41 +86,49 @@ export class Candidates {
         h("span", { class: "name" }, key),
         h("span", { class: "muted small" }, plural(rows, "row", "rows")),
       ),
-      list,
-      h(
-        "div",
-        { class: "line" },
-        h("input", {
-          type: "search",
-          class: "form-control form-control-sm",
-          placeholder: "Search the reference",
-          "aria-label": `Search the reference for ${key}`,
-          oninput: pausing(300, async (event) => {
-            const text = event.target.value.trim();
-            if (!text) return fill(candidates ?? []);
-            const answer = await attempt(() => this.decisions.find(text));
-            if (answer) fill(answer.candidates);
-          }),
-        }),
-        this.act("new", `Call it new: ${key}`, [key, NEW]),
-        this.act("leave", `Leave: ${key}`, [key, LEFT]),
+      first
+        ? this.candidate(key, first, "Yes")
+        : h("p", { class: "muted small m-0" }, "The reference knows nothing like it."),
+      fold(rest.length ? `Another… (${rest.length})` : "Another…", !first, search, others),
+      fold(
+        "None of these…",
+        false,
+        h(
+          "p",
+          { class: "none-of" },
+          this.act("It is new", `It is new: ${key}`, [key, NEW]),
+          this.act("Leave it without", `Leave it without: ${key}`, [key, LEFT]),
+        ),
       ),
     );
   }
 
-  candidate(key, one) {
+  candidate(key, one, word) {
     return h(
-      "button",
-      {
-        type: "button",
-        class: "candidate",
-        onclick: () => this.decisions.decide([[key, `${one.id} ${one.name}`]]),
-      },
-      h("span", { class: "candidate-name" }, one.name),
-      h("span", { class: "candidate-score" }, String(Math.round(one.score * 10) / 10)),
-      h("span", { class: "candidate-about" }, [one.about, one.id].filter(Boolean).join(" · ")),
-      h("span", { class: "visually-hidden" }, `: take it for ${key}`),
-      icon("check2"),
+      "div",
+      { class: "candidate" },
+      h(
+        "div",
+        {},
+        h("span", { class: "candidate-name" }, word === "Yes" ? `means ${one.name}?` : one.name),
+        h(
+          "span",
+          { class: "candidate-about" },
+          [one.about, one.id, `score ${Math.round(one.score * 10) / 10}`]
+            .filter(Boolean)
+            .join(" · "),
+        ),
+      ),
+      h(
+        "button",
+        {
+          type: "button",
+          class: "btn btn-quiet btn-sm",
+          "aria-label": `${word}: ${key} means ${one.name}`,
+          onclick: () => this.decisions.decide([[key, `${one.id} ${one.name}`]]),
+        },
+        word,
+      ),
     );
   }
 
