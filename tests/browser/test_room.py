@@ -277,3 +277,24 @@ def test_other_alphabets_are_read_from_their_own_side(page):
       return inner.left - box.left > box.right - inner.right ? "right" : "left"; }"""
     assert [page.evaluate(side, text) for text in ("עגבנייה", "طماطم", "Томат")] == ["right", "right", "left"]
     assert [column["name"] for column in page.evaluate("updraft.table.columns")] == ["שם", "数量", "Сорт"]
+
+
+def test_the_title_keeps_its_room_and_chips_go_behind_more(page):
+    copy_of_demo(page)
+    pick(page, "look_up")
+    for width in (1024, 1280, 1600):
+        page.set_viewport_size({"width": width, "height": 800})
+        page.wait_for_function(
+            "() => { const bar = document.getElementById('focus-bar'); return bar.scrollWidth <= bar.clientWidth; }"
+        )
+        assert page.evaluate(
+            "(() => { const t = document.querySelector('.focus-bar h2'); return t.scrollWidth <= t.clientWidth + 1; })()"
+        ), width
+        every = page.locator("#focus-bar .chip:not(summary)").all_text_contents()
+        assert len(every) == len(set(every)) and any("Result" in text for text in every)
+    page.set_viewport_size({"width": 1024, "height": 800})
+    page.locator(".chips-behind summary").click()
+    chip = page.locator(".chips-folded .chip").first
+    assert chip.is_visible() and violations(page) == []
+    page.keyboard.press("Escape")
+    assert not chip.is_visible()

@@ -129,6 +129,7 @@ export function showFocusBar({ table, step, draft, view, focus, total, findings,
   place.replaceChildren(
     title ? h("h2", { title }, title) : "",
     ...chips,
+    behind,
     h("span", { class: "spacer" }),
     table ? searchBox(focus, act) : "",
     table
@@ -145,8 +146,53 @@ export function showFocusBar({ table, step, draft, view, focus, total, findings,
         )
       : "",
   );
+  lined = chips;
+  fit();
+  if (!watching) {
+    watching = new ResizeObserver(fit);
+    watching.observe(place);
+  }
   focusLine({ table, focus, total, act });
 }
+
+/** The chips in their order, and those of them that have no room. */
+let lined = [];
+const folded = h("div", { class: "chips-folded" });
+const behind = h(
+  "details",
+  {
+    class: "chips-behind",
+    hidden: true,
+    onkeydown: (event) => {
+      if (event.key !== "Escape" || !behind.open) return;
+      event.stopPropagation();
+      behind.open = false;
+      behind.firstChild.focus();
+    },
+  },
+  h("summary", { class: "chip" }, "more"),
+  folded,
+);
+folded.addEventListener("click", () => {
+  behind.open = false;
+});
+
+/** Chips that have no room go behind “more”, the last ones first and the findings last, so that the title keeps its own. */
+function fit() {
+  const place = byId("focus-bar");
+  folded.replaceChildren();
+  behind.before(...lined);
+  behind.hidden = true;
+  const found = lined.filter((chip) => chip.classList.contains("chip-find"));
+  const last = [...found, ...lined.filter((chip) => !found.includes(chip))];
+  while (last.length && place.scrollWidth > place.clientWidth) {
+    behind.hidden = false;
+    folded.prepend(last.pop());
+  }
+}
+
+/** @type {ResizeObserver | undefined} */
+let watching;
 
 /** One search box that stays while it is typed into. */
 let box = null;
