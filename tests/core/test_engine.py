@@ -1,6 +1,7 @@
 """Plan, cache, look and run, on the flow of the example world."""
 
 import errno
+import time
 from datetime import date
 from pathlib import Path
 
@@ -10,6 +11,7 @@ import pytest
 
 from tests.expected import expected_report
 from updraft.core import Engine, Files, Flow, Parameter, Problem, Ref, Step, TableCache, dump, load, plan, run
+from updraft.core.deliver import FileDelivery
 from updraft.core.engine import table as table_module
 from updraft.core.engine.parameters import as_text, read_value
 from updraft.core.flow.edits import AddStep, RemoveStep, SetSettings, SwitchStep
@@ -446,3 +448,16 @@ def test_days_counted_from_today_and_parameters_stand_in_settings_of_days_and_nu
     assert "“todya”: it names no day. Type a date as 2026-03-31, or one of: today" in str(
         engine.plan(wrong, files).steps["k"].problem
     )
+
+
+def test_a_run_tells_how_long_each_output_took_to_hand_over(tmp_path, monkeypatch):
+    real = FileDelivery.commit
+    monkeypatch.setattr(FileDelivery, "commit", lambda self: (time.sleep(0.05), real(self))[1])
+    (tmp_path / "a.csv").write_text("lot\nA\n")
+    steps = (
+        Step(id="r", kind="read_file", settings={"path": "a.csv"}),
+        Step(id="w", kind="write_file", settings={"name": "out.csv"}, inputs={"table": "r"}),
+    )
+    files = Files(tmp_path)
+    report = run(plan(Flow(steps=steps), files), files, tmp_path / "out")
+    assert report.outputs[0].seconds >= 0.05 and report.as_dict()["outputs"][0]["seconds"] >= 0.05

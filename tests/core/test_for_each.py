@@ -83,3 +83,13 @@ def test_a_loop_says_what_is_wrong(tmp_path):
     planned, files = each(tmp_path, LOTS.rename({"Grams": "Grains"}))
     with pytest.raises(Problem, match="step “top”"):
         Engine().look(planned, "it", files)
+
+
+def test_rows_may_stand_for_none_of_its_sources_and_give_parameters_alone(tmp_path):
+    planned, files = each(tmp_path, LOTS, source="-")
+    told = Engine().look(planned, "it", files).lazy().collect()
+    assert told.select("Hub", "Lot", "Told").rows() == [
+        ("Z", "z", "z of Fen"),
+        ("Z", "z", "z of Dale"),
+        ("Z", "z", "z"),
+    ]

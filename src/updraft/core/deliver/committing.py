@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from typing import Literal, Protocol
 
 import polars as pl
@@ -88,7 +90,8 @@ def commit_all(
             )
         if journal:
             journal.begin(key, delivery)
+        started = time.perf_counter()
         delivered = delivery.commit()
         if journal:
             journal.done(key, delivered)
-        yield delivered
+        yield replace(delivered, seconds=round(time.perf_counter() - started, 4))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Literal
 
@@ -35,12 +35,15 @@ class Effect:
 
 @dataclass(frozen=True)
 class Delivered:
-    """What was handed over: by which step, where to, and the file where it is one."""
+    """What was handed over: by which step, where to, the file where it is one, and how long that took in
+    seconds (0 where an earlier run of the series did it).
+    """
 
     step: str
     to: str
     rows: int
     path: Path | None = None
+    seconds: float = field(default=0.0, compare=False)
 
     def as_dict(self) -> dict[str, Any]:
         return {**vars(self), "path": str(self.path) if self.path else ""}

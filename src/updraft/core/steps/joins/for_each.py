@@ -11,6 +11,7 @@ from updraft.core.steps.tables import Incoming, Tables
 from updraft.core.values.text import shown
 
 _MOST = 5_000  # turns
+NONE = "-"  # in place of a source: the rows give parameters alone
 
 
 class FromColumn(Settings):
@@ -54,7 +55,7 @@ class ForEach(StepKind):
     def part(self, settings: ForEachSettings) -> Part:
         if not settings.flow:
             raise Problem("The flow", "none is chosen yet.", "Choose one.", field="flow", code="unfinished")
-        feeds = {settings.source: self.inputs[0].name}
+        feeds = {} if settings.source == NONE else {settings.source: self.inputs[0].name}
         return Part(settings.flow, settings.block, settings.revision, feeds, settings.output, {})
 
     def apply(self, tables: Tables, settings: ForEachSettings, context: Context) -> Result:

@@ -258,6 +258,7 @@ export class RunDesk {
               "div",
               { class: "muted small" },
               plural(output.rows, "row", "rows"),
+              output.seconds ? ` · handed over in ${output.seconds.toFixed(2)} s` : "",
               output.path ? " · also kept in the list of runs" : "",
             ),
           ),

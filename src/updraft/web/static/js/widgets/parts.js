@@ -111,7 +111,11 @@ export const partWidgets = {
   flow_source(field) {
     const { part } = field.form;
     if (!part) return waiting(field);
-    const options = [["", "its first source"], ...part.sources];
+    const options = [
+      ["", "its first source"],
+      ...part.sources,
+      ["-", "none: it gets their values as parameters"],
+    ];
     return labelled(
       field,
       select(options, field.value ?? "", field.property.title, field.set, { id: field.id }),
