@@ -298,3 +298,16 @@ def test_the_title_keeps_its_room_and_chips_go_behind_more(page):
     assert chip.is_visible() and violations(page) == []
     page.keyboard.press("Escape")
     assert not chip.is_visible()
+
+
+def test_tab_leaves_the_table_in_both_directions(page):
+    copy_of_demo(page)
+    pick(page, "tidy")
+    inside = "(() => { const e = document.activeElement; return e.closest('#grid') !== null && !e.closest('.slick-header'); })()"
+    for key in ("Tab", "Shift+Tab"):
+        page.evaluate("updraft.grid.focus()")
+        page.keyboard.press("ArrowRight")
+        assert page.evaluate(inside)
+        for _ in range(3):
+            page.keyboard.press(key)
+        assert not page.evaluate(inside), key

@@ -39,10 +39,7 @@ def requests() -> Ready:
                         {"name": "unit", "formula": UNIT},
                         {"name": "each_g", "formula": f"number(amount, -1) * ({IN_GRAMS})"},
                         {"name": "total_g", "formula": "packs * each_g"},
-                        {
-                            "name": "day",
-                            "formula": "date(replace(after(requests_asked, ', '), ',', ''), 'D Month YYYY')",
-                        },
+                        {"name": "day", "formula": "date(requests_asked)"},
                     ]
                 },
                 "names",
@@ -150,7 +147,7 @@ def requests_in_grams() -> Ready:
                         {"name": "packs", "formula": PACKS},
                         {"name": "each", "formula": "number(amount, -1)"},
                         {"name": "unit", "formula": UNIT},
-                        {"name": "day", "formula": "date(after(`requests.asked`, ', '), 'D Month YYYY')"},
+                        {"name": "day", "formula": "`requests.asked`"},
                     ]
                 },
                 "lines",

@@ -97,6 +97,7 @@ class MatchToReference(StepKind):
             with asked_reference(context, settings.connection) as reference:
                 answers = reference.candidates([asked.queries[place] for place in unknown])
         failed = [one for one in answers if isinstance(one, Problem)]
+        why = failed[0].reason if failed else ""
         offered: list[list[Candidate]] = [[] for _ in asked.keys]
         for place, answer in zip(unknown, answers, strict=True):
             offered[place] = [] if isinstance(answer, Problem) else answer
@@ -118,8 +119,8 @@ class MatchToReference(StepKind):
             ),
             Count(
                 "unanswered", pl.LazyFrame({"n": [len(failed)]}),
-                f"{{n}} names were not answered, so they are open: {failed[0].reason if failed else ''}", "warning",
-                one=f"{{n}} name was not answered, so it is open: {failed[0].reason if failed else ''}",
+                f"{{n}} names were not answered, so they are open: {why}", "warning",
+                one=f"{{n}} name was not answered, so it is open: {why}",
             ),
             Count("new", pl.LazyFrame({"n": [told_new]}), "{n} names are new", one="{n} name is new"),
             open_questions(

@@ -183,6 +183,8 @@ function fit() {
   folded.replaceChildren();
   behind.before(...lined);
   behind.hidden = true;
+  place.classList.remove("tight");
+  place.classList.toggle("tight", place.scrollWidth > place.clientWidth);
   const found = lined.filter((chip) => chip.classList.contains("chip-find"));
   const last = [...found, ...lined.filter((chip) => !found.includes(chip))];
   while (last.length && place.scrollWidth > place.clientWidth) {

@@ -105,6 +105,9 @@ export class TableGrid {
         .filter((id) => id !== ROW_ID);
     });
     this.grid.onKeyDown.subscribe((event) => this.keys(event));
+    // Arrow keys move between cells; Tab leaves the table, though the library would take it to the next cell.
+    const leave = (event) => event.key === "Tab" && event.stopPropagation();
+    this.element.addEventListener("keydown", leave, true);
     this.grid.onDblClick.subscribe((_, { row, cell }) => this.openCell(row, cell));
     this.grid.onHeaderCellRendered.subscribe((_, { node, column }) =>
       node.classList.toggle("chosen", column.id === this.chosen),
