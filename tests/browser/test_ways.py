@@ -65,3 +65,28 @@ def test_every_count_in_the_panel_opens_the_rows_it_counts(page):
     assert len(clicked) > 20 and all(
         what in said for what in ("no number", "empty", "Monday", "2026-04", "negative")
     ), said
+
+
+def test_what_a_step_tells_opens_the_rows_it_counts(page):
+    page.goto("/")
+    dropped(page, "#drop", "beds.csv", "hub,bed\nFen,A\nFen,\nDale,B\nDale,C\nDale,\nMoor,\n")
+    page.wait_for_url("**/flows/*")
+    page.wait_for_selector(".slick-row")
+    settle(page)
+    page.keyboard.press("Control+k")
+    page.keyboard.type("fill gaps")
+    page.wait_for_selector(".add-option")
+    page.keyboard.press("Enter")
+    page.wait_for_function("() => updraft.stepDesk.step?.kind === 'fill_gaps'")
+    settle(page)
+    page.evaluate(
+        "updraft.drafts.change('fill_gaps', { columns: ['bed'], by: 'group', within: ['hub'] }); updraft.preview()"
+    )
+    told = page.locator("#desk .desk-facts li", has_text="2 cells of bed stay empty")
+    told.wait_for()
+    assert page.locator("#desk .desk-facts li").all_inner_texts()[1:] == [
+        "1 of those of bed: its group disagrees",
+        "1 of those of bed: nothing is known in its group",
+    ]
+    told.get_by_role("button", name="Look at them").click()
+    page.wait_for_function("() => document.querySelector('#focus-line strong')?.textContent.startsWith('2 of')")

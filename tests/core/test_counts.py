@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.core.test_cleaning import done
 from updraft.core.figures import histogram, pattern_counts, profile
 from updraft.core.insight import Focus, counted_values, summarise_columns
 from updraft.core.insight.focus import Chip
@@ -121,3 +122,30 @@ def test_a_text_that_is_a_number_is_that_number(text, number):
 @pytest.mark.parametrize("text", ["n/a", "12 x 5 g", "LOT-12", "nan", "inf", "", " ", "12/5"])
 def test_a_text_that_is_none_is_none(text):
     assert pl.DataFrame({"a": [text]}).select(number_in(pl.col("a"))).item() is None
+
+
+def test_a_number_that_a_step_tells_opens_just_the_rows_that_it_counts():
+    lots = pl.DataFrame(
+        {
+            "hub": ["Fen", "Fen", "Dale", "Dale", "Dale", None],
+            "bed": ["A", None, "B", "C", None, None],
+            "note": ["5 kg", "wet", "7 kg", None, "dry", " "],
+        }
+    )
+    told = [
+        done("fill_gaps", lots, columns=["bed"], by="group", within=["hub"]),
+        done("calculate", lots, columns=[{"name": "kg", "formula": "number(before(note, ' kg'))"}]),
+        done("extract_text", lots, column="note", into="kg", what="number"),
+    ]
+    opened = 0
+    for found in told:
+        table = found.lazy().collect()
+        for fact in found.facts:
+            if fact.rule is None:
+                continue
+            kept = table.filter(compiled(Rule.model_validate(fact.rule), table.schema))
+            assert kept.height == fact.count, fact.text
+            opened += 1
+    assert opened == 3
+    apart = {fact.code: fact.count for fact in told[0].facts}
+    assert apart["gaps_left:bed"] == 2 and apart["gaps_disagree:bed"] == 1 and apart["gaps_unknown:bed"] == 1

@@ -23,7 +23,7 @@ _CHANGED = Count("cells_changed", pl.LazyFrame(), "{n} cells changed", one="{n} 
 @dataclass(frozen=True)
 class Fact:
     """A number with its sentence; `code` is stable, `level` is info, warning or hold, `side` the output that
-    shows the rows.
+    shows the rows, `rule` the one that keeps them of the main output.
     """
 
     code: str
@@ -31,6 +31,7 @@ class Fact:
     text: str
     level: str = "info"
     side: str = ""
+    rule: Mapping[str, Any] | None = None
 
 
 Frame = pl.DataFrame | pl.LazyFrame | Coded
@@ -200,7 +201,7 @@ def _facts(result: Result, counted: list[pl.DataFrame]) -> tuple[Fact, ...]:
         text = count.said(number)
         if count.level == "stop":
             raise Problem(text, "the step is set to stop then.", count.way_out, code=count.code)
-        facts.append(Fact(count.code, number, text, count.level, count.side))
+        facts.append(Fact(count.code, number, text, count.level, count.side, count.rule))
     return tuple(facts)
 
 

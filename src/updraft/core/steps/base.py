@@ -60,8 +60,8 @@ class Count:
     """A number worth saying, as a lazy frame of one cell; the engine computes it together with the table.
 
     `text` is a sentence that begins with `{n}`, `one` the same for a single thing; said when the number is
-    not 0. Level `stop` fails the step then, with
-    `way_out` as the advice.
+    not 0. Level `stop` fails the step then, with `way_out` as the advice. What it counts can be looked at:
+    the rows of the output `side`, or those of the main output that a rule keeps (`conditions.rows_where`).
     """
 
     code: str
@@ -71,6 +71,7 @@ class Count:
     way_out: str = ""
     one: str = ""
     side: str = ""
+    rule: Mapping[str, Any] | None = None
 
     def said(self, number: int) -> str:
         """The sentence for a number, in the singular where it is 1."""

@@ -5,6 +5,7 @@ opposites.
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from datetime import UTC, date, datetime
 from typing import Any, Literal, get_args
 from zoneinfo import ZoneInfo
@@ -13,7 +14,7 @@ import polars as pl
 
 from updraft.core.figures.patterns import pattern_of_text
 from updraft.core.problems import Problem, missing_column, wrong_pattern
-from updraft.core.steps.base import Settings, setting
+from updraft.core.steps.base import Count, Level, Settings, setting
 from updraft.core.steps.choice import listed
 from updraft.core.values import TITLES, Kind, is_blank, kind_of
 from updraft.core.values.meaning import number_in
@@ -141,6 +142,26 @@ def compiled(rule: Rule, schema: pl.Schema) -> pl.Expr:
             for item in rule.of
         ],
     )
+
+
+def rows_where(
+    code: str,
+    table: pl.LazyFrame,
+    conditions: Sequence[Condition],
+    text: str,
+    *,
+    one: str,
+    level: Level = "info",
+) -> Count:
+    """The rows of a step's main output that meet all of some conditions, as a number that opens just these.
+
+    Args:
+        table: the main output.
+        text, one: as in `Count`.
+    """
+    rule = Rule(of=tuple(conditions))
+    met = table.select(compiled(rule, table.collect_schema()).sum())
+    return Count(code, met, text, level, one=one, rule=rule.model_dump(mode="json"))
 
 
 def _together(match: str, parts: list[pl.Expr]) -> pl.Expr:

@@ -7,6 +7,7 @@ from updraft.core.formula import Term, compile_formula, names_in
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Grounds, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import ColumnChoice, listed
+from updraft.core.steps.conditions import Condition, rows_where
 from updraft.core.steps.ruling import (
     OneRule,
     as_kind,
@@ -214,9 +215,10 @@ class Calculate(StepKind):
 
 
 def _empty(table: pl.LazyFrame, name: str) -> Count:
-    return Count(
+    return rows_where(
         f"empty:{name}",
-        table.select(pl.col(name).is_null().sum()),
+        table,
+        [Condition(column=name, test="empty")],
         f"{{n}} rows have no result in {name}",
         one=f"{{n}} row has no result in {name}",
     )

@@ -6,8 +6,9 @@ from updraft.core.formula.functions.text import after, at_place, before, extract
 from updraft.core.formula.functions.words import EMAIL, WEB
 from updraft.core.formula.terms import Misfit, Term, constant
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_chosen, need_kind, need_new
+from updraft.core.steps.conditions import Condition, rows_where
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind
 from updraft.core.values.within import dates_within
@@ -94,12 +95,12 @@ class ExtractText(StepKind):
         into = need_new(settings.into, schema, field="into")
         taken = self._taken(Term(pl.col(settings.column), Kind.TEXT), settings)
         table = table.with_columns(taken.alias(into))
-        missed = table.select((pl.col(into).is_null() & pl.col(settings.column).is_not_null()).sum())
-        count = Count(
+        count = rows_where(
             "not_found",
-            missed,
+            table,
+            [Condition(column=into, test="empty"), Condition(column=settings.column, test="filled")],
             f"{{n}} filled cells of {settings.column} hold nothing of it",
-            "warning",
+            level="warning",
             one=f"{{n}} filled cell of {settings.column} holds nothing of it",
         )
         return Result(table, touched=(), counts=(count,))

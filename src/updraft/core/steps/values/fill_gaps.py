@@ -5,6 +5,7 @@ import polars as pl
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.conditions import Condition, rows_where
 from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, Kind, converted, is_blank, kind_of
 
@@ -83,21 +84,38 @@ class FillGaps(StepKind):
                 code="unfinished",
             )
         filled = {name: self._filled(name, schema[name], settings) for name in settings.columns}
-        left = table.with_columns(**filled).select(
-            pl.sum_horizontal(is_blank(n, schema[n]).sum() for n in filled)
+        done = table.with_columns(**filled)
+        counts = [
+            rows_where(
+                f"gaps_left:{name}",
+                done,
+                [Condition(column=name, test="empty")],
+                f"{{n}} cells of {name} stay empty",
+                one=f"{{n}} cell of {name} stays empty",
+            )
+            for name in filled
+        ]
+        if settings.by == "group":
+            counts += [count for name in filled for count in self._apart(done, name, settings.within)]
+        return Result(done, touched=tuple(filled), counts=tuple(counts))
+
+    def _apart(self, done: pl.LazyFrame, name: str, within: tuple[str, ...]) -> list[Count]:
+        """Cells that stay empty, told apart: their group disagrees, or knows nothing."""
+        known = pl.col(name).drop_nulls().n_unique().over(within)
+        parts = (
+            ("disagree", known > 1, "their group disagrees"),
+            ("unknown", known == 0, "nothing is known in their group"),
         )
-        return Result(
-            table.with_columns(**filled),
-            touched=tuple(filled),
-            counts=(
-                Count(
-                    "gaps_left",
-                    left,
-                    f"{{n}} cells of {listed(settings.columns)} stay empty",
-                    one=f"{{n}} cell of {listed(settings.columns)} stays empty",
-                ),
-            ),
-        )
+        left = pl.col(name).is_null()
+        return [
+            Count(
+                f"gaps_{code}:{name}",
+                done.select((left & why).sum()),
+                f"{{n}} of those of {name}: {said}",
+                one=f"{{n}} of those of {name}: {said.replace('their', 'its')}",
+            )
+            for code, why, said in parts
+        ]
 
     def _filled(self, name: str, dtype: pl.DataType, settings: FillGapsSettings) -> pl.Expr:
         cell = pl.when(~is_blank(name, dtype)).then(pl.col(name))

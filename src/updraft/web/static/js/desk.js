@@ -39,14 +39,23 @@ export class Desk {
 }
 
 /** A list of facts and warnings about a step; a fact may name the output that shows its rows. */
-export function factList(facts, warnings, openSide) {
-  const look = (side) =>
-    h("button", { type: "button", onclick: () => openSide(side) }, "Look at them");
+export function factList(facts, warnings, act) {
+  const look = (fact) =>
+    h(
+      "button",
+      { type: "button", onclick: () => (fact.side ? act.showSide(fact.side) : act.showRows(fact)) },
+      "Look at them",
+    );
   const items = [
     ...facts
       .filter((fact) => fact.code !== "cells_changed")
       .map((fact) =>
-        h("li", { class: fact.level }, fact.text, fact.side ? [". ", look(fact.side)] : null),
+        h(
+          "li",
+          { class: fact.level },
+          fact.text,
+          fact.side || fact.rule ? [". ", look(fact)] : null,
+        ),
       ),
     ...warnings.map((text) => h("li", { class: "warning" }, text)),
   ];

@@ -210,9 +210,7 @@ export class StepDesk {
     );
     if (this.kind?.remote) this.again.hidden = problem ? problem.code === "unfinished" : !table;
     this.facts.replaceChildren(
-      !problem && table
-        ? (factList(table.facts, table.warnings, (side) => this.studio.act.showSide(side)) ?? "")
-        : "",
+      !problem && table ? (factList(table.facts, table.warnings, this.studio.act) ?? "") : "",
     );
   }
 

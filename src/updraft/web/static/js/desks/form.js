@@ -60,9 +60,8 @@ export class Work {
       : undefined;
     this.sample?.forget();
     if (table && !problem) this.decisions?.load();
-    const side = (name) => this.frame.studio.act.showSide(name);
     this.facts.replaceChildren(
-      table && !problem ? (factList(table.facts, table.warnings, side) ?? "") : "",
+      table && !problem ? (factList(table.facts, table.warnings, this.frame.studio.act) ?? "") : "",
     );
     this.draw(table, problem);
   }

@@ -26,6 +26,17 @@ export const acts = (studio) => ({
     studio.output = side;
     studio.look();
   },
+  showRows: async ({ text, rule }) => {
+    if (studio.wide.open) studio.wide.close();
+    if (studio.output) {
+      studio.output = "";
+      await studio.look();
+    }
+    studio.setFocus((focus) => {
+      focus.clear();
+      focus.only({ label: text, column: "", rule });
+    });
+  },
   outputTitle: (name) =>
     studio.kind()?.outputs.find((output) => output.name === name)?.title ?? name,
   reveal: (name) => studio.grid.reveal(name),
