@@ -165,3 +165,23 @@ def test_no_name_of_a_column_collides_with_names_of_ours(name):
         [HUBS[n % 5] for n in range(ROWS - 1)] + ["Coldwatr"],
     ):
         find(decide(beside(**{name: filled}))[0])
+
+
+def test_a_remark_that_says_sum_is_no_total_and_rates_and_codes_do_not_add_up():
+    pick = random.Random("sum")
+    rows = 120
+    lines = pl.DataFrame(
+        {
+            "Invoice": [f"R-{500 + n // 4}" for n in range(rows)],
+            "Supplier": [pick.choice(HUBS) for _ in range(rows)],
+            "Account": [pick.choice([3100, 3400, 4980]) for _ in range(rows)],
+            "VAT rate": [19 if n % 12 > 8 else pick.choice([7, 19]) for n in range(rows)],
+            "Net": [round(pick.uniform(5, 900), 2) for _ in range(rows)],
+            "Remark": [
+                "Summe laut Rechnung" if n % 12 in (9, 11) else pick.choice(["paid", "open", ""]) for n in range(rows)
+            ],
+        }
+    )
+    assert "totals" not in {one.code for one in find(lines)}
+    totalled = pl.concat([lines, pl.DataFrame({"Remark": ["Summe"], "Net": [lines["Net"].sum()]})], how="diagonal")
+    assert [one.rows.to_list() for one in find(totalled) if one.code == "totals"] == [[rows]]

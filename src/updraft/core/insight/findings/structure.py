@@ -10,6 +10,7 @@ import numpy as np
 import polars as pl
 
 from updraft.core.insight.findings.model import Finding, Repair, Step, plural, short, step, where
+from updraft.core.insight.findings.naming import names_a_code, names_a_year, words_of
 from updraft.core.insight.findings.view import View
 from updraft.core.steps.rows.choosing import blank_row, header_row
 
@@ -173,7 +174,7 @@ def totals(view: View) -> Iterator[Finding]:
     name things (text, dates). It is a total when, in a column of numbers, it is the sum of all other rows, or of those since
     the candidate before it (to 1e-6, or 0.006); without the word, of at least three.
     """
-    figures = [(c, c.numbers) for c in view.columns if c.numbers is not None]
+    figures = [(c, c.numbers) for c in view.columns if c.numbers is not None and not _never_added(c.name)]
     if view.height < 4 or not figures:
         return
     worded = _worded(view)
@@ -181,7 +182,9 @@ def totals(view: View) -> Iterator[Finding]:
     places = np.flatnonzero(worded | sparse)
     if not len(places) or len(places) > _MOST or len(places) * 2 > view.height:
         return
-    sure, sums = _verified(places, worded, [numbers for _, numbers in figures])
+    # In a row as full as others the word is a remark more often than a total.
+    least = np.where(worded, np.where(sparse, 1, 2), 3)
+    sure, sums = _verified(places, worded, least, [numbers for _, numbers in figures])
     # A row that says total and is sparse is one although it does not add up: that is worse, not better.
     wrong = np.array([p for p in places if worded[p] and sparse[p] and p not in sure], dtype=np.int64)
     rows = np.sort(np.concatenate([np.array(sorted(sure), dtype=np.int64), wrong]))
@@ -220,6 +223,31 @@ def totals(view: View) -> Iterator[Finding]:
     )
 
 
+def _never_added(name: str) -> bool:
+    """Whether a name is that of codes, years, rates or prices, whose sum means nothing."""
+    return names_a_code(name) or names_a_year(name) or bool(_RATES & set(words_of(name)))
+
+
+_RATES = frozenset(
+    [
+        "rate",
+        "rates",
+        "satz",
+        "steuersatz",
+        "taux",
+        "percent",
+        "percentage",
+        "pct",
+        "price",
+        "preis",
+        "prix",
+        "vat",
+        "mwst",
+        "ust",
+    ]
+)
+
+
 def _worded(view: View) -> np.ndarray[Any, np.dtype[np.bool_]]:
     found = np.zeros(view.height, dtype=bool)
     for column in view.texts:
@@ -250,9 +278,16 @@ def _sparse(view: View) -> np.ndarray[Any, np.dtype[np.bool_]]:
 
 
 def _verified(
-    places: np.ndarray[Any, Any], worded: np.ndarray[Any, Any], figures: list[np.ndarray[Any, Any]]
+    places: np.ndarray[Any, Any],
+    worded: np.ndarray[Any, Any],
+    least: np.ndarray[Any, Any],
+    figures: list[np.ndarray[Any, Any]],
 ) -> tuple[set[int], list[bool]]:
-    """Places whose figures add up, and for which columns they do."""
+    """Places whose figures add up, and for which columns they do.
+
+    Args:
+        least: by row, how many rows must stand between it and the candidate before it.
+    """
     sure: set[int] = set()
     adds = [False] * len(figures)
     for n, numbers in enumerate(figures):
@@ -264,7 +299,7 @@ def _verified(
             value = numbers[place]
             if np.isfinite(value) and value != 0:
                 own = upto[place] - (upto[before] if before >= 0 else 0)
-                wide = (place - before - 1) >= (1 if worded[place] else 3)
+                wide = (place - before - 1) >= least[place]
                 near = max(abs(value) * 1e-6, 0.006)
                 if (abs(own - value) <= near and wide) or (
                     len(data) > (3 if worded[place] else 5)
