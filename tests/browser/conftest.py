@@ -127,7 +127,7 @@ def violations(page: Page) -> list[str]:
 def settle(page: Page) -> None:
     """Wait until nothing is being computed, fetched or waited for."""
     page.wait_for_function(
-        "() => window.updraft && !updraft.state.pending && document.getElementById('busy').hidden && !document.querySelector('.cell-waiting') && (!updraft.table || updraft.grid.facts)"
+        "() => window.updraft && !window.due?.() && !updraft.state.pending && document.getElementById('busy').hidden && !document.querySelector('.cell-waiting') && (!updraft.table || updraft.grid.facts)"
     )
 
 

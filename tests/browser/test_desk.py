@@ -385,4 +385,5 @@ def test_a_formula_is_worked_out_by_example_and_the_row_that_decides_is_asked_fo
     settle(page)
     at = page.evaluate("updraft.table.columns.findIndex((c) => c.name === 'Last code')")
     page.wait_for_function("() => updraft.grid.item(3)?.cells")
+    page.wait_for_function("() => updraft.grid.item(3)?.cells")
     assert [page.evaluate(f"updraft.grid.item({row}).cells[{at}]") for row in range(4)] == ["AD", "DE", "FI", "US"]

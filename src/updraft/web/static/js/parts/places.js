@@ -26,16 +26,25 @@ export const places = {
     else history.pushState(here, "", address);
   },
 
-  /** Go to a place of the history: its step, then its view. */
+  /**
+   * Go to a place of the history: its step, then its view. Who goes back fast names another place before the last one
+   * is there: the newest is gone to, after the one that is under way.
+   */
   async goBackTo(place) {
-    if (!place || !this.state.steps[place.step]) return;
-    this.going = (this.going ?? 0) + 1; // who goes back fast goes on before the last place is there
+    this.wanted = place;
+    if (this.going) return;
+    this.going = true;
     try {
-      if (this.wide.open) this.wide.close();
-      if (place.step !== this.selected) await this.select(place.step);
-      await this.showView(place);
+      while (this.wanted) {
+        const next = this.wanted;
+        this.wanted = null;
+        if (!this.state.steps[next.step]) continue;
+        if (this.wide.open) this.wide.close();
+        if (next.step !== this.selected) await this.select(next.step);
+        await this.showView(next);
+      }
     } finally {
-      this.going -= 1;
+      this.going = false;
     }
   },
 
