@@ -12,6 +12,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 STATIC = ROOT / "src/updraft/web/static/vendor"
 TESTS = ROOT / "tests/vendor"
+REPORT = ROOT / "src/updraft/core/report/fonts"  # one file a weight, for PDFs
 
 # package, version, {file in the package: file here}
 PACKAGES: list[tuple[str, str, Path, dict[str, str]]] = [
@@ -44,6 +45,19 @@ PACKAGES: list[tuple[str, str, Path, dict[str, str]]] = [
         {
             "files/figtree-latin-wght-normal.woff2": "figtree-latin.woff2",
             "files/figtree-latin-ext-wght-normal.woff2": "figtree-latin-ext.woff2",
+            "LICENSE": "LICENSE",
+        },
+    ),
+    (
+        "@fontsource/figtree",
+        "5.3.0",
+        REPORT,
+        {
+            **{
+                f"files/figtree-{name}-{weight}-normal.woff2": f"figtree-{name}-{weight}.woff2"
+                for name in ("latin", "latin-ext")
+                for weight in (400, 700)
+            },
             "LICENSE": "LICENSE",
         },
     ),

@@ -18,6 +18,7 @@ from tests.core.test_writing import LOTS, written
 from updraft.core.connect import MailFolder, Outside, WebService
 from updraft.core.deliver import Outlet
 from updraft.core.linked.vocabularies import search
+from updraft.core.report.pdf import write_pdf
 from updraft.core.steps import kinds
 
 HUBS = pl.DataFrame(
@@ -289,3 +290,10 @@ def test_a_million_groups_are_refused_before_any_is_made(tmp_path, outbox):
         assert report.status == "failed" and said in str(report.error), report.error
     assert written(tmp_path, {"by": ["n"], "first": 2, "name": "{n}.html"}, many, "fill_report").status == "ok"
     assert sorted(path.name for path in (tmp_path / "out").iterdir()) == ["0.html", "1.html"]
+
+
+def test_a_pdf_is_bold_only_where_it_is_meant(tmp_path):
+    write_pdf("<p>Lots of March</p><p><b>Aldermere</b> šířka</p>", tmp_path / "lots.pdf", "Lots")
+    (page,) = PdfReader(tmp_path / "lots.pdf").pages
+    names = [font.get_object()["/BaseFont"].split("-")[-1] for font in page["/Resources"]["/Font"].values()]
+    assert "Bold" in names and "Regular" in names

@@ -8,10 +8,20 @@ import plutoprint
 
 from updraft.core.problems import Problem
 
-_FONTS = Path(__file__).parents[2] / "web/static/vendor/figtree"  # those of the app, shipped once
-_FACE = """@font-face { font-family: Figtree; font-weight: 300 900; src: url("font:figtree-latin.woff2"); }
-@page { margin: 18mm; }
-body { font-family: Figtree, sans-serif; }"""
+_FONTS = Path(__file__).parent / "fonts/figtree"
+_RANGES = {
+    "latin": "U+0000-00FF, U+0131, U+0152-0153, U+2000-206F, U+20AC, U+2122",
+    "latin-ext": "U+0100-024F, U+1E00-1EFF",
+}
+# A file for each weight: a PDF shows all text of a font whose weight varies in the weight that came first.
+_FACES = "".join(
+    f"@font-face {{ font-family: Figtree; font-weight: {weight}; unicode-range: {signs};"
+    f' src: url("font:figtree-{name}-{weight}.woff2"); }}\n'
+    for weight in (400, 700)
+    for name, signs in _RANGES.items()
+)
+_STYLE = f"""{_FACES}@page {{ margin: 18mm; }}
+body {{ font-family: Figtree, sans-serif; }}"""
 
 
 def write_pdf(html: str, path: Path, title: str) -> int:
@@ -23,7 +33,7 @@ def write_pdf(html: str, path: Path, title: str) -> int:
     book = plutoprint.Book(plutoprint.PAGE_SIZE_A4)
     book.custom_resource_fetcher = _Ours()
     try:
-        book.load_html(html, user_style=_FACE, base_url="report:///")
+        book.load_html(html, user_style=_STYLE, base_url="report:///")
         book.set_metadata(plutoprint.PDF_METADATA_TITLE, title)
         book.write_to_pdf(str(path))
     except plutoprint.Error:
