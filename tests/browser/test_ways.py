@@ -90,3 +90,32 @@ def test_what_a_step_tells_opens_the_rows_it_counts(page):
     ]
     told.get_by_role("button", name="Look at them").click()
     page.wait_for_function("() => document.querySelector('#focus-line strong')?.textContent.startsWith('2 of')")
+
+
+def test_a_new_step_begins_with_the_column_that_is_looked_at(page):
+    page.goto("/")
+    dropped(page, "#drop", "beds.csv", "hub,bed,kg\nFen,A,5\nDale,B,6\n")
+    page.wait_for_url("**/flows/*")
+    page.wait_for_selector(".slick-row")
+    settle(page)
+    for words, kind, setting, begun in (
+        ("split column", "split_column", "column", "bed"),
+        ("tidy text", "tidy_text", "columns", {"by": "names", "names": ["bed"]}),
+        ("round", "round_numbers", "columns", None),  # it takes numbers alone
+    ):
+        page.evaluate("updraft.act.chooseColumn('bed')")
+        page.wait_for_function("() => updraft.desk.view === 'column' && updraft.columnDesk.name === 'bed'")
+        page.keyboard.press("Control+k")
+        page.keyboard.type(words)
+        page.wait_for_selector(".add-option")
+        page.keyboard.press("Enter")
+        page.wait_for_function(f"() => updraft.stepDesk.step?.kind === {kind!r}")
+        settle(page)
+        kept = page.evaluate(f"updraft.drafts.settings(updraft.selected)[{setting!r}]")
+        if begun is None:
+            assert "bed" not in str(kept)
+        else:
+            assert kept == begun or {**kept, **begun} == kept
+        page.keyboard.press("Control+z")
+        page.wait_for_function("() => updraft.state.course.stops.length === 1")
+        settle(page)

@@ -149,7 +149,7 @@ export function showFocusBar({ table, step, draft, view, focus, total, findings,
   lined = chips;
   fit();
   if (!watching) {
-    watching = new ResizeObserver(fit);
+    watching = new ResizeObserver(() => requestAnimationFrame(fit)); // not within the layout that it tells of
     watching.observe(place);
   }
   focusLine({ table, focus, total, act });

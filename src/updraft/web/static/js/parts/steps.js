@@ -42,11 +42,31 @@ export const steps = {
       return;
     }
     const ends = kind.role === "output" || this.state.steps[this.selected].role === "output";
-    const step = { kind: kind.kind, settings: kind.starting };
+    const step = { kind: kind.kind, settings: { ...kind.starting, ...this.begunWith(kind) } };
     const insert = !ends && !this.output && !branch;
     await this.shownNew(
       await this.addOne({ op: "add", step, after: this.place(), plug: true, insert }),
     );
+  },
+
+  /** The column whose desk is open, as the first setting of a new step that asks for columns of the table. */
+  begunWith(kind) {
+    const name = this.desk.view === "column" ? this.columnDesk.name : null;
+    const column = this.table?.columns.find((one) => one.name === name);
+    if (!column) return {};
+    const main = kind.ports.find((port) => port.main)?.name;
+    const begun = {
+      column: name,
+      names: [name],
+      columns: { by: "names", names: [name] },
+      order: [{ column: name, down: false }],
+    };
+    for (const [setting, property] of Object.entries(kind.schema.properties)) {
+      if (!(property.widget in begun) || (property.port ?? main) !== main) continue;
+      const fits = !property.kind || property.kind === column.kind;
+      return fits ? { [setting]: begun[property.widget] } : {};
+    }
+    return {};
   },
 
   /** Go to a step that was just made, ready to be set. */
