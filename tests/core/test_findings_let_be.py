@@ -7,6 +7,7 @@ import polars as pl
 import pytest
 
 from updraft.core.insight import find, repair_all
+from updraft.core.insight.findings import meeting
 from updraft.core.values import decide
 from updraft.demo.names import FIRST, HUBS, LAST
 
@@ -185,3 +186,14 @@ def test_a_remark_that_says_sum_is_no_total_and_rates_and_codes_do_not_add_up():
     assert "totals" not in {one.code for one in find(lines)}
     totalled = pl.concat([lines, pl.DataFrame({"Remark": ["Summe"], "Net": [lines["Net"].sum()]})], how="diagonal")
     assert [one.rows.to_list() for one in find(totalled) if one.code == "totals"] == [[rows]]
+
+
+def test_columns_that_share_nothing_are_not_compared_letter_by_letter(monkeypatch):
+    asked = []
+    monkeypatch.setattr(meeting, "near_misses", lambda *given: asked.append(given) or {})
+    here = pl.DataFrame({f"c{n}": [f"{i}v{n}" for i in range(60)] for n in range(12)})
+    there = pl.DataFrame({f"x{n}": [f"{i}w{n}" for i in range(60)] for n in range(12)})
+    find(here, {"Other": there})
+    assert not asked
+    find(here, {"Other": here.select(x=pl.col("c0").replace("7v0", "7vO"))})
+    assert asked, "and those that do are"

@@ -13,6 +13,9 @@ from updraft.core.similarity import folded, near_misses, tidied_blanks
 from updraft.core.values import Kind
 
 _MOST = 20_000  # distinct values of a column that may be a key
+# The share that meets but for case, marks and zeros, below which slips of a letter are not looked for: each pair of
+# columns costs some milliseconds then, and two wide tables have thousands of pairs.
+_LEAST_ALIKE = 0.3
 
 
 def keys_that_miss(view: View) -> Iterator[Finding]:
@@ -27,16 +30,18 @@ def keys_that_miss(view: View) -> Iterator[Finding]:
             for n, series in enumerate(frame.get_columns()[:60])
             if isinstance(series.dtype, pl.String)
         ]
-        theirs = [c for c in theirs if 3 <= c.distinct <= _MOST and c.role != "free"]
+        keys = [(c, _bare(c)) for c in theirs if 3 <= c.distinct <= _MOST and c.role != "free"]
         for column in view.columns:
             if column.kind is Kind.WHOLE and any(
-                c.counts["value"].str.contains(r"^0\d").any() for c in theirs
+                c.counts["value"].str.contains(r"^0\d").any() for c, _ in keys
             ):
                 column = Column(column.series.cast(pl.String), column.place)  # digits that lost their zeros
             if not column.is_text or column.role == "free" or not 3 <= column.distinct <= _MOST:
                 continue
+            bare = _bare(column)
+            near = (other for other, its in keys if len(bare & its) >= _LEAST_ALIKE * len(bare))
             best = max(
-                (f for other in theirs if (f := _meeting(column, other, name))),
+                (f for other in near if (f := _meeting(column, other, name))),
                 key=lambda f: f.count,
                 default=None,
             )
@@ -82,17 +87,23 @@ def _meeting(mine: Column, other: Column, table: str) -> Finding | None:
     )
 
 
+def _key(column: str) -> pl.Expr:
+    return folded(pl.col(column)).str.replace_all(r"(^|\D)0+(\d)", "$1$2")
+
+
+def _bare(column: Column) -> frozenset[str]:
+    """The values of a column without case, marks and leading zeros."""
+    return frozenset(column.counts.select(_key("value")).to_series().to_list())
+
+
 def _changes(misses: pl.DataFrame, known: pl.Series) -> dict[str, str]:
     """Value here → the value there that it means: by folding and without leading zeros; slips of one letter for the rest."""
 
-    def key(column: str) -> pl.Expr:
-        return folded(pl.col(column)).str.replace_all(r"(^|\D)0+(\d)", "$1$2")
-
     there = (
-        known.alias("there").to_frame().with_columns(key("there").alias("key")).filter(pl.col("key") != "")
+        known.alias("there").to_frame().with_columns(_key("there").alias("key")).filter(pl.col("key") != "")
     )
     there = there.filter(pl.len().over("key") == 1)
-    joined = misses.with_columns(key("value").alias("key")).join(there, on="key", how="left")
+    joined = misses.with_columns(_key("value").alias("key")).join(there, on="key", how="left")
     changes = {old: new for old, new in joined.select("value", "there").iter_rows() if new is not None}
     left = [value for value in misses["value"] if value not in changes]
     if left and len(left) + known.len() <= 3000:
