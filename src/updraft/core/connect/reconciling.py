@@ -13,10 +13,8 @@ from urllib.parse import urlencode
 from updraft.core.connect.service import Service
 from updraft.core.problems import Problem
 
-_BATCH, _LARGEST = (
-    40,
-    500,
-)  # names or things asked for at a time: usually, and at most where the reference says
+_BATCH = 40  # names or things asked for at a time, where the reference does not say how many
+_LARGEST = 500  # and at most, whatever it says
 _FOR_ALL = {"stopped", "no_reference", "web_auth", "web_page"}  # problems that the next request has, too
 _FORM = {"Content-Type": "application/x-www-form-urlencoded"}
 
@@ -85,7 +83,7 @@ class Reference:
         Raises:
             Problem: not one request was answered, or what answers is no reference.
         """
-        size = self._size("batchSize")
+        size = self._size()
         found: list[list[Candidate] | Problem] = []
         for start in range(0, len(queries), size):
             found += self._batch(queries[start : start + size], most)
@@ -98,9 +96,9 @@ class Reference:
             found[start : start + size] = self._batch(queries[start : start + size], most)
         return found
 
-    def _size(self, field: str) -> int:
+    def _size(self) -> int:
         """How many are asked for at a time: what the reference says it takes, else the usual."""
-        said = self.about.get(field)
+        said = self.about.get("batchSize")
         return min(said, _LARGEST) if isinstance(said, int) and said > 0 else _BATCH
 
     def _batch(self, part: Sequence[Query], most: int) -> Sequence[list[Candidate] | Problem]:

@@ -40,7 +40,7 @@ class ReadOptions:
         empty: texts that stand for no value, besides the empty text.
         mend: repair text that was read in a wrong encoding before it came here.
         sheet, sheets: one sheet, or several that are stacked ("*" for all).
-        stack: whether columns of stacked sheets and files belong together by name or by place.
+        stack: whether columns of stacked sheets belong together by name or by place.
         sheet_column: whether the sheet's name is a column: where several are stacked, always, or never.
         range: cells such as B4:H200, or the name of a table or range of the workbook.
         merged: a merged cell's value in its first cell only, or in all of them.

@@ -26,9 +26,8 @@ _NUMBERS = {"point": "1,234.5", "comma": "1.234,5"}
 _MISSING = frozenset({
     "", "na", "n/a", "n.a.", "<na>", "nan", "null", "nil", "none", "-", "--", "–", "—", ".", "..", "...", "?",
 }) | ERRORS | UNKNOWN  # fmt: skip
-_PLAINLY_MISSING = (
-    frozenset({"na", "n/a", "<na>", "nan", "null", "k.a.", "s/d", "н/д"}) | ERRORS
-)  # however many
+# However many there are.
+_PLAINLY_MISSING = frozenset({"na", "n/a", "<na>", "nan", "null", "k.a.", "s/d", "н/д"}) | ERRORS
 _BEGINS = re.escape(
     "".join(sorted({sign for word in _MISSING if word for sign in (word[0], word[0].upper())}))
 )
