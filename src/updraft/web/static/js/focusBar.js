@@ -177,7 +177,7 @@ folded.addEventListener("click", () => {
   behind.open = false;
 });
 
-/** Chips that have no room go behind “more”, the last ones first and the findings last, so that the title keeps its own. */
+/** Chips that have no room go behind “more”, the last ones first, warnings and findings last, so that the title keeps its own. */
 function fit() {
   const place = byId("focus-bar");
   folded.replaceChildren();
@@ -185,8 +185,8 @@ function fit() {
   behind.hidden = true;
   place.classList.remove("tight");
   place.classList.toggle("tight", place.scrollWidth > place.clientWidth);
-  const found = lined.filter((chip) => chip.classList.contains("chip-find"));
-  const last = [...found, ...lined.filter((chip) => !found.includes(chip))];
+  const stays = (chip) => chip.matches(".chip-warn, .chip-find");
+  const last = [...lined.filter(stays), ...lined.filter((chip) => !stays(chip))];
   while (last.length && place.scrollWidth > place.clientWidth) {
     behind.hidden = false;
     folded.prepend(last.pop());
