@@ -24,7 +24,7 @@ TEXT = st.none() | st.sampled_from(["x", " x", "X", "y", "1", "02", ""])
 ROW = st.tuples(TEXT, TEXT, st.none() | st.integers(-3, 3), st.none() | st.sampled_from([0.5, 1.0, -2.0]))
 TABLE = st.lists(ROW, min_size=1, max_size=8).map(lambda rows: pl.DataFrame(rows, schema=COLUMNS, orient="row"))
 OTHER = TABLE.map(lambda table: table.rename({"b": "New"}))
-WORD = st.sampled_from([*COLUMNS, "a", "b", "n", "a", "b", "n", "New", "New"])
+WORD = st.sampled_from([*COLUMNS, *COLUMNS, "New"])
 OURS = [kind for kind in kinds().values() if type(kind).__module__.startswith("updraft.")]
 READING = [
     kind.kind
@@ -57,16 +57,26 @@ def model(kind: type[BaseModel], depth: int = 0):
     fields = {name: values(field.annotation, depth) for name, field in kind.model_fields.items()}
     if kind.__name__ == "ConvertUnitsSettings":  # few words are units
         fields |= {"unit": st.sampled_from(["kg", "x"]), "to": st.just("g")}
-    # What a person must choose is always chosen: problems of what is not prove little here.
-    chosen = {
-        name
-        for name, field in kind.model_fields.items()
-        if field.is_required()
-        or get_origin(field.annotation) is tuple
-        or (field.json_schema_extra or {}).get("widget") == "column"
-    }
-    needed = {name: made for name, made in fields.items() if name in chosen}
-    return st.fixed_dictionaries(needed, optional={k: v for k, v in fields.items() if k not in chosen})
+    fields |= {"name": st.sampled_from(["Made", "Made", "Made too", "a"])} if "name" in fields else {}
+    # What a person must say is nearly always said: problems of what is not prove little here.
+    said = {name for name, field in kind.model_fields.items() if awaited(field)}
+    others = sorted(set(fields) - said)
+    needed = st.fixed_dictionaries({name: fields[name] for name in said})
+    # Few of the others at a time: each is one more reason for settings not to fit.
+    few = st.lists(st.sampled_from(others), max_size=2, unique=True) if others else st.just([])
+    more = few.flatmap(lambda taken: st.fixed_dictionaries({name: fields[name] for name in taken}))
+    return st.builds(dict.__or__, needed, more)
+
+
+def awaited(field) -> bool:
+    """Whether nothing can be done before this setting is said."""
+    kind = field.annotation
+    holds = isinstance(kind, type) and issubclass(kind, BaseModel)
+    return field.is_required() or field.default == "" or holds or get_origin(kind) is tuple or is_column(field)
+
+
+def is_column(field) -> bool:
+    return (field.json_schema_extra or {}).get("widget") == "column"
 
 
 def outcome(kind, chosen, tables: dict, wanted):
@@ -89,7 +99,7 @@ def test_a_kind_makes_the_same_of_the_columns_it_says_it_reads(name):
     kind, seen = kinds()[name], []
 
     @settings(
-        max_examples=100 if len(kind.inputs) == 1 else 200,
+        max_examples=60 if len(kind.inputs) == 1 else 150,
         suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much],
     )
     @given(
@@ -113,7 +123,7 @@ def test_a_kind_makes_the_same_of_the_columns_it_says_it_reads(name):
         # For want of any column a run is made once more with all of them.
         assert (found := outcome(kind, chosen, less, wanted)) == expected or found == "no_columns"
 
-    for _ in range(24):  # most settings do not fit, and once in a while none of a round does
+    for _ in range(6):  # many settings do not fit, and once in a while none of a round does
         law()
         if any(seen):
             break
