@@ -141,11 +141,16 @@ def test_a_number_that_a_step_tells_opens_just_the_rows_that_it_counts():
     for found in told:
         table = found.lazy().collect()
         for fact in found.facts:
-            if fact.rule is None:
-                continue
-            kept = table.filter(compiled(Rule.model_validate(fact.rule), table.schema))
-            assert kept.height == fact.count, fact.text
-            opened += 1
+            if fact.rule is not None:
+                kept = table.filter(compiled(Rule.model_validate(fact.rule), table.schema))
+                assert kept.height == fact.count, fact.text
+                opened += 1
+            if fact.side:
+                assert found.frames[fact.side].height == fact.count, fact.text
     assert opened == 3
-    apart = {fact.code: fact.count for fact in told[0].facts}
-    assert apart["gaps_left:bed"] == 2 and apart["gaps_disagree:bed"] == 1 and apart["gaps_unknown:bed"] == 1
+    apart = {fact.side: fact.text for fact in told[0].facts if fact.side}
+    assert apart == {
+        "disagree0": "1 of those of bed: its group disagrees",
+        "unknown0": "1 of those of bed: nothing is known in its group",
+    }
+    assert told[0].frames["disagree0"].rows() == [("Dale", None, "dry")]

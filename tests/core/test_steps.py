@@ -248,6 +248,7 @@ def test_look_up(bench):
     assert done.frames[""]["Hub"].to_list() == ["Aldermere", "Coldwater", None, None]
     assert done.frames[""].columns == [*ORDERS.columns, "Hub"] and done.brought == ("Hub",)
     assert done.frames["unmatched"].rows() == ORDERS.rows()[2:]
+    assert done.frames["shared"].rows() == [("GR-2", "Coldwater"), ("GR-2", "Saltmarsh")]
     assert {f.code: f.count for f in done.facts} == {"double_keys": 2, "unmatched_values": 2, "unmatched": 2}
     last = bench.apply("look_up", {**LOOK, "many": "last"}, ORDERS, GROWERS)
     assert last.frames[""]["Hub"].to_list() == ["Aldermere", "Saltmarsh", None, None]

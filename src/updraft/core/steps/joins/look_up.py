@@ -36,7 +36,11 @@ class LookUp(StepKind):
     words = ("vlookup", "join", "left join", "merge tables", "enrich", "match", "reference")
     icon = "signpost-split"
     inputs = (Port(main=True), Port("reference", "Look up in"))
-    outputs = (Out(main=True), Out("unmatched", "Rows without a match"))
+    outputs = (
+        Out(main=True),
+        Out("unmatched", "Rows without a match"),
+        Out("shared", "Rows of the other table that share a key"),
+    )
     Settings = LookUpSettings
 
     def apply(self, tables: Tables, settings: LookUpSettings, context: Context) -> Result:
@@ -56,14 +60,22 @@ class LookUp(StepKind):
         reference = other.select(
             *right, *(pl.col(old).alias(new) for old, new in brought.items()), pl.lit(True).alias(_HIT)
         ).drop_nulls(names)
+        there = list(dict.fromkeys([*(pair.reference for pair in settings.keys), *brought]))
+        shared = (
+            other.select(*there, *right)
+            .drop_nulls(names)
+            .filter(pl.struct(names).is_duplicated())
+            .select(there)
+        )
         counts = [
             Count(
                 "double_keys",
-                reference.select(pl.struct(names).is_duplicated().sum()),
+                shared.select(pl.len()),
                 "{n} rows of the other table share their key with another one",
                 "stop" if settings.many == "stop" else "info",
                 "Choose which of them to take, or remove the duplicates there.",
                 "{n} row of the other table shares its key with another one",
+                side="shared",
             )
         ]
         if settings.many in ("first", "last"):
@@ -99,7 +111,7 @@ class LookUp(StepKind):
         extra = [*names, _HIT]
         return Result(
             joined.drop(extra),
-            {"unmatched": unmatched.select(schema.names())},
+            {"unmatched": unmatched.select(schema.names()), "shared": shared},
             tuple(counts),
             () if settings.many != "repeat" else None,
             tuple(brought.values()),

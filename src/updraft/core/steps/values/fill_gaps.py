@@ -1,9 +1,10 @@
+from dataclasses import dataclass
 from typing import Literal
 
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Context, Count, Out, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.conditions import Condition, rows_where
 from updraft.core.steps.tables import Tables
@@ -95,27 +96,18 @@ class FillGaps(StepKind):
             )
             for name in filled
         ]
-        if settings.by == "group":
-            counts += [count for name in filled for count in self._apart(done, name, settings.within)]
-        return Result(done, touched=tuple(filled), counts=tuple(counts))
-
-    def _apart(self, done: pl.LazyFrame, name: str, within: tuple[str, ...]) -> list[Count]:
-        """Cells that stay empty, told apart: their group disagrees, or knows nothing."""
-        known = pl.col(name).drop_nulls().n_unique().over(within)
-        parts = (
-            ("disagree", known > 1, "their group disagrees"),
-            ("unknown", known == 0, "nothing is known in their group"),
+        if settings.by != "group":
+            return Result(done, touched=tuple(filled), counts=tuple(counts))
+        left = _left(settings)
+        counts += [part.count(done) for part in left]
+        return Result(
+            done, {part.side: done.filter(part.rows) for part in left}, tuple(counts), tuple(filled)
         )
-        left = pl.col(name).is_null()
-        return [
-            Count(
-                f"gaps_{code}:{name}",
-                done.select((left & why).sum()),
-                f"{{n}} of those of {name}: {said}",
-                one=f"{{n}} of those of {name}: {said.replace('their', 'its')}",
-            )
-            for code, why, said in parts
-        ]
+
+    def outs(self, settings: FillGapsSettings) -> tuple[Out, ...]:
+        if settings.by != "group":
+            return self.outputs
+        return (*self.outputs, *(Out(part.side, part.title) for part in _left(settings)))
 
     def _filled(self, name: str, dtype: pl.DataType, settings: FillGapsSettings) -> pl.Expr:
         cell = pl.when(~is_blank(name, dtype)).then(pl.col(name))
@@ -181,3 +173,33 @@ def _literal(text: str, name: str, dtype: pl.DataType) -> pl.Expr:
             field="value",
         )
     return pl.lit(read.cast(dtype)[0], dtype=dtype)
+
+
+@dataclass(frozen=True)
+class _Left:
+    """Cells of a column that stay empty for one reason, and the output that holds their rows."""
+
+    side: str
+    title: str
+    rows: pl.Expr
+    said: str
+
+    def count(self, done: pl.LazyFrame) -> Count:
+        of, why = self.said.rsplit(": ", 1)
+        one = f"{of}: {why.replace('their', 'its')}"
+        cells = done.select(self.rows.sum())
+        return Count(f"gaps_{self.side}", cells, f"{{n}} {self.said}", one=f"{{n}} {one}", side=self.side)
+
+
+def _left(settings: FillGapsSettings) -> list[_Left]:
+    """Why cells stay empty when their group is asked: by how many values are known there."""
+    parts = []
+    for n, name in enumerate(settings.columns):
+        known = pl.col(name).drop_nulls().n_unique().over(settings.within)
+        for code, why, said in (
+            ("disagree", known > 1, "their group disagrees"),
+            ("unknown", known == 0, "nothing is known in their group"),
+        ):
+            rows = pl.col(name).is_null() & why
+            parts.append(_Left(f"{code}{n}", f"Empty {name}: {said}", rows, f"of those of {name}: {said}"))
+    return parts

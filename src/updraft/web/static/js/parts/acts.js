@@ -37,8 +37,7 @@ export const acts = (studio) => ({
       focus.only({ label: text, column: "", rule });
     });
   },
-  outputTitle: (name) =>
-    studio.kind()?.outputs.find((output) => output.name === name)?.title ?? name,
+  outputTitle: (name) => studio.state.steps[studio.selected]?.outputs[name] ?? name,
   reveal: (name) => studio.grid.reveal(name),
   onlyChanged: (yes) => studio.grid.setView({ changed: yes }),
   openCells: (from, to, column) => studio.openCells(from, to, column),
