@@ -61,7 +61,7 @@ def look(table: RealTable) -> Seen | None:
     seen = Seen(table.name)
     for finding in find(typed):
         seen.findings.append((finding.key, finding.sentence, " | ".join(finding.examples)))
-    mended, done, _ = repair_all(typed)
+    mended, done, _, _ = repair_all(typed)
     if not mended.equals(typed):
         seen.harmed = [one.finding.key for one in done]
     plant(table.name, typed.head(_MOST_ROWS), seen)

@@ -40,7 +40,7 @@ def views(page: Page, world: Path) -> None:
     open_demo(page, "tidy")
     shot("studio")
     open_demo(page, "look_up")
-    page.locator(".chip-warn").click()
+    page.locator(".chip-warn").first.click()
     settle(page)
     shot("look-up")
     open_demo(page, "drop_totals")

@@ -168,6 +168,10 @@ def test_findings_come_in_the_background_and_their_repairs_are_steps(lots):
     )
     assert settled(client, flow)["steps"]["mend"]["status"] == "fresh"
     assert findings(client, flow, "mend")["findings"] == []
+    dated = {"id": "dated", "kind": "format_dates", "settings": {"columns": {"by": "names", "names": ["Sown"]}}}
+    client.post(f"/api/flows/{flow}/edits", {"edits": [{"op": "add", "step": dated, "after": "mend"}]})
+    assert settled(client, flow)["steps"]["dated"]["status"] == "fresh"
+    assert findings(client, flow, "dated")["findings"] == [], "nothing offers to undo what was just asked for"
 
 
 def test_a_dismissed_finding_is_remembered_with_its_reason(lots, tmp_path):

@@ -6,7 +6,7 @@ import polars as pl
 import psycopg
 import pytest
 import sqlalchemy as sa
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from polars.testing import assert_frame_equal
 
@@ -178,6 +178,7 @@ CONDITIONS = st.one_of(
 
 
 @settings(max_examples=20)
+@example({"match": "all", "of": [{"column": "hub", "test": "ends", "value": "Äspen"}]})  # letters, not bytes
 @given(rules_of(CONDITIONS))
 def test_a_rule_means_the_same_in_the_database_as_in_keep_rows(lots, rule):
     there = read(lots, rule=rule, columns=["lot"])

@@ -444,3 +444,28 @@ def test_examples_are_few_and_short_and_what_is_dropped_was_counted():
         assert len(finding.examples) <= 5 and all(len(text) <= 80 for text in finding.examples)
         assert finding.as_dict()["rows"] == finding.rows.head(100).to_list()
         assert finding.count == finding.rows.len() or not finding.rows.len()
+
+
+def test_codes_written_in_several_ways_are_told_and_brought_to_the_usual_one():
+    lots = [f"PN-{1000 + 7 * (n // 2)}" for n in range(ROWS)]
+    messy = list(lots)
+    messy[3], messy[8], messy[30] = "pn-1007", "PN1028", "PN 1105"
+    found = said(table(Part=messy))["variants"]
+    assert found.rows.to_list() == [3, 8, 30] and "6 spellings of 3 codes" in found.sentence
+    mended = apply_repair(pl.DataFrame(table(Part=messy), strict=False), found.repairs[0])
+    assert mended[0]["Part"].to_list() == lots
+    apart = list(lots)
+    apart[3:5] = ["PN1-007", "PN10-07"]  # marks at other places
+    assert "variants" not in said(table(Part=apart))
+    pick = random.Random(5)
+    cased = ["".join(pick.choice("aAbBcC") for _ in range(5)) + f"{n % 60:02}" for n in range(ROWS)]
+    cased[61] = cased[1].swapcase()
+    assert "variants" not in said(table(Part=cased)), "case tells codes apart"
+
+
+def test_short_words_in_two_cases_are_told():
+    sorts = ["MX", "FR", "DE", "UK"] * (ROWS // 4)
+    found = said(table(Land=spread(sorts, 0.05, str.lower)))["variants"]
+    assert found.rows.to_list() == [n for n in range(ROWS) if n % 20 == 0] and "of 1 short word" in found.sentence
+    long = ["Mexico", "fr", "FR", "Germany"] * (ROWS // 4)
+    assert "variants" not in said(table(Land=long)), "a column of long words"

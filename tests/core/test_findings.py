@@ -11,8 +11,9 @@ from tests.planting import messy_table
 from tests.scoring import measure
 from updraft.core.insight import apply_repair, find, repair_all
 from updraft.core.insight.findings import CODES
+from updraft.core.insight.findings import repair as repairing
 from updraft.core.insight.findings.model import Finding
-from updraft.core.insight.findings.safe import did_no_harm
+from updraft.core.insight.findings.safe import harm_done
 from updraft.core.steps.conditions import Rule, compiled
 from updraft.demo.names import HUBS, VARIETIES
 
@@ -66,7 +67,7 @@ def test_the_order_of_day_and_month_is_decided_by_evidence_or_left_to_a_person()
     assert open_.code == "date_order_open" and open_.open and len(open_.repairs) == 2
     one, other = (apply_repair(pl.DataFrame(table), repair)[0]["Day"][1] for repair in open_.repairs)
     assert {one, other} == {date(2026, 2, 2)} or one != other
-    kept, done, left = repair_all(pl.DataFrame(table))
+    kept, done, left, _ = repair_all(pl.DataFrame(table))
     assert kept["Day"].to_list() == days and not done and [f.code for f in left] == ["date_order_open"]
     decided = find(pl.DataFrame({**table, "Day": [*days[:-1], "25/03/2026"]}))
     assert [f.code for f in decided] == ["dates_as_text"] and "DD/MM/YYYY" in decided[0].repairs[0].sentence
@@ -224,7 +225,7 @@ CELLS = st.one_of(
 @given(st.lists(st.tuples(CELLS, CELLS, st.one_of(st.none(), st.integers(-9, 9))), min_size=4, max_size=40))
 def test_repairs_without_a_choice_empty_nothing_and_lose_no_row(rows):
     table = pl.DataFrame(rows * 3, schema={"a": pl.String, "b": pl.String, "n": pl.Int64}, orient="row")
-    mended, done, _ = repair_all(table)
+    mended, done, _, _ = repair_all(table)
     filled = {name: table[name].drop_nulls().len() for name in table.columns}
     if mended.height == table.height:
         assert all(mended[name].drop_nulls().len() == filled[name] for name in mended.columns)
@@ -246,7 +247,7 @@ def test_what_could_harm_is_open_and_left():
         table = pl.DataFrame({**base, column: values})
         found = {f.code: f for f in find(table)}
         assert found[code].open
-        mended, done, left = repair_all(table)
+        mended, done, left, _ = repair_all(table)
         assert code in {f.code for f in left} and code not in {d.finding.code for d in done}
         assert mended.height == table.height
         assert code not in {f.code for f in repair_all(table, open_too=True)[2]}
@@ -256,7 +257,7 @@ def test_duplicates_up_to_blanks_go_only_once_the_blanks_are_gone():
     base = orders()
     again = {name: [*values, values[7]] for name, values in base.items()}
     again["Hub"][-1] += " "
-    mended, done, _ = repair_all(pl.DataFrame(again))
+    mended, done, _, _ = repair_all(pl.DataFrame(again))
     assert [d.finding.code for d in done] == ["stray_blanks", "duplicate_rows"] and mended.height == len(base["Hub"])
 
 
@@ -276,11 +277,28 @@ def test_duplicates_up_to_blanks_go_only_once_the_blanks_are_gone():
 )
 def test_what_a_repair_did_is_judged_by_the_table(code, after, harmless):
     before = pl.DataFrame({"Lot": ["01", "2", "2"], "Grams": ["1", "2", "2"]})
-    assert did_no_harm(Finding(code, (), 1, "", ""), before, pl.DataFrame(after)) is harmless
+    assert (harm_done(Finding(code, (), 1, "", ""), before, pl.DataFrame(after)) == "") is harmless
+
+
+def test_cells_of_blanks_alone_become_empty_among_what_is_repaired_without_a_look():
+    notes = ["late", " ", "", "\u00a0", " wet ", "dry", "late", "dry"] * 6
+    mended = repair_all(pl.DataFrame({"Lot": [f"L{n}" for n in range(48)], "Note": notes}))
+    assert set(mended.table["Note"]) == {"late", None, "wet", "dry"} and mended.refused == []
+
+
+def test_a_repair_that_turns_out_to_lose_something_says_why_it_was_not_taken(monkeypatch):
+    table = pl.DataFrame({"Lot": [f"L{n}" for n in range(48)], "Note": ["late", " wet ", "dry"] * 16})
+    monkeypatch.setattr(repairing, "harm_done", lambda *_: "it would empty 1 cell of Note")
+    mended = repair_all(table)
+    assert mended.table.equals(table) and mended.done == []
+    assert [(one.finding.code, one.reason) for one in mended.refused] == [
+        ("stray_blanks", "it would empty 1 cell of Note")
+    ]
+    assert [finding.code for finding in mended.left] == ["stray_blanks"]
 
 
 @pytest.mark.parametrize("seed", range(0, 60, 3))
 def test_looking_again_at_what_changed_says_what_a_fresh_look_says(seed):
     garden = messy_table(seed)
-    mended, _, left = repair_all(garden.frame(), garden.others)
+    mended, _, left, _ = repair_all(garden.frame(), garden.others)
     assert [(f.key, f.count, f.open) for f in left] == [(f.key, f.count, f.open) for f in find(mended, garden.others)]

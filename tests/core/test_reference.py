@@ -200,8 +200,8 @@ def test_the_columns_that_are_read_are_enough(outside, tmp_path):
         assert whole == less and all(whole)
 
 
-@pytest.mark.parametrize("times, answered", [(1, True), (99, False)])
-def test_one_question_that_fails_costs_only_its_own_names_and_is_asked_again(tmp_path, times, answered):
+@pytest.mark.parametrize("size, times, answered", [(3, 1, True), (3, 99, False), (9, 1, True)])
+def test_one_question_that_fails_costs_only_its_own_names_and_is_asked_again(tmp_path, size, times, answered):
     names = [f"bean {n}" for n in range(7)]
     asked: list[list[str]] = []
     left = {"times": times}
@@ -210,7 +210,7 @@ def test_one_question_that_fails_costs_only_its_own_names_and_is_asked_again(tmp
         _, _, body = path.partition(" ")
         kind = {"Content-Type": "application/json"}
         if not body:
-            return 200, kind, json.dumps({"name": "Plants", "identifierSpace": "x", "batchSize": 3}).encode()
+            return 200, kind, json.dumps({"name": "Plants", "identifierSpace": "x", "batchSize": size}).encode()
         queries = json.loads(parse_qs(body)["queries"][0])
         asked.append([one["query"] for one in queries.values()])
         if "bean 3" in asked[-1] and left["times"]:
@@ -226,10 +226,9 @@ def test_one_question_that_fails_costs_only_its_own_names_and_is_asked_again(tmp
         outside = Outside({"Plants": WebService(name="Plants", url=url)}, allow=allow)
         found = match(outside, tmp_path, names=names, decided={"bean 0": "(new)"})
         ids = found.frames[""]["Matched id"].to_list()
-    assert asked[:2] == [["bean 1", "bean 2", "bean 3"], ["bean 4", "bean 5", "bean 6"]], (
-        "by three, and what is decided is not asked"
-    )
-    assert ids[0] is None and ids[4:] == names[4:] and len(asked) == 3
+    turns = [names[start : start + size] for start in range(1, 7, size)]
+    assert asked[: len(turns)] == turns, "by three, and what is decided is not asked"
+    assert ids[0] is None and ids[4:] == names[4:] and len(asked) == len(turns) + 1
     told = {fact.code: (fact.count, fact.text) for fact in found.facts}
     if answered:
         assert ids[1:4] == names[1:4] and "unanswered" not in told

@@ -34,7 +34,7 @@ def repair(file: Path, all_: bool, out: Path, as_json: bool) -> None:
     from updraft.core.problems import Problem
 
     table, others, _ = loading.table_of(file, "", as_json)
-    mended, done, left = repair_all(table, others)
+    mended, done, left, _ = repair_all(table, others)
     try:
         write(mended, out)
     except Problem as problem:

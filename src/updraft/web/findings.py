@@ -13,12 +13,16 @@ from updraft.core.insight.neighbours import dismissed, neighbours
 from updraft.web.asked import Asked, Text, Whole, body_of
 from updraft.web.detecting import detecting
 from updraft.web.patient import patient
+from updraft.web.state import meant_as_text
 from updraft.web.studio import studio
 
 if TYPE_CHECKING:
     from updraft.core.insight import Finding
 
 blueprint = Blueprint("findings", __name__, url_prefix="/api/flows/<flow_id>/steps/<step_id>/findings")
+
+# What is said of text that would better be something else: not of text that a person asked for.
+AS_TEXT = {"numbers_as_text", "number_writing", "dates_as_text", "date_forms", "dates_as_numbers"}
 
 
 class RepairAsked(Asked):
@@ -69,22 +73,31 @@ def all_steps(flow_id: str, step_id: str) -> Any:
     """
     flow = studio().flows.get(flow_id).flow
     away = dismissed(flow, step_id)
+    meant = _meant(*_planned(flow_id, flow, step_id))
     from updraft.core.insight import repair_all
 
-    _, done, left = repair_all(
-        _table(flow_id, flow, step_id).collect(), _others(flow_id, flow, step_id), skip=frozenset(away)
+    mended = repair_all(
+        _table(flow_id, flow, step_id).collect(),
+        _others(flow_id, flow, step_id),
+        skip=frozenset(away) | meant,
     )
+    reasons = {(one.finding.code, one.finding.columns): one.reason for one in mended.refused}
     # A step that is the whole repair is called by what it does here.
     return jsonify(
         steps=[
             {**dict(step), "name": taken.repair.sentence[:200] if len(taken.repair.steps) == 1 else ""}
-            for taken in done
+            for taken in mended.done
             for step in taken.repair.steps
         ],
         done=[
-            {"sentence": d.finding.sentence, "repair": d.repair.sentence, "effect": d.effect} for d in done
+            {"sentence": d.finding.sentence, "repair": d.repair.sentence, "effect": d.effect}
+            for d in mended.done
         ],
-        left=[f.sentence for f in left if f.key not in away],
+        left=[
+            {"sentence": f.sentence, "reason": reasons.get((f.code, f.columns), "")}
+            for f in mended.left
+            if f.key not in away and f.key not in meant
+        ],
     )
 
 
@@ -98,7 +111,16 @@ def _ask(flow_id: str, step_id: str) -> tuple[Flow, list[Finding] | None, str]:
         known = studio().engine.known(planned, other)  # one that is not computed yet is met when it is
         if known is not None:
             others[name] = (known.fingerprint, known.lazy())
-    return flow, detecting().ask(flow_id, key, table.lazy(ref.output), others), key
+    found = detecting().ask(flow_id, key, table.lazy(ref.output), others)
+    if found is not None:
+        meant = _meant(planned, ref)
+        found = [one for one in found if one.key not in meant]
+    return flow, found, key
+
+
+def _meant(planned: Plan, ref: Ref) -> set[str]:
+    """The keys of findings that would undo what a step before did on purpose."""
+    return {f"{code}:{name}" for name in meant_as_text(planned, studio(), ref.step) for code in AS_TEXT}
 
 
 def _planned(flow_id: str, flow: Flow, step_id: str) -> tuple[Plan, Ref]:

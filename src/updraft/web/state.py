@@ -4,8 +4,10 @@ stop.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
+import polars as pl
 from pydantic import ValidationError
 
 from updraft.core import Flow, Problem, Ref, Table
@@ -143,18 +145,37 @@ def origins(planned: Plan, studio: Studio, step_id: str) -> dict[str, str]:
     """For the columns of a table that were brought from another one: the label of the step that brought
     them.
     """
+    found: dict[str, str] = {}
+    for step, table in _way_to(planned, studio, step_id):
+        here = set(table.schema())
+        found = {name: by for name, by in found.items() if name in here}
+        found |= dict.fromkeys(table.brought, label(step.step))
+    return found
+
+
+def meant_as_text(planned: Plan, studio: Studio, step_id: str) -> set[str]:
+    """The columns of a table that a step on the way to it made text on purpose."""
+    found: set[str] = set()
+    before: set[str] | None = None
+    for step, table in _way_to(planned, studio, step_id):
+        schema = table.schema()
+        texts = {name for name, dtype in schema.items() if dtype == pl.String}
+        kind = kinds().get(step.step.kind)
+        made = set(table.touched or ()) | (set(schema) - before if before is not None else set())
+        found = (found | (made if kind and kind.makes_text else set())) & texts
+        before = set(schema)
+    return found
+
+
+def _way_to(planned: Plan, studio: Studio, step_id: str) -> Iterator[tuple[PlannedStep, Table]]:
+    """The steps from the source to a step by main inputs, with their tables where these are known."""
     chain: list[str] = []
     ref: Ref | None = planned.resolve(Ref(step_id))
     while ref is not None:
         chain.append(ref.step)
         step = planned.steps[ref.step]
         ref = planned.resolve(step.main) if step.main else None
-    found: dict[str, str] = {}
     for link in reversed(chain):
         table = studio.engine.known(planned, link)
-        if table is None:
-            continue
-        here = set(table.schema())
-        found = {name: by for name, by in found.items() if name in here}
-        found |= dict.fromkeys(table.brought, label(planned.steps[link].step))
-    return found
+        if table is not None:
+            yield planned.steps[link], table

@@ -89,11 +89,13 @@ class Reference:
             found += self._batch(queries[start : start + size], most)
             self._service.outside.tell(f"{len(found):,} of {len(queries):,} names asked")
         failed = [start for start in range(0, len(found), size) if isinstance(found[start], Problem)]
-        if len(failed) * size >= len(found) and failed:
-            raise cast(Problem, found[0])
+        none = len(failed) * size >= len(found)
         for start in failed:
             self._service.outside.tell("asking again what was not answered")
             found[start : start + size] = self._batch(queries[start : start + size], most)
+            if none and isinstance(found[start], Problem):
+                raise cast(Problem, found[start])
+            none = False
         return found
 
     def _size(self) -> int:

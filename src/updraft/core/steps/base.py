@@ -195,6 +195,7 @@ class StepKind(ABC):
         version: raised when the same settings give another result, so that cached tables are made anew.
         inputs: ports, one of them main. A source has none.
         outputs: outputs, one of them main.
+        makes_text: what it makes text is meant to be text: nothing offers to turn it back.
         needs: what it needs besides its tables, see Need.
         answers: for a kind that needs decisions, the answers that its open questions can have; none: any
             text.
@@ -217,6 +218,7 @@ class StepKind(ABC):
     version: ClassVar[int] = 1
     inputs: ClassVar[tuple[Port, ...]] = (Port(main=True),)
     outputs: ClassVar[tuple[Out, ...]] = (Out(main=True),)
+    makes_text: ClassVar[bool] = False
     needs: ClassVar[frozenset[Need]] = frozenset()
     answers: ClassVar[tuple[str, ...]] = ()
     way_in: ClassVar[tuple[int, str]] = (99, "")

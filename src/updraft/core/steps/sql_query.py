@@ -130,7 +130,7 @@ def _text_test(condition: Condition, column: Any) -> Any:
                 else column.is_not(None)
             )
         case "starts" | "ends":
-            size, many = sa.func.length(text), len(value)
+            size, many = sa.func.char_length(text), len(value)  # MySQL counts a length in bytes
             start = sa.literal(1) if condition.test == "starts" else size - many + 1
             fits = sa.and_(size >= many, Exact(sa.func.substr(text, start, many)) == value)
             return sa.and_(column.is_not(None), fits) if value else column.is_not(None)

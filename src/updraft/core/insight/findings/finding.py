@@ -9,6 +9,7 @@ import polars as pl
 
 from updraft.core.insight.findings import (
     cells,
+    codes,
     contents,
     date_text,
     doubles,
@@ -47,6 +48,7 @@ ROW_CODES = frozenset({
 # Each looks at one column after another; what is done to a column says nothing of the next.
 OWN: tuple[Detector, ...] = (
     writing.stray_blanks, writing.control_characters, writing.broken_text, writing.variants, writing.look_alikes,
+    codes.code_spellings, codes.short_words,
     placeholders.placeholders, number_text.numbers_as_text, number_text.mixed_currencies,
     date_text.dates_as_text, date_text.dates_as_numbers, date_text.far_dates, numbers.numbers_out_of_line,
     cells.packed_cells, cells.compound_cells, contents.html_entities, contents.yes_no_words, contents.json_cells,

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import NamedTuple
 
 import polars as pl
 from pydantic import ValidationError
@@ -14,11 +15,29 @@ from updraft.core.engine.files import Files
 from updraft.core.engine.table import Table, compute
 from updraft.core.insight.findings.finding import ROW_CODES, Look
 from updraft.core.insight.findings.model import Finding, Repair, plural
-from updraft.core.insight.findings.safe import did_no_harm
+from updraft.core.insight.findings.safe import harm_done
 from updraft.core.problems import Problem
 from updraft.core.steps import Tables, kinds
 
 _ROUNDS = 120
+NOTHING = "nothing to see changed"
+
+
+@dataclass(frozen=True)
+class Refused:
+    """A repair that could have been taken without a choice and was not: the finding, and the reason in words."""
+
+    finding: Finding
+    reason: str
+
+
+class Mended(NamedTuple):
+    """The repaired table, what was done in order, the findings that are left, and the repairs that were refused."""
+
+    table: pl.DataFrame
+    done: list[Repaired]
+    left: list[Finding]
+    refused: list[Refused]
 
 
 @dataclass(frozen=True)
@@ -63,7 +82,7 @@ def _effect(rows: int, cells: int, columns: int) -> str:
         said.append(f"{plural(abs(columns), 'column', 'columns')} {'more' if columns > 0 else 'fewer'}")
     if cells:
         said.append(f"{plural(cells, 'cell', 'cells')} changed")
-    return ", ".join(said) or "nothing to see changed"
+    return ", ".join(said) or NOTHING
 
 
 def repair_all(
@@ -72,7 +91,7 @@ def repair_all(
     skip: frozenset[str] = frozenset(),
     *,
     open_too: bool = False,
-) -> tuple[pl.DataFrame, list[Repaired], list[Finding]]:
+) -> Mended:
     """Take the first repair of every finding that cannot harm, the most serious first.
 
     What changes nothing but columns of its own is taken from one look; the next one looks at what changed. Only where rows
@@ -84,14 +103,13 @@ def repair_all(
     Args:
         open_too: take the first repair of open findings as well, as a person who agrees with all of them would.
 
-    Returns:
-        The repaired table, what was done in order, and the findings that are left.
     """
     done: list[Repaired] = []
+    refused: list[Refused] = []
     tried: set[tuple[str, tuple[str, ...]]] = set()
     look = Look(table, dict(others or {}))
     for _ in range(_ROUNDS):
-        before, table = table, _round(table, look.findings, done, tried, skip, open_too)
+        before, table = table, _round(table, look.findings, (done, refused), tried, skip, open_too)
         if table is before:
             break
         changed = frozenset(name for name in table.columns if not _unchanged(before, table, name))
@@ -99,18 +117,19 @@ def repair_all(
         same = set(table.columns) <= set(before.columns) and before.height == table.height
         rows = any(f.code in ROW_CODES for f in look.findings)  # columns are judged without such rows
         look = Look(table, dict(others or {}), after=look if same and not rows else None, changed=changed)
-    return table, done, look.findings
+    return Mended(table, done, look.findings, refused)
 
 
 def _round(
     table: pl.DataFrame,
     found: Sequence[Finding],
-    done: list[Repaired],
+    told: tuple[list[Repaired], list[Refused]],
     tried: set[tuple[str, tuple[str, ...]]],
     skip: frozenset[str],
     open_too: bool,
 ) -> pl.DataFrame:
     """Take the repairs of one look, as long as they do not touch the same columns and no row or column came or went."""
+    done, refused = told
     touched: set[str] = set()
     for finding in found:
         key = (finding.code, finding.columns)
@@ -121,9 +140,14 @@ def _round(
         tried.add(key)
         try:
             mended, effect = apply_repair(table, finding.repairs[0])
-        except Problem:
-            continue  # it stays among the findings that are left
-        if not open_too and not did_no_harm(finding, table, mended):
+        except Problem as problem:
+            refused.append(Refused(finding, str(problem)))
+            continue
+        if effect == NOTHING:
+            refused.append(Refused(finding, "it changes nothing here"))
+            continue
+        if not open_too and (harm := harm_done(finding, table, mended)):
+            refused.append(Refused(finding, harm))
             continue
         shape = table.height, table.columns
         table = mended

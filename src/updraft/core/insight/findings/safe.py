@@ -11,7 +11,7 @@ from typing import Any
 
 import polars as pl
 
-from updraft.core.insight.findings.model import Finding, Step
+from updraft.core.insight.findings.model import Finding, Step, plural
 
 # Findings whose repair loses nothing: blanks and control characters at no place that means something, text restored,
 # columns without a single value, rows that stand elsewhere or add up, text that reads as numbers or dates throughout.
@@ -31,20 +31,23 @@ def may_be_safe(finding: Finding) -> bool:
     return all(_is_mild(step, finding.code) for step in finding.repairs[0].steps)
 
 
-def did_no_harm(finding: Finding, before: pl.DataFrame, after: pl.DataFrame) -> bool:
-    """Whether a repair, judged by what it did, emptied no cell, dropped no row that is lost, and kept every code."""
+def harm_done(finding: Finding, before: pl.DataFrame, after: pl.DataFrame) -> str:
+    """What a repair lost, judged by what it did; empty where it emptied no cell, dropped no row that is lost, and kept
+    every code.
+    """
     gone = [name for name in before.columns if name not in after.columns]
-    if any(before[name].null_count() < before.height for name in gone):
-        return False
+    for name in gone:
+        if before[name].null_count() < before.height:
+            return f"it would take the column {name} away"
     if after.height < before.height:
         shared = [name for name in after.columns if name in before.columns]
-        return finding.code == "totals" or (
-            finding.code == "duplicate_rows"
-            and before.select(shared).unique().height == after.select(shared).unique().height
-        )
+        same = before.select(shared).unique().height == after.select(shared).unique().height
+        harmless = finding.code == "totals" or (finding.code == "duplicate_rows" and same)
+        return "" if harmless else "it would drop rows that stand only there"
     if after.height > before.height:
-        return False
-    return all(_kept(before[name], after[name]) for name in after.columns if name in before.columns)
+        return "it would make rows"
+    harms = (_harm(before[name], after[name]) for name in after.columns if name in before.columns)
+    return next(filter(None, harms), "")
 
 
 def _is_mild(step: Step, code: str) -> bool:
@@ -65,8 +68,13 @@ def _is_mild(step: Step, code: str) -> bool:
     return False
 
 
-def _kept(old: pl.Series, new: pl.Series) -> bool:
-    if new.null_count() > old.null_count():
-        return False
-    turned = isinstance(old.dtype, pl.String) and new.dtype.is_numeric()
-    return not (turned and bool(old.str.contains(_CODE_LIKE).any()))
+def _harm(old: pl.Series, new: pl.Series) -> str:
+    text = isinstance(old.dtype, pl.String)
+    # A cell of blanks alone, or of no letter at all, is empty in all but its form.
+    held = old.str.contains(r"[^\s\x{a0}\x{200b}\x{2060}\x{feff}]") if text else old.is_not_null()
+    lost = int((held & new.is_null()).sum())
+    if lost:
+        return f"it would empty {plural(lost, 'cell', 'cells')} of {old.name}"
+    if text and new.dtype.is_numeric() and bool(old.str.contains(_CODE_LIKE).any()):
+        return f"{old.name} holds codes with a zero or plus in front, which would lose it"
+    return ""

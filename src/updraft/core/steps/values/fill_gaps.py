@@ -4,10 +4,10 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Count, Out, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.conditions import Condition, rows_where
-from updraft.core.steps.tables import Tables
+from updraft.core.steps.tables import Out, Tables
 from updraft.core.values import TITLES, Kind, converted, is_blank, kind_of
 
 _NUMBERS = (Kind.WHOLE, Kind.NUMBER)

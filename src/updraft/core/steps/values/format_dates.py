@@ -74,6 +74,7 @@ class FormatDates(StepKind):
     summary = "Write dates as text, day, month and year as you like"
     words = ("date format", "date to text", "day month year", "strftime")
     icon = "calendar-week"
+    makes_text = True
     works_on = frozenset({Kind.DATE, Kind.DATETIME})
     Settings = FormatDatesSettings
 

@@ -43,6 +43,7 @@ class SetTypes(StepKind):
     summary = "Turn text into numbers, dates or yes/no, with formats"
     words = ("type", "convert", "cast", "data type", "number", "date", "parse", "text to number", "format")
     icon = "123"
+    makes_text = True
     outputs = (Out(main=True), Out("rejected", "Rejected values"))
     Settings = SetTypesSettings
 

@@ -387,12 +387,16 @@ export class FindingsDesk {
         h(
           "h2",
           { id: "dialog-title" },
-          `${plural(answer.done.length, "repair", "repairs")}, one after another`,
+          answer.done.length
+            ? `${plural(answer.done.length, "repair", "repairs")}, one after another`
+            : "Nothing can be repaired without a look",
         ),
         h(
           "p",
           { class: "muted" },
-          `They become ${plural(answer.steps.length, "step", "steps")} behind “${studio.state.steps[step].label}”. One undo takes them all back.`,
+          !answer.done.length
+            ? "Each of them would lose something in this table. Open its card to see the rows, then decide."
+            : `They become ${plural(answer.steps.length, "step", "steps")} behind “${studio.state.steps[step].label}”. One undo takes them all back.`,
         ),
         h(
           "ol",
@@ -408,13 +412,28 @@ export class FindingsDesk {
           ),
         ),
         answer.left.length
-          ? h("p", { class: "muted" }, `Left to you: ${answer.left.join("; ")}`)
+          ? [
+              h("p", { class: "muted" }, "Left to you:"),
+              h(
+                "ul",
+                { class: "repair-left" },
+                answer.left.map((one) =>
+                  h("li", {}, one.sentence, one.reason ? h("em", {}, ` (${one.reason})`) : null),
+                ),
+              ),
+            ]
           : null,
         h(
           "div",
           { class: "dialog-foot" },
-          h("button", { class: "btn btn-quiet", value: "" }, "Not now"),
-          h("button", { class: "btn btn-main", value: "take", autofocus: true }, "Take them"),
+          h(
+            "button",
+            { class: "btn btn-quiet", value: "" },
+            answer.done.length ? "Not now" : "Close",
+          ),
+          answer.done.length
+            ? h("button", { class: "btn btn-main", value: "take", autofocus: true }, "Take them")
+            : null,
         ),
       ),
     );
