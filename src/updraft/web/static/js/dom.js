@@ -48,7 +48,8 @@ export function svg(tag, attributes = {}, ...children) {
 }
 
 export const icon = (name) => h("i", { class: `bi bi-${name}`, "aria-hidden": "true" });
-export const count = (number) => Number(number).toLocaleString("en");
+const NUMBERS = new Intl.NumberFormat("en");
+export const count = (number) => NUMBERS.format(Number(number));
 export const plural = (number, one, many) => `${count(number)} ${number === 1 ? one : many}`;
 /**
  * @param {string} id

@@ -61,8 +61,8 @@ export class TableGrid {
     this.length = this.known ? table.rows : 0;
     if (!this.grid) this.make();
     else {
-      this.grid.setColumns(this.columns());
-      this.grid.setOptions({ frozenColumn: Math.min(this.frozen, names.length - 1) });
+      this.lay();
+      this.freezeAt(Math.min(this.frozen, names.length - 1));
     }
     this.refresh();
     this.grid.scrollRowToTop(Math.min(top, Math.max(this.length - 1, 0)));
@@ -72,7 +72,7 @@ export class TableGrid {
   }
 
   make() {
-    this.grid = new SlickGrid(this.element, this.source, this.columns(), {
+    this.grid = new SlickGrid(this.element, this.source, withHeads(this.columns()), {
       rowHeight: 25,
       enableCellNavigation: true,
       enableColumnReorder: true,
@@ -172,7 +172,9 @@ export class TableGrid {
           numeric = column.kind === "whole" || column.kind === "number";
         return {
           id: name,
-          name: this.head(column, facts.get(name)),
+          name: "",
+          head: () => this.head(column, facts.get(name)),
+          says: this.says(column, facts.get(name)),
           field: name,
           index: column.index,
           toolTip: `${name}, ${column.kind_title}${column.origin ? `, brought by “${column.origin}”` : ""}`,
@@ -185,6 +187,20 @@ export class TableGrid {
         };
       }),
     ];
+  }
+
+  /** Two heads that say the same look the same. */
+  says(column, facts) {
+    const sorted = this.view.sort === column.name && (this.view.desc ? "down" : "up");
+    return JSON.stringify([
+      column.kind,
+      column.kind_title,
+      column.origin,
+      facts?.fact,
+      facts?.alert,
+      facts?.bars,
+      sorted,
+    ]);
   }
 
   head(column, facts) {
@@ -245,7 +261,7 @@ export class TableGrid {
     this.pages.clear();
     this.known = !this.view.changed && !this.focusText();
     this.length = this.known ? this.table.rows : 0;
-    this.grid.setColumns(this.columns());
+    this.lay();
     this.refresh();
     this.grid.scrollRowToTop(0);
     this.fetch(0, 60);
@@ -261,13 +277,41 @@ export class TableGrid {
   freeze(name) {
     const at = this.grid.getColumnIndex(name);
     this.frozen = this.frozen === at ? 0 : at;
-    this.grid.setOptions({ frozenColumn: this.frozen });
+    this.freezeAt(this.frozen);
     this.grid.invalidate();
+  }
+
+  freezeAt(place) {
+    if (this.grid.getOptions().frozenColumn !== place)
+      this.grid.setOptions({ frozenColumn: place });
   }
 
   choose(name) {
     this.chosen = name;
-    if (this.grid) this.grid.setColumns(this.columns());
+    if (this.grid) this.lay();
+  }
+
+  /**
+   * Give the library the columns: all anew where some came, went or moved, since it binds each head again; else only the
+   * heads that say something else, and the widths.
+   */
+  lay(columns = this.columns()) {
+    const there = this.grid.getColumns();
+    if (there.map((c) => c.id).join("\0") !== columns.map((c) => c.id).join("\0"))
+      return this.grid.setColumns(withHeads(columns));
+    const wider = columns.some((column, n) => column.width !== there[n].width);
+    columns.forEach((column, n) => {
+      const said = column.says === there[n].says;
+      Object.assign(there[n], column, { name: there[n].name });
+      if (!said) this.grid.updateColumnHeader(column.id, column.head(), column.toolTip);
+      const head = this.grid.getHeaderColumn(column.id);
+      head?.classList.toggle("chosen", column.id === this.chosen);
+      head?.classList.toggle("elsewhere", column.cssClass.includes("elsewhere"));
+    });
+    if (!wider) return;
+    this.grid.applyColumnHeaderWidths();
+    this.grid.updateCanvasWidth(true);
+    this.grid.invalidate();
   }
 
   address(offset, limit) {
@@ -355,7 +399,7 @@ export class TableGrid {
     const columns = this.columns();
     if ([...this.laid].every(([name, width]) => before?.get(name) === width)) return;
     const active = this.grid.getActiveCell();
-    this.grid.setColumns(columns);
+    this.lay(columns);
     if (active) this.grid.setActiveCell(active.row, active.cell);
   }
 
@@ -394,7 +438,7 @@ export class TableGrid {
     this.facts = new Map(answer.columns.map((column) => [column.name, column]));
     const active = this.grid.getActiveCell();
     this.measureAgain(); // thousands may stand apart now
-    this.grid.setColumns(this.columns());
+    this.lay();
     this.grid.invalidate();
     if (active) this.grid.setActiveCell(active.row, active.cell);
   }
@@ -548,12 +592,18 @@ export class TableGrid {
   }
 }
 
+const withHeads = (columns) =>
+  columns.map((column) => (column.head ? { ...column, name: column.head() } : column));
+
+// Made once: making one takes longer than writing a hundred numbers.
+const PLAIN = new Intl.NumberFormat("en", { maximumFractionDigits: 12, useGrouping: false });
+const APART = new Intl.NumberFormat("en", { maximumFractionDigits: 12 });
+
 /** A cell as it is written. */
 function written(cell, apart = false) {
   if (cell === null) return "empty";
   if (typeof cell === "boolean") return cell ? "yes" : "no";
-  if (typeof cell === "number")
-    return cell.toLocaleString("en", { maximumFractionDigits: 12, useGrouping: apart });
+  if (typeof cell === "number") return (apart ? APART : PLAIN).format(cell);
   return String(cell);
 }
 
