@@ -3,6 +3,23 @@
 from playwright.sync_api import Page
 
 
+def brought(page: Page, name: str, text: str) -> None:
+    """A new flow that begins with a file of this text, open in the studio."""
+    page.goto("/")
+    page.set_input_files("#start-file", {"name": name, "mimeType": "text/csv", "buffer": text.encode()})
+    page.wait_for_url("**/flows/*")
+    page.wait_for_selector(".slick-row")
+
+
+def added(page: Page, words: str, kind: str) -> None:
+    """A step of this kind after the one that is open, found by these words."""
+    page.keyboard.press("Control+k")
+    page.keyboard.type(words)
+    page.wait_for_selector(".add-option")
+    page.keyboard.press("Enter")
+    page.wait_for_function("kind => updraft.stepDesk.step?.kind === kind", arg=kind)
+
+
 class Mouse:
     def __init__(self, page: Page) -> None:
         self.page = page

@@ -8,7 +8,7 @@ import pytest
 from pypdf import PdfReader
 
 from tests.browser.conftest import open_demo, settle, violations
-from tests.browser.hands import Mouse
+from tests.browser.hands import Mouse, added, brought
 from tests.browser.test_desk import dropped
 from tests.browser.test_studio import cell, copy_of_demo, pick
 from updraft.core.steps import kinds
@@ -311,3 +311,31 @@ def test_tab_leaves_the_table_in_both_directions(page):
         for _ in range(3):
             page.keyboard.press(key)
         assert not page.evaluate(inside), key
+
+
+def test_a_name_that_is_cut_off_is_shown_whole_under_the_pointer_and_the_focus(page):
+    long = "Packets of the first sowing, counted at the hub before they were sent, in dozens"
+    brought(page, "long.csv", f"Lot,{long.replace(',', ';')}\nL1,2\n")
+    long = long.replace(",", ";")
+    settle(page)
+    added(page, "choose columns", "choose_columns")
+    tip = page.locator(".whole-name")
+    name = page.locator("#desk .row-item .name", has_text=long)
+    name.hover()
+    tip.wait_for(state="visible")
+    assert tip.inner_text() == long
+    at, over = name.bounding_box(), tip.bounding_box()
+    assert over["y"] < at["y"] + at["height"] and at["y"] < over["y"] + over["height"], "over its place"
+    assert over["x"] >= 0 and over["x"] + over["width"] <= 1280
+    page.mouse.move(5, 5)
+    tip.wait_for(state="hidden")
+    page.get_by_role("button", name="None", exact=True).focus()
+    for _ in range(12):
+        page.keyboard.press("Tab")
+        if page.evaluate("document.activeElement.ariaLabel?.startsWith('Keep Packets')"):
+            break
+    tip.wait_for(state="visible")
+    assert tip.inner_text() == long
+    assert violations(page) == []
+    page.locator("#desk .row-item .name", has_text="Lot").first.hover()
+    tip.wait_for(state="hidden")
