@@ -135,6 +135,13 @@ def test_values_are_chosen_focused_and_kept(lots):
     page.locator(".chip", has_text="89 rows gone").click()
     wait_for_rows(page, 89)
     assert cell(page, 0, "Hub").strip() != "North Fen"
+    page.evaluate(
+        """async () => { await updraft.edit([{op: 'add', after: 'keep_rows', step: {id: 'sums', kind: 'summarise', settings: {by: ['Hub']}}}]);
+        await updraft.select('sums'); }"""
+    )
+    page.wait_for_function("() => updraft.table?.step === 'sums'")
+    settle(page)
+    assert "gone" not in page.locator("#focus-bar").inner_text(), "groups are no rows that were there before"
 
 
 def test_a_value_is_changed_in_place_and_a_second_one_joins_the_step(lots):

@@ -104,6 +104,7 @@ def catalogue(known: tuple[str, ...]) -> Markup:
             "desk": k.desk,
             "made_for": k.made_for,
             "way_in": k.way_in,
+            "other_rows": k.other_rows,
             "decides": "decisions" in k.needs,
             "starting": k.starting_settings(),
             "ports": [vars(port) for port in k.inputs],

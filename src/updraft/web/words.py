@@ -25,10 +25,8 @@ def did(table: Table) -> str:
     if table.rows_in is None:
         return "Brought in"
     if table.touched is None and table.height != table.rows_in:
-        gone = table.rows_in - table.height
-        if gone > 0:
-            return f"{table.rows_in:,} rows came in, {gone:,} fewer go out"
-        return f"{table.rows_in:,} rows came in, {-gone:,} more go out"
+        more = table.height - table.rows_in
+        return f"{_rows(table.rows_in)} came in, {abs(more):,} {'more' if more > 0 else 'fewer'} go out"
     cells = sum(table.changed.values())
     if cells:
         columns = len(table.changed)
@@ -36,4 +34,8 @@ def did(table: Table) -> str:
             f"{cells:,} {'cell' if cells == 1 else 'cells'} changed in {columns} "
             f"{'column' if columns == 1 else 'columns'}"
         )
-    return "No cell changed" if table.touched else f"{table.rows_in:,} rows came in"
+    return "No cell changed" if table.touched else f"{_rows(table.rows_in)} came in"
+
+
+def _rows(number: int) -> str:
+    return f"{number:,} {'row' if number == 1 else 'rows'}"

@@ -196,6 +196,7 @@ class StepKind(ABC):
         inputs: ports, one of them main. A source has none.
         outputs: outputs, one of them main.
         makes_text: what it makes text is meant to be text: nothing offers to turn it back.
+        other_rows: its rows stand for other things than those that come in: none of these is gone.
         needs: what it needs besides its tables, see Need.
         answers: for a kind that needs decisions, the answers that its open questions can have; none: any
             text.
@@ -219,6 +220,7 @@ class StepKind(ABC):
     inputs: ClassVar[tuple[Port, ...]] = (Port(main=True),)
     outputs: ClassVar[tuple[Out, ...]] = (Out(main=True),)
     makes_text: ClassVar[bool] = False
+    other_rows: ClassVar[bool] = False
     needs: ClassVar[frozenset[Need]] = frozenset()
     answers: ClassVar[tuple[str, ...]] = ()
     way_in: ClassVar[tuple[int, str]] = (99, "")

@@ -41,6 +41,7 @@ class ColumnsToRows(StepKind):
         "months in columns",
     )
     icon = "distribute-vertical"
+    other_rows = True
     Settings = ColumnsToRowsSettings
 
     def apply(self, tables: Tables, settings: ColumnsToRowsSettings, context: Context) -> Result:

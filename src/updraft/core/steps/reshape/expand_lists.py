@@ -40,6 +40,7 @@ class ExpandLists(StepKind):
     summary = "Open lists into rows or text, and records into columns"
     words = ("explode", "unnest", "flatten", "array", "struct", "nested", "json")
     icon = "arrows-expand"
+    other_rows = True
     needs = frozenset({"whole"})  # which columns records become is known of the table alone
     works_on = frozenset({Kind.LIST, Kind.RECORD})
     Settings = ExpandListsSettings

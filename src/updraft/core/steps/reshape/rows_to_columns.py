@@ -52,6 +52,7 @@ class RowsToColumns(StepKind):
     summary = "Turn the values of a column, such as months, into columns of figures"
     words = ("pivot", "crosstab", "long to wide", "spread", "cast", "cross table", "transpose groups")
     icon = "distribute-horizontal"
+    other_rows = True
     needs = frozenset({"decisions", "whole"})
     answers = (TAKE, LEAVE_OUT)
     outputs = (Out(main=True), Out("open", "Open questions"))

@@ -30,6 +30,7 @@ class Transpose(StepKind):
     summary = "Turn rows into columns and columns into rows"
     words = ("flip", "rotate", "swap rows and columns", "turn")
     icon = "arrow-clockwise"
+    other_rows = True
     needs = frozenset({"whole"})
     Settings = TransposeSettings
 

@@ -17,6 +17,7 @@ class ProfileColumns(StepKind):
     summary = "Make a table of figures, with a row for each column"
     words = ("describe", "statistics", "data quality", "summary", "profile", "missing values", "overview")
     icon = "clipboard-data"
+    other_rows = True
     needs = frozenset({"whole"})
     made_for = "profile"
     Settings = ProfileColumnsSettings

@@ -156,6 +156,7 @@ class Summarise(StepKind):
         "standard deviation",
     )
     icon = "collection"
+    other_rows = True
     Settings = SummariseSettings
 
     def apply(self, tables: Tables, settings: SummariseSettings, context: Context) -> Result:

@@ -203,7 +203,8 @@ export const looking = {
       !table.came ||
       table.output ||
       table.rows_in === null ||
-      table.step !== this.selected
+      table.step !== this.selected ||
+      this.kind()?.other_rows
     )
       return;
     const query = new URLSearchParams({ before: table.came, output: table.output });
