@@ -85,11 +85,15 @@ def test_what_a_step_tells_opens_the_rows_it_counts(page):
     told = page.locator("#desk .desk-facts li", has_text="2 cells of bed stay empty")
     told.wait_for()
     assert page.locator("#desk .desk-facts li").all_inner_texts()[1:] == [
-        "1 of those of bed: its group disagrees",
-        "1 of those of bed: nothing is known in its group",
+        "1 of those of bed: its group disagrees. Look at them",
+        "1 of those of bed: nothing is known in its group. Look at them",
     ]
     told.get_by_role("button", name="Look at them").click()
     page.wait_for_function("() => document.querySelector('#focus-line strong')?.textContent.startsWith('2 of')")
+    page.locator("#desk .desk-facts li", has_text="its group disagrees").get_by_role("button").click()
+    page.wait_for_function("() => updraft.table?.output === 'disagree0' && updraft.grid.known")
+    assert page.evaluate("[updraft.grid.length, updraft.grid.item(0).cells[0]]") == [1, "Dale"]
+    assert page.locator("#focus-bar .chip[aria-pressed=true]").inner_text() == "Empty bed: their group disagrees: 1"
 
 
 def test_a_new_step_begins_with_the_column_that_is_looked_at(page):

@@ -469,3 +469,9 @@ def test_short_words_in_two_cases_are_told():
     assert found.rows.to_list() == [n for n in range(ROWS) if n % 20 == 0] and "of 1 short word" in found.sentence
     long = ["Mexico", "fr", "FR", "Germany"] * (ROWS // 4)
     assert "variants" not in said(table(Land=long)), "a column of long words"
+
+
+def test_blanks_and_commas_inside_amounts_are_no_defects_of_their_own():
+    sums = [f"{1 + n % 9}\u00a0{100 + n}\u00a0{300 + n},50 zł" for n in range(ROWS)]
+    assert set(said(table(Sum=sums))) == {"number_writing"}
+    assert "stray_blanks" in said(table(Sum=[f"{text}\u00a0" for text in sums]))

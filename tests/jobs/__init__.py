@@ -45,6 +45,7 @@ class Job:
 
     Args:
         made: makes files that the example world lacks; gets the folder.
+        page: whether it is run through the page, too, and not by the command line alone.
         flow: what is run.
         files: places of the files that the flow reads.
         check: raises when what was delivered (a folder) is not what the material (a folder) says. What was sent stands
@@ -56,6 +57,7 @@ class Job:
     flow: Flow
     check: Callable[[Path, Path], None]
     made: Callable[[Path], None] = lambda folder: None
+    page: bool = True
 
     @property
     def document(self) -> str:

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from click.testing import CliRunner
 
-from tests.jobs import JOBS, Job, keep_sent, reports_and_references, rows_and_values, tables_and_shapes  # noqa: F401  the jobs register themselves
+from tests.jobs import JOBS, Job, elsewhere, keep_sent, reports_and_references, rows_and_values, tables_and_shapes  # noqa: F401  the jobs register themselves
 from updraft.cli import main
 from updraft.demo import build_material
 from updraft.serve import connections_of

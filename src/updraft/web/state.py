@@ -66,7 +66,6 @@ def _step(studio: Studio, planned: Plan, step: PlannedStep, pending: bool) -> di
         "note": step.step.note,
         "enabled": step.step.enabled,
         "ports": [vars(port) for port in _ports(kind, step)],
-        "outputs": {out.name: out.title for out in outputs_of(step.step) if not out.main},
         "inputs": {port: list(step.step.plugged(port)) for port in step.step.inputs},
         "main": next(iter(step.step.plugged(kind.main_port.name)), None) if kind and kind.main_port else None,
         "settings": step.step.settings,

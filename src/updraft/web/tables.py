@@ -15,7 +15,7 @@ from updraft.core.engine.coded import differs
 from updraft.core.flow.edits import SetSettings
 from updraft.core.flow.model import label
 from updraft.core.insight import ColumnSummary, summarise_columns
-from updraft.core.steps import SHAPES, kinds
+from updraft.core.steps import SHAPES, kinds, outputs_of
 from updraft.core.steps.ordering import sort_keys
 from updraft.core.values import TITLES, guess_format, kind_of
 from updraft.core.values.kinds import Kind
@@ -199,6 +199,7 @@ def _about(flow_id: str, planned: Plan, ref: Ref, table: Table | None) -> dict[s
         "did": did(table),
         "touched": list(table.touched or ()),
         "sides": {k: v for k, v in table.rows.items() if k and k != "open"},  # those are on the desk
+        "titles": {out.name: out.title for out in outputs_of(step.step) if not out.main},
         "facts": [vars(fact) for fact in table.facts],
         "warnings": list(table.warnings),
         "columns": [

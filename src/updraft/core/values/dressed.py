@@ -9,7 +9,11 @@ from collections.abc import Mapping
 
 import polars as pl
 
-CURRENCY = r"(?:[€$£¥₹₺₽]|EUR|USD|GBP|CHF|JPY|SEK|NOK|DKK|PLN|CZK)"
+# As they are written beside amounts: signs, codes of ISO 4217, and short names in their own languages.
+CURRENCY = (
+    r"(?:R\$|[€$£¥₹₺₽₴₩₪₸]|EUR|USD|GBP|CHF|JPY|SEK|NOK|DKK|PLN|CZK|HUF|RON|BGN|TRY|UAH|CAD|AUD|NZD|BRL|MXN|CNY|INR|ZAR"
+    r"|zł|Kč|kr|Ft|lei|лв|руб|грн)"
+)
 SIGNS = {"€": "EUR", "$": "USD", "£": "GBP", "¥": "JPY"}  # where a sign and a code are likely one currency
 # Unit → (what is measured, how many of the smallest unit listed). SI and customary units of trade.
 UNITS: dict[str, tuple[str, float]] = {
@@ -51,7 +55,7 @@ _DASHES = "[-−–]"
 # Sign or bracket, currency, number, currency or percent or unit, bracket or minus.
 SHAPE = (
     rf"^\(?\s*(?:{_DASHES}|\+)?\s*{CURRENCY}?\s*{_DASHES}?\s*[\d.,'{_BLANKS}]*\d\s*"
-    rf"(?:{CURRENCY}|%|[\p{{L}}µ]{{1,8}}\.?)?\s*\)?{_DASHES}?$"
+    rf"(?:{CURRENCY}\.?|%|[\p{{L}}µ]{{1,8}}\.?)?\s*\)?{_DASHES}?$"
 )
 
 # A power of ten behind a number, as machines write it: 1.2e+04, 4.1e-05 kg. A bare 12E5 may be a code.
@@ -73,7 +77,7 @@ def undressed(text: pl.Expr) -> tuple[pl.Expr, pl.Expr, pl.Expr]:
     whole = text.str.contains(SHAPE) & (opened == closed)
     number = text.str.replace(r"\D+$", "").str.replace_all(rf"[^\d.,'{_BLANKS}]", "")
     behind = text.str.replace(r"^.*\d", "").str.replace_all(rf"\s|\)|{_DASHES}", "")
-    unit = pl.when(~behind.str.contains(rf"^{CURRENCY}$")).then(behind).otherwise(pl.lit(""))
+    unit = pl.when(~behind.str.contains(rf"^{CURRENCY}\.?$")).then(behind).otherwise(pl.lit(""))
     return (
         pl.when(whole).then(number.str.strip_chars() + power),
         pl.when(whole).then(opened | text.str.contains(_DASHES)),

@@ -266,6 +266,7 @@ _ECHOES: dict[str, tuple[str, ...]] = {
     "duplicate_rows": ("almost_key", "near_duplicates", "date_gaps"),
     "shifted_cells": ("swapped_cells", "numbers_as_text", "variants", "look_alikes"),
     "swapped_cells": ("numbers_as_text",),
+    "units_in_cells": ("compound_cells",), "number_writing": ("compound_cells",), "numbers_as_text": ("compound_cells",),
     "near_duplicates": ("almost_key", "two_identifiers", "look_alikes", "date_gaps"),
     "impossible_values": ("outliers",), "far_dates": ("date_gaps",),
     "control_characters": ("variants", "look_alikes", "broken_dependency"),

@@ -18,6 +18,7 @@ from updraft.core.values import Kind
 # The signs themselves, not their escapes: these patterns go into rules, which Python's re must accept too.
 _STRAY = "^\\s|\\s$|[ \u00a0]{2,}"
 _ODD_BLANKS = "[\u00a0\u202f\u200b\u2060\ufeff]"  # the joiners without width are letters in Persian and Hindi
+_THOUSANDS = "(\\d)[\u00a0\u202f](\\d{3})"
 _CONTROL = "[\\x00-\\x08\\x0b\\x0c\\x0e-\\x1f\\x7f\u0085]"
 
 
@@ -25,6 +26,11 @@ def stray_blanks(view: View) -> Iterator[Finding]:
     """Blanks at the ends, doubled, non-breaking or without width. Threshold: one cell."""
     for column in view.texts:
         values = column.counts.filter(pl.col("value").str.contains(f"{_STRAY}|{_ODD_BLANKS}"))
+        # A blank that sets thousands apart is meant: 1 234,50.
+        bare = pl.col("value")
+        for _ in range(2):  # one may stand right behind another
+            bare = bare.str.replace_all(_THOUSANDS, "$1$2")
+        values = values.filter(bare.str.contains(f"{_STRAY}|{_ODD_BLANKS}"))
         # A cell of blanks alone is empty, and told as that.
         values = values.filter(tidied_blanks(pl.col("value")) != "")
         if not values.height:

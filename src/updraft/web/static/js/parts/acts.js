@@ -37,7 +37,7 @@ export const acts = (studio) => ({
       focus.only({ label: text, column: "", rule });
     });
   },
-  outputTitle: (name) => studio.state.steps[studio.selected]?.outputs[name] ?? name,
+  outputTitle: (name) => studio.table?.titles[name] ?? name,
   reveal: (name) => studio.grid.reveal(name),
   onlyChanged: (yes) => studio.grid.setView({ changed: yes }),
   openCells: (from, to, column) => studio.openCells(from, to, column),
