@@ -332,7 +332,7 @@ class Solved:
 
 
 def solve(one: Task, ask: Callable[[pl.DataFrame, dict[int, str]], Answer]) -> Solved:
-    """Give the first row's result, then that of the row asked for."""
+    """Give the first row's result, then that of the row asked for, or else of the first one that is wrong."""
     table, given, seconds = pl.DataFrame(one.columns), {0: one.wanted[0]}, []
     for tried in (1, 2):
         started = time.perf_counter()
@@ -340,7 +340,8 @@ def solve(one: Task, ask: Callable[[pl.DataFrame, dict[int, str]], Answer]) -> S
         seconds.append(time.perf_counter() - started)
         if answer.readings and answer.readings[0].values == one.wanted:
             return Solved(one.name, tried, seconds)
-        if answer.question is None:
-            break
-        given[answer.question] = one.wanted[answer.question]
+        values = answer.readings[0].values if answer.readings else [None] * len(one.wanted)
+        wrong = (at for at, value in enumerate(values) if value != one.wanted[at] and at not in given)
+        next_one = answer.question if answer.question is not None else next(wrong)
+        given[next_one] = one.wanted[next_one]
     return Solved(one.name, 0, seconds)

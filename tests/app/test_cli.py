@@ -97,7 +97,11 @@ def test_show(world):
 
 def test_steps_publish_their_schemas():
     kinds = {kind["kind"]: kind for kind in json.loads(call("steps", "--json").stdout)}
-    assert kinds["look_up"]["inputs"] == ["table", "reference"] and kinds["look_up"]["outputs"] == ["", "unmatched", "shared"]
+    assert kinds["look_up"]["inputs"] == ["table", "reference"] and kinds["look_up"]["outputs"] == [
+        "",
+        "unmatched",
+        "shared",
+    ]
     for step in march_report().steps:
         jsonschema.validate(step.settings, kinds[step.kind]["settings"])
 

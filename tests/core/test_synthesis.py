@@ -53,7 +53,7 @@ def test_every_reading_gives_the_examples_and_the_question_tells_them_apart(valu
     for reading in answer.readings:
         computed = table.select(compile_formula(reading.formula, kinds).expr.alias("x"))["x"].to_list()
         assert computed == reading.values and len(computed) == table.height and reading.sentence
-        assert all(reading.values[at] == result for at, result in examples.items())
+        assert all((reading.values[at] or "") == result for at, result in examples.items())
     assert len({tuple(reading.values) for reading in answer.readings}) == len(answer.readings)
     if answer.question is not None:
         assert answer.question not in examples
@@ -130,9 +130,9 @@ def test_amounts_times_months_and_sums_of_several_are_understood(columns, given,
 @pytest.mark.parametrize(
     ("columns", "given", "asks", "expected"),
     [
-        ({"net": [100, 50, 8]}, {0: "120"}, 1, ["120", "60", "9.6"]),
-        ({"f": ["212", "32", "98.6"]}, {0: "100"}, 1, [None, None, None]),
-        ({"f": ["212", "32", "98.6"]}, {0: "100", 1: "0"}, None, ["100", "0", "37"]),
+        ({"net": [100, 50, 8]}, {0: "120"}, None, ["120", "60", "9.6"]),
+        ({"f": ["212", "32", "98.6"]}, {0: "100"}, 2, [None, None, None]),
+        ({"f": ["212", "32", "98.6"]}, {0: "100", 1: "0"}, 2, ["100", "0", "37"]),
         ({"sent": ["Y", "N", "Y", "?", "N", "Y"]}, {0: "yes", 1: "no"}, 3, ["yes", "no", "yes", None, "no", "yes"]),
         ({"day": ["March 3rd, 2026", "April 21st, 2025"]}, {0: "2026-03-03"}, 1, ["2026-03-03", "2025-04-21"]),
     ],
@@ -145,3 +145,78 @@ def test_lines_and_cases_follow_from_all_examples_and_what_is_open_is_asked(colu
         assert answer.readings[0].values == expected
     else:
         assert all(reading.values != table[:, 0].to_list() for reading in answer.readings)
+
+
+NOTES = ["sown 12 g", "late", "sown 7 g at noon", "", "sown 130 g"]
+LINKS = ["https://www.larkmoor.example:80/a?b=1", "http://hub.larkmoor.example/x", "https://fen.example"]
+
+
+@pytest.mark.parametrize(
+    ("table", "given", "expected"),
+    [
+        pytest.param({"n": NOTES}, {0: "12", 1: ""}, ["12", "", "7", "", "130"], id="a number behind a word, or nothing"),
+        pytest.param(
+            {"a": ["Fen-12", "Dale", "Moor-7"]}, {0: "12", 1: ""}, ["12", "", "7"], id="nothing where a mark is missing"
+        ),
+        pytest.param(
+            {"a": ["Ada|Mary|Fenwick", "Bo||Moss", "Cleo|Ann|Marsh"]},
+            {0: "Ada M. Fenwick", 1: "Bo Moss"},
+            ["Ada M. Fenwick", "Bo Moss", "Cleo A. Marsh"],
+            id="a part that comes with its mark",
+        ),
+        pytest.param(
+            {"x": ["-3.5", "12", "-7", "8"]}, {0: "3.5 below", 1: "12 above"},
+            ["3.5 below", "12 above", "7 below", "8 above"], id="two kinds by a sign",
+        ),
+        pytest.param(
+            {"who": ["ada@fen.example", "+44 12", "bo@dale.example", "+44 90", "cy@fen.example", ""]},
+            {0: "mail", 1: "phone", 5: "none"}, ["mail", "phone", "mail", "phone", "mail", "none"], id="three kinds",
+        ),
+        pytest.param(
+            {"name": ["Bean's Own", "Leek", "Pea's Best Red"]}, {1: "leek", 2: "peas-best-red"},
+            ["beans-own", "leek", "peas-best-red"], id="a reading mended by a mark that goes",
+        ),
+        pytest.param(
+            {"name": ["Pea &amp; bean", "Leek", "Kale &amp; chard"]}, {0: "Pea & bean", 1: "Leek"},
+            ["Pea & bean", "Leek", "Kale & chard"], id="an entity for its sign",
+        ),
+        pytest.param(
+            {"day": ["3 March 2026", "March 9, 2026", "12 May 2025", "May 1, 2025"]}, {0: "2026-03-03"},
+            ["2026-03-03", "2026-03-09", "2025-05-12", "2025-05-01"], id="dates of two forms",
+        ),
+        pytest.param(
+            {"day": ["30.11.2025", "3.2.26", "14.07.2024"]}, {0: "2025-11-30"},
+            ["2025-11-30", "2026-02-03", "2024-07-14"], id="years of two lengths",
+        ),
+        pytest.param({"at": LINKS}, {0: "larkmoor.example"}, ["larkmoor.example", "hub.larkmoor.example", "fen.example"], id="hosts"),
+        pytest.param(
+            {"won": ["3", "1", "2"], "lost": ["1", "4", "2"]}, {0: "+2", 1: "-3"}, ["+2", "-3", "0"], id="with its sign"
+        ),
+        pytest.param(
+            {"sown": ["1,200 ", "80"], "all": ["4,800", "320 "]}, {0: "25.0"}, ["25.0", "25.0"], id="a part in percent"
+        ),
+        pytest.param(
+            {"list": ["pea; leek ;kale", "bean,  chard", "onion"]}, {0: "pea, leek, kale"},
+            ["pea, leek, kale", "bean, chard", "onion"], id="a list in one form",
+        ),
+        pytest.param({"d": ["Tue 9:00", "Sat 8:30"]}, {0: "Tuesday"}, ["Tuesday", "Saturday"], id="weekdays"),
+        pytest.param(
+            {"bed": ["Bed 3x4 m (wet)", "Bed 10x2x1 m"]}, {0: "3x4"}, ["3x4", "10x2x1"], id="a run of any length"
+        ),
+    ],
+)  # fmt: skip
+def test_results_of_several_forms_are_read_together(table, given, expected):
+    answer = from_examples(pl.DataFrame(table), given)
+    assert answer.readings, "nothing was found"
+    assert [value or "" for value in answer.readings[0].values] == expected, answer.readings[0].formula
+    kinds = dict.fromkeys(table, Kind.TEXT)
+    computed = pl.DataFrame(table).select(compile_formula(answer.readings[0].formula, kinds).expr.alias("x"))["x"]
+    assert [value or "" for value in computed] == expected, "what is shown is what the formula gives"
+
+
+def test_what_no_example_has_shown_is_asked_and_never_what_is_told():
+    names = ["Red Pea", "Leek", "Bean (dwarf)", "Old Kale"]
+    first = from_examples(pl.DataFrame({"n": names}), {0: "red-pea"})
+    assert first.question == 2, "brackets are new"
+    second = from_examples(pl.DataFrame({"n": names}), {0: "red-pea", 2: "bean-dwarf"})
+    assert second.question not in (0, 2) and second.readings[0].values == ["red-pea", "leek", "bean-dwarf", "old-kale"]

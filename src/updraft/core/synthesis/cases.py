@@ -61,7 +61,8 @@ def _line(piece: Piece, factor: float, plus: float, places: int) -> Piece:
         return repr(float(text) + 0.0).removesuffix(".0")
 
     call = f"fixed({formula}, {places})" if places else f"text(round({formula}, 6))"
-    return Piece(call, of, piece.cost + 4.0 + 1.5 * bool(plus), words)
+    figures = len(f"{factor:g}".partition("e")[0].replace(".", "").strip("0-"))
+    return Piece(call, of, piece.cost + 4.0 + 1.5 * bool(plus) + 0.8 * max(figures - 2, 0), words)
 
 
 def result_of_each(
@@ -89,6 +90,6 @@ def result_of_each(
                 yield Piece(
                     f"choose({', '.join(pairs)})",
                     lambda row, piece=piece, cases=cases: cases.get(piece.of(row) or ""),  # type: ignore[misc]
-                    piece.cost + _DEAR,
+                    piece.cost + _DEAR - (2.5 if len(cases) > 1 and 2 * len(values) <= len(texts) else 0),
                     f"by the value of {piece.words}: {said}",
                 )

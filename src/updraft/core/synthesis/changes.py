@@ -34,10 +34,10 @@ def variants(piece: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]
         wanted: the example's result; a replaced mark can only become what stands in it.
     """
     yield text, piece
-    for change in [*_case(text), *_zeros(text, wanted)]:
+    for change in [*_case(text), *_zeros(text, wanted), *_kept(text)]:
         if result := change.of(text):
             yield result, change.around(piece)
-    for change in _marks(text, wanted):
+    for change in [*_marks(text, wanted), *_rejoined(text, wanted), *_kept(text)[-2:]]:
         between = change.of(text)
         if not between:
             continue
@@ -51,6 +51,11 @@ def variants(piece: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]
             yield result, twice
             if blanks:
                 yield from ((low, c.around(twice)) for c in in_one_case(result) if (low := c.of(result)))
+
+
+def changes_of(text: str, wanted: str) -> list[Change]:
+    """The changes of a whole text that a replacement may complete."""
+    return [*_case(text), *_kept(text), *_rejoined(text, wanted), *_marks(text, wanted)]
 
 
 def in_one_case(text: str) -> list[Change]:
@@ -77,6 +82,40 @@ def _case(text: str) -> Iterator[Change]:
         yield Change(
             "initials({})", lambda t: "".join(w[0] for w in _WORD.findall(t)), 0.8, "the initials of {}"
         )
+
+
+# What is kept of a text: pattern of what goes, the same for Python, words.
+_KEPT = [
+    ("[^A-Z]+", "[^A-Z]+", "the capitals of {}"),
+    ("[^0-9]+", "[^0-9]+", "the digits of {}"),
+    (r"[^\p{L}]+", r"[\W\d_]+", "the letters of {}"),
+    (r"[^\p{L}\p{N}]+", r"[\W_]+", "the letters and digits of {}"),
+]
+
+
+def _kept(text: str) -> list[Change]:
+    made = []
+    for pattern, here, words in _KEPT:
+        if len(re.findall(here, text)) > 1:
+            call = f"replace_pattern({{}}, {quoted(pattern)}, '')"
+            made.append(Change(call, partial(_gone, re.compile(here), ""), 1.0, words))
+    return made
+
+
+def _rejoined(text: str, wanted: str) -> Iterator[Change]:
+    """The words of a text with another mark between them, whatever stood there."""
+    for mark in sorted(set(re.findall(r"[^\w]{1,2}|_", wanted)), key=len):
+        for pattern, here, words in (
+            (r"\s*[,;|/]+\s*", r"\s*[,;|/]+\s*", f"the list {{}} with {shown(mark)} between its items"),
+            (r"[^\p{L}\p{N}]+", r"[\W_]+", f"the words of {{}} with {shown(mark)} between them"),
+        ):
+            if re.search(here, text):
+                call = f"trim(replace_pattern({{}}, {quoted(pattern)}, {quoted(mark)}))"
+                yield Change(call, partial(_gone, re.compile(here), mark), 1.0, words)
+
+
+def _gone(regex: re.Pattern[str], new: str, text: str) -> str | None:
+    return regex.sub(new, text).strip()
 
 
 def _zeros(text: str, wanted: str) -> Iterator[Change]:

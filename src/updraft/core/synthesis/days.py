@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from datetime import date, datetime
 from functools import partial
 
@@ -20,6 +20,7 @@ _MORE = (
     "D Mon", "D Month", "Mon D", "Month D", "DD.MM.", "DD/MM", "MM-DD",
 )  # fmt: skip
 _FORMS = (*FORMATS[Kind.DATE], *_MORE)
+_READ = (*FORMATS[Kind.DATE], "D.M.YY")
 _PARTS: dict[str, Callable[[date], str]] = {
     "quarter": lambda day: str((day.month + 2) // 3),
     "year": lambda day: str(day.year),
@@ -67,7 +68,7 @@ def days_in(whole: Piece, texts: list[str | None], at: int, wanted: str) -> Iter
         plain = [text and _ORDINAL.sub(r"\1", text) for text in texts]
         yield from days_in(bare, plain, at, wanted)
         return
-    for form in FORMATS[Kind.DATE]:
+    for form in _READ:
         if could_read(form, text):
             yield from _of(whole, texts, text, wanted, ("", form, ""), form)
 
@@ -78,6 +79,27 @@ def months_in(whole: Piece, texts: list[str | None], at: int, wanted: str) -> It
     for short, (before, form, behind) in _MONTHS.items() if text else ():
         if could_read(form, f"{before}{text}{behind}"):
             yield from _of(whole, texts, text or "", wanted, (before, form, behind), short)
+
+
+_DAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
+
+
+def weekdays_in(whole: Piece, text: str) -> Iterator[Piece]:
+    """The whole name of a day of the week that is written short: Mon, Tue …"""
+    size = len(text)
+    names = {day[:size].lower(): day for day in _DAYS}
+    if size not in (2, 3) or text.lower() not in names:
+        return
+    pairs = ", ".join(
+        f"lower({whole.formula}) == {quoted(short)}, {quoted(day)}" for short, day in names.items()
+    )
+    of = whole.of
+    yield Piece(
+        f"choose({pairs})",
+        lambda row: names.get((of(row) or "").lower()),
+        whole.cost + 1.0,
+        f"the whole name of the weekday {whole.words}",
+    )
 
 
 def times_in(whole: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]]:
@@ -100,9 +122,43 @@ def _of(
     whole: Piece, texts: list[str | None], text: str, wanted: str, around: tuple[str, str, str], short: str
 ) -> Iterator[tuple[str, Piece]]:
     days = _read(texts, around)
-    if (day := days[text]) is not None:
-        share = sum(day is None for day in days.values()) / len(days)
-        yield from _said(whole, around, days, day, wanted, 3 * share, short)
+    day = days[text]
+    if day is None:
+        return
+    share = sum(one is None for one in days.values()) / len(days)
+    yield from _said(whole, [around], days, day, wanted, 3 * share, short)
+    if 0 < share < 1 and around[0] == around[2] == "":
+        forms = _completed(days, around[1])
+        if len(forms) > 1:
+            share = sum(one is None for one in days.values()) / len(days)
+            yield from _said(
+                whole, [("", form, "") for form in forms], days, day, wanted, 3 * share + 0.3, short
+            )
+
+
+def _completed(days: dict[str, date | None], form: str) -> list[str]:
+    """The forms that also read what the first does not, day and month in the same order; they fill `days`."""
+    forms = [form]
+    for _ in range(2):
+        rest: list[str | None] = [text for text, day in days.items() if day is None]
+        if not rest:
+            break
+        others = [one for one in _READ if one not in forms and _day_first(one) in (None, _day_first(form))]
+        others = [one for one in others if any(could_read(one, text or "") for text in rest[:20])]
+        found = [(one, _read(rest, ("", one, ""))) for one in others]
+        best = max(found, key=lambda pair: sum(day is not None for day in pair[1].values()), default=None)
+        if best is None or not any(best[1].values()):
+            break
+        forms.append(best[0])
+        days.update({text: day for text, day in best[1].items() if day is not None})
+    return forms
+
+
+def _day_first(form: str) -> bool | None:
+    """Whether the day stands before the month, both as numbers."""
+    if "Mon" in form or "YYYY" in form[:4]:
+        return None
+    return form.index("D") < form.index("M")
 
 
 def _time(text: str, form: str, out: str) -> str | None:
@@ -137,15 +193,18 @@ def _read(texts: list[str | None], around: tuple[str, str, str]) -> dict[str, da
 
 def _said(
     whole: Piece,
-    around: tuple[str, str, str],
+    ways: Sequence[tuple[str, str, str]],
     days: dict[str, date | None],
     day: date,
     wanted: str,
     doubt: float,
     short: str,
 ) -> Iterator[tuple[str, Piece]]:
-    before, form, behind = (quoted(text) if text else "" for text in around)
-    read = f"date({' + '.join(filter(None, (before, whole.formula, behind)))}, {form})"
+    reads = []
+    for around in ways:
+        before, form, behind = (quoted(text) if text else "" for text in around)
+        reads.append(f"date({' + '.join(filter(None, (before, whole.formula, behind)))}, {form})")
+    read = reads[0] if len(reads) == 1 else f"if_empty({', '.join(reads)})"
 
     def piece(formula: str, make: Callable[[date], str], cost: float, words: str) -> Piece:
         def of(row: Row) -> str | None:

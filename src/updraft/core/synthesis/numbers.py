@@ -51,6 +51,8 @@ def numbers_in(pieces: list[tuple[str, Piece]], wanted: str) -> Iterator[Piece]:
     # What stands in the row as it is was copied rather than reckoned.
     copied = 1.5 if any(found[2] in text for text, _ in pieces) else 0.0
     for number, value in _reckoned(list(_read(pieces)), goal, decimals):
+        if found[2].startswith("+"):
+            yield _framed(_signed(number, decimals), before, after)
         for written in _written(number, decimals, copied):
             if decimals or abs(value - goal) < 1e-9:
                 yield _framed(written, before, after)
@@ -157,6 +159,8 @@ def _reckoned(
             close = abs(result - goal) <= (near if decimals else 1e-6)
             if close and (sign not in "*+" or a.formula < b.formula):
                 yield _pair(a, sign, b), result
+        if y and abs(100 * x / y - goal) <= (near if decimals else 0.5):
+            yield _joined(_pair(a, "/", b), "*", 100), 100 * x / y
         for factor in (60, 100, 12, 1000):
             if abs(x * factor + y - goal) <= 1e-6:
                 yield _pair(_joined(a, "*", factor), "+", b), x * factor + y
@@ -220,6 +224,19 @@ def _rounded(number: _Number, more: float) -> Piece:
         return fixed(number.of(row), 0)
 
     return Piece(f"fixed({number.formula}, 0)", of, number.cost + 1.9 + more, f"{number.words}, rounded")
+
+
+def _signed(number: _Number, places: int) -> Piece:
+    """With its sign, also where it is a plus."""
+
+    def of(row: Row) -> str | None:
+        value = number.of(row)
+        text = fixed(value, places)
+        return f"+{text}" if text and value and value > 0 else text
+
+    text = f"fixed({number.formula}, {places})"
+    call = f"choose({number.formula} > 0, '+' + {text}, {text})"
+    return Piece(call, of, number.cost + 1.2, f"{number.words}, with its sign")
 
 
 def _written(number: _Number, decimals: int, more: float) -> Iterator[Piece]:

@@ -68,6 +68,7 @@ def parts_of(whole: Piece, text: str) -> Iterator[Piece]:
     """The parts of a text that can be told by marks and runs. They may give the same for this one."""
     yield from _by_marks(whole, text)
     yield from _by_runs(whole, text)
+    yield from _by_neighbours(whole, text)
     for opening, closing in PAIRS:
         if opening in text and closing in text[text.index(opening) :]:
             yield whole.made(
@@ -103,10 +104,11 @@ def _by_marks(whole: Piece, text: str) -> Iterator[Piece]:
 
 
 def _by_runs(whole: Piece, text: str) -> Iterator[Piece]:
-    shapes = {_shape(found) for found in re.findall(r"\w+(?:[^\w\s]\w+)+", text)}
+    shapes = {_shape(found) for found in re.findall(r"\w+(?:[^\w\s]\w+)+|\d+(?:[a-zA-Z]\d+)+", text)}
     exact = [
-        ("run such as " + said, pattern, pattern.replace(r"\p{L}", r"[^\W\d_]"), 2.9)
-        for said, pattern in shapes
+        ("run such as " + said, pattern, _python(pattern), cost)
+        for said, *patterns in shapes
+        for pattern, cost in zip(patterns, (2.9, 2.2, 2.1), strict=True)
     ]
     for name, pattern, here, cost in [*RUNS, *exact]:
         count = len(re.findall(here, text))
@@ -161,14 +163,95 @@ def places_of(whole: Piece, text: str, wanted: str) -> Iterator[Piece]:
         begin = text.find(wanted, begin + 1)
 
 
-def _shape(text: str) -> tuple[str, str]:
-    """A run in words and as a pattern: digits as many as there are, letters any number of them."""
+def _shape(text: str) -> tuple[str, str, str, str]:
+    """A run in words and as a pattern: so many digits; any number of them; the last part any times."""
     said = re.sub(r"[^\W\d_]+", "a", re.sub(r"\d", "9", text))
     parts = re.findall(r"\d+|[^\W\d_]+|_|[^\w]", text)
-    return said, "".join(
-        f"[0-9]{{{len(part)}}}" if part.isdigit() else r"\p{L}+" if part.isalpha() else re.escape(part)
-        for part in parts
-    )
+    exact, loose = (
+        [
+            f"[0-9]{{{len(part)}}}" if part.isdigit() and counted else "[0-9]+" if part.isdigit()
+            else r"\p{L}+" if part.isalpha() and (len(part) > 1 or counted) else re.escape(part)
+            for part in parts
+        ]
+        for counted in (True, False)
+    )  # fmt: skip
+    repeated = "".join([loose[0], f"(?:{''.join(loose[1:3])})+"]) if len(loose) > 2 else "".join(loose)
+    return said, "".join(exact), "".join(loose), repeated
+
+
+def _python(pattern: str) -> str:
+    """A pattern of the formula language for Python's engine."""
+    return pattern.replace(r"[\p{L}\p{N}]", r"[^\W_]").replace(r"\p{L}", r"[^\W\d_]")
+
+
+# What stands beside something: pattern, words, how far-fetched.
+_ENDS = [
+    (r"(\p{L}+)$", "the letters at the end of {}", 2.3),
+    (r"([0-9]+)$", "the digits at the end of {}", 2.3),
+    (r"^(\p{L}+)", "the letters at the beginning of {}", 2.3),
+    (r"^([0-9]+)", "the digits at the beginning of {}", 2.3),
+    (r"://(?:www[.])?([^/:?#]+)", "the host in {}, without www", 1.6),
+    (r"://([^/:?#]+)", "the host in {}", 1.8),
+    (r"://[^/]+(/[^?#]*)", "the path in {}", 1.9),
+    (r"([^/\\]+)$", "the last name in the path {}", 2.2),
+    (r"([^/\\]+)[.][^./\\]+$", "the file's name in {}, without its ending", 2.2),
+    (r"[0-9]{4,6} ([^,;0-9]+)", "what follows the postcode in {}, up to a comma", 2.4),
+]
+_TAKEN = [
+    (r"[0-9]+", "digits"),
+    (r"[\p{L}\p{N}]+", "letters and digits"),
+    (r"[^\s,;]+", "signs up to a blank or comma"),
+]
+_BEFORE = re.compile(r"([^\W\d_]+(?:[^\w\s] ?| )(?=[^\W_])|[^\W\d_]+(?=\d)|[#№=:@/] ?(?=[^\W_]))")
+
+
+def _by_neighbours(whole: Piece, text: str) -> Iterator[Piece]:
+    """What is told by its end of the text, or by the word or sign that stands right before or behind it."""
+    for pattern, words, cost in _ENDS:
+        if re.search(_python(pattern), text):
+            yield _extracted(whole, pattern, cost, words)
+    for before in list(dict.fromkeys(_BEFORE.findall(text)))[:8]:
+        for pattern, said in _TAKEN:
+            if re.search(f"{re.escape(before)}{_python(pattern)}", text):
+                words = f"the {said} behind “{before}” in {{}}"
+                yield _extracted(
+                    whole, f"{_escaped(before)}({pattern})", 2.0 + 0.2 * (said != "digits"), words
+                )
+    for behind in list(dict.fromkeys(re.findall(r"[0-9]( ?[^\W\d_]+|%)", text)))[:6]:
+        pattern = f"([0-9][0-9.,]*){_escaped(behind)}"
+        yield _extracted(whole, pattern, 2.1, f"the number before “{behind}” in {{}}")
+
+
+def _escaped(text: str) -> str:
+    return "".join(sign if sign.isalnum() or sign in " =#@/:" else f"[{sign}]" for sign in text)
+
+
+def _extracted(whole: Piece, pattern: str, cost: float, words: str) -> Piece:
+    regex = re.compile(_python(pattern))
+    return whole.made(f"extract({{}}, {quoted(pattern)})", partial(_group, regex), cost, words)
+
+
+def _group(regex: re.Pattern[str], text: str) -> str | None:
+    found = regex.search(text)
+    return found[1] if found else None
+
+
+def views_of(whole: Piece, text: str) -> Iterator[Piece]:
+    """A text without what is seldom meant: tags, what stands in brackets."""
+    for pattern, here, said in (
+        ("<[^>]*>", "<[^>]*>", "tags"),
+        (" *[(][^)]*[)]", r" *[(][^)]*[)]", "what stands in ( )"),
+        (r" *[\[][^\]]*[\]]", r" *\[[^\]]*\]", "what stands in [ ]"),
+    ):
+        if re.search(here, text):
+            yield whole.made(
+                f"trim(replace_pattern({{}}, {quoted(pattern)}, ''))",
+                partial(_without, re.compile(here)), 0.9, f"{{}} without {said}",
+            )  # fmt: skip
+
+
+def _without(regex: re.Pattern[str], text: str) -> str | None:
+    return regex.sub("", text).strip()
 
 
 def _part(mark: str, place: int, text: str) -> str | None:

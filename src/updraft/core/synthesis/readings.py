@@ -10,28 +10,31 @@ from __future__ import annotations
 
 import heapq
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections import Counter
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import polars as pl
 
 from updraft.core.formula import compile_formula
-from updraft.core.formula.writing import quoted, written
+from updraft.core.formula.writing import written
 from updraft.core.problems import Problem
 from updraft.core.synthesis.cases import lines_through, result_of_each
-from updraft.core.synthesis.changes import in_one_case, variants
-from updraft.core.synthesis.days import could_be_day, days_in, months_in, times_in
-from updraft.core.synthesis.numbers import numbers_in
-from updraft.core.synthesis.pieces import Piece, Row, column, fixed_cost, parts_of, places_of
+from updraft.core.synthesis.changes import changes_of
+from updraft.core.synthesis.gathering import Gathering
+from updraft.core.synthesis.mending import mended
+from updraft.core.synthesis.pieces import Piece, Row, column
+from updraft.core.synthesis.search import laid
+from updraft.core.synthesis.splitting import split
 from updraft.core.values import Kind, kind_of
 
 _LONGEST = 120  # characters of a result
-_PATHS, _PER_SPAN = 160, 10  # ways kept from each place on, pieces kept for each stretch
 _LOOKED_AT, _TRIED = 1000, 80  # rows that dates are read in, rows that tell readings apart
 _SHOWN, _RANKED = 5, 120
-_FROM_ROW = 1.5
-_WORD = re.compile(r"[^\W_]+")
-_JOIN = 0.8  # each further piece
+_NEAR = 12  # readings of one example that may be mended
+_NOVEL = 0.3
+_MARKS = re.compile(r"[^\w\s]")
+_CLOSE = 3.0  # readings that are so little dearer may be meant
 
 
 @dataclass(frozen=True)
@@ -40,11 +43,13 @@ class Reading:
 
     Args:
         values: its result for every row.
+        cost: how far-fetched it is.
     """
 
     sentence: str
     formula: str
     values: list[str | None]
+    cost: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -75,19 +80,16 @@ def from_examples(table: pl.DataFrame, examples: Mapping[int, str]) -> Answer:
     rows = texts[looked].rows()
     given = {looked.index(at): wanted for at, wanted in examples.items()}
     pieces = [column(name, formulas[at], at) for at, name in enumerate(table.columns)]
-    found: dict[str, Piece] = {}
-    for at, wanted in given.items():
-        for program in _programs(pieces, rows, at, wanted):
-            if all(program.of(rows[other]) == result for other, result in given.items()):
-                known = found.get(program.formula)
-                if known is None or program.cost < known.cost:
-                    found[program.formula] = program
-    for program in lines_through(pieces, rows, given):
-        found.setdefault(program.formula, program)
-    for program in result_of_each(pieces, rows, given, alone=not found):
-        found.setdefault(program.formula, program)
-    readings = _computed(_ranked(list(found.values()), rows, given), table, kinds, examples)
-    return Answer(readings[:_SHOWN], _question(readings, examples, table.height))
+    programs = _Programs(pieces, rows)
+    filled = {at: wanted for at, wanted in given.items() if wanted}
+    found = [one for one in programs(filled) if all(not one.of(rows[at]) for at in given if at not in filled)]
+    found += mended(programs.near(filled), rows, filled)
+    if len(given) > 1:
+        found += split(pieces, rows, given, programs)
+    found += lines_through(pieces, rows, given)
+    found += result_of_each(pieces, rows, given, alone=not found)
+    readings = _computed(_ranked(_by_formula(found), rows, given), table, kinds, examples)
+    return Answer(readings[:_SHOWN], _question(readings, examples, table))
 
 
 def _check(table: pl.DataFrame, examples: Mapping[int, str]) -> None:
@@ -105,129 +107,41 @@ def _check(table: pl.DataFrame, examples: Mapping[int, str]) -> None:
             )
 
 
-def _programs(columns: list[Piece], rows: Sequence[Row], at: int, wanted: str) -> Iterator[Piece]:
-    """Everything cheap that gives the wanted result for one row."""
-    row = rows[at]
-    if not wanted:
-        return
-    sources = [(text, piece) for piece in columns if (text := piece.of(row))]
-    parts = _distinct(
-        [(text, part) for base, piece in sources for part in parts_of(piece, base) if (text := part.of(row))]
-    )
-    deeper = _distinct(
-        [
-            (text, replace(inner, cost=inner.cost + 0.5))
-            for base, part in parts
-            if len(base) > 2 and part.cost < 3.2
-            for inner in parts_of(part, base)
-            if (text := inner.of(row)) and text != base and (text in wanted or text.lower() in wanted.lower())
-        ]
-    )
-    spans: dict[tuple[int, int], list[Piece]] = {}
-    for text, piece in [*sources, *parts, *deeper]:
-        for result, made in variants(piece, text, wanted):
-            _lay(spans, wanted, result, made)
-    dated = [(text, part) for text, part in parts if part.cost < 2.8 and could_be_day(text)][:6]
-    for _, piece in [*sources, *dated]:
-        texts = [piece.of(one) for one in rows]
-        for result, made in days_in(piece, texts, at, wanted):
-            _lay(spans, wanted, result, made)
-    for _, piece in sources:
-        for result, made in months_in(piece, [piece.of(one) for one in rows], at, wanted):
-            _lay(spans, wanted, result, made)
-    for text, piece in [*sources, *[(t, p) for t, p in parts if ":" in t][:12]]:
-        for result, made in times_in(piece, text, wanted):
-            _lay(spans, wanted, result, made)
-    for text, piece in sources:
-        for base, made in [(text, piece), *((c.of(text) or "", c.around(piece)) for c in in_one_case(text))]:
-            _lay_places(spans, wanted, base, made)
-    figures = [*sources, *[(t, p) for t, p in parts if any(c.isdigit() for c in t)][:40]]
-    for found in re.finditer(r"-?\d+(?:\.\d+)?", wanted):
-        if found[0] != wanted and not any(found[0] in text for text, _ in sources):
-            spans.setdefault(found.span(), []).extend(numbers_in(figures, found[0]))
-    yield from _paths(spans, wanted, " ".join(text for text, _ in sources).lower())
-    yield from numbers_in(figures, wanted)
+class _Programs:
+    """The cheap readings of some of the examples; asked for the same ones again, it remembers them."""
+
+    def __init__(self, columns: list[Piece], rows: Sequence[Row]) -> None:
+        self._gathering, self._columns, self._rows = Gathering(columns, rows), columns, rows
+        self._known: dict[tuple[int, ...], list[Piece]] = {}
+
+    def __call__(self, given: Mapping[int, str]) -> list[Piece]:
+        key = tuple(given)
+        if key not in self._known:
+            self._known[key] = self._found(given) if given else []
+        return self._known[key]
+
+    def near(self, given: Mapping[int, str]) -> list[Piece]:
+        """Programs that make one of the results, and the columns in one case or another."""
+        made = [program for at in given for program in self({at: given[at]})[:_NEAR]]
+        for whole in self._columns:
+            first = next((text for at in given if (text := whole.of(self._rows[at]))), "")
+            made += [whole, *(change.around(whole) for change in changes_of(first, "".join(given.values())))]
+        return _by_formula(made)
+
+    def _found(self, given: Mapping[int, str]) -> list[Piece]:
+        pieces, whole = self._gathering.of(given)
+        told = " ".join(cell for at in given for cell in self._rows[at] if cell).lower()
+        made = _by_formula([*laid(pieces, tuple(given.values()), told), *whole])
+        return heapq.nsmallest(_RANKED, made, key=lambda one: one.cost)
 
 
-def _distinct(pieces: list[tuple[str, Piece]]) -> list[tuple[str, Piece]]:
-    return list({piece.formula: (text, piece) for text, piece in pieces}.values())
-
-
-def _lay(spans: dict[tuple[int, int], list[Piece]], wanted: str, text: str, piece: Piece) -> None:
-    """Note a piece at each stretch of the result that it gives."""
-    begin = wanted.find(text)
-    while begin >= 0:
-        spans.setdefault((begin, begin + len(text)), []).append(piece)
-        begin = wanted.find(text, begin + 1)
-
-
-def _lay_places(spans: dict[tuple[int, int], list[Piece]], wanted: str, text: str, piece: Piece) -> None:
-    """Note what is told by its place alone: several characters, or the first one."""
-    for begin in range(len(wanted)):
-        for end in range(begin + 1, len(wanted) + 1):
-            stretch = wanted[begin:end]
-            if stretch not in text:
-                break
-            if end - begin > 1 or len(wanted) == 1 or text.startswith(stretch):
-                spans.setdefault((begin, end), []).extend(places_of(piece, text, stretch))
-
-
-def _paths(spans: dict[tuple[int, int], list[Piece]], wanted: str, known: str) -> Iterator[Piece]:
-    """The cheapest rows of pieces and fixed texts that make the result, from its end to its beginning.
-
-    Args:
-        known: what stands in the row, in small letters.
-    """
-    size = len(wanted)
-    edges: list[list[tuple[float, int, Piece | str]]] = [[] for _ in range(size)]
-    for (begin, end), pieces in spans.items():
-        for piece in heapq.nsmallest(_PER_SPAN, pieces, key=lambda one: one.cost):
-            # A stretch that is cut out of a longer run of letters or digits by chance is far-fetched.
-            edges[begin].append((piece.cost + _JOIN + _torn(wanted, begin, end), end, piece))
-    for begin in range(size):
-        for end in range(begin + 1, size + 1):
-            text = wanted[begin:end]
-            cost = fixed_cost(text) + _torn(wanted, begin, end)
-            # A word that stands in the row is seldom the same in all results.
-            cost += _FROM_ROW * any(word in known for word in _WORD.findall(text.lower()))
-            edges[begin].append((cost, end, text))
-    best: list[list[tuple[float, tuple[Piece | str, ...]]]] = [[] for _ in range(size + 1)]
-    best[size] = [(0.0, ())]
-    for begin in range(size - 1, -1, -1):
-        ways = (
-            (cost + rest, (step, *steps))
-            for cost, end, step in edges[begin]
-            for rest, steps in best[end]
-            if not (isinstance(step, str) and steps and isinstance(steps[0], str))
-        )
-        best[begin] = heapq.nsmallest(_PATHS, ways, key=lambda way: way[0])
-    for cost, steps in best[0]:
-        if any(isinstance(step, Piece) for step in steps):
-            yield _put_together(cost, steps)
-
-
-def _torn(text: str, begin: int, end: int) -> float:
-    def torn(at: int) -> bool:
-        pair = text[at - 1 : at + 1] if 0 < at < len(text) else ""
-        return len(pair) == 2 and (
-            (pair[0].isdigit() and pair[1].isdigit()) or (pair.isalpha() and pair[1].islower())
-        )
-
-    return 0.7 * (torn(begin) + torn(end))
-
-
-def _put_together(cost: float, steps: tuple[Piece | str, ...]) -> Piece:
-    if len(steps) == 1 and isinstance(steps[0], Piece):
-        only = steps[0]
-        return Piece(only.formula, only.of, cost, only.words)
-
-    def of(row: Row) -> str | None:
-        made = [step if isinstance(step, str) else step.of(row) for step in steps]
-        return None if None in made else "".join(made)  # type: ignore[arg-type]
-
-    formula = " + ".join(quoted(step) if isinstance(step, str) else step.formula for step in steps)
-    words = ", ".join(f"“{step}”" if isinstance(step, str) else step.words for step in steps)
-    return Piece(formula, of, cost, words)
+def _by_formula(found: Sequence[Piece]) -> list[Piece]:
+    cheapest: dict[str, Piece] = {}
+    for program in found:
+        known = cheapest.get(program.formula)
+        if known is None or program.cost < known.cost:
+            cheapest[program.formula] = program
+    return list(cheapest.values())
 
 
 def _ranked(programs: list[Piece], rows: Sequence[Row], examples: Mapping[int, str]) -> list[Piece]:
@@ -238,14 +152,56 @@ def _ranked(programs: list[Piece], rows: Sequence[Row], examples: Mapping[int, s
     alike: dict[tuple[str | None, ...], Piece] = {}
     for program in heapq.nsmallest(_RANKED, programs, key=lambda one: one.cost):
         alike.setdefault(tuple(program.of(row) for row in tried), program)
-    shapes = {_shape(wanted) for wanted in examples.values()}
+    doubt = _Doubt(rows, examples)
+    judged = (replace(one, cost=one.cost + doubt.of(tried, results)) for results, one in alike.items())
+    return sorted(judged, key=lambda one: one.cost)
 
-    def far_fetched(results: tuple[str | None, ...]) -> float:
-        none = sum(not result for result in results)
-        unlike = sum(bool(result) and _shape(result or "") not in shapes for result in results)
-        return alike[results].cost + (4 * none + 0.8 * unlike) / len(tried)
 
-    return [alike[results] for results in sorted(alike, key=far_fetched)]
+class _Doubt:
+    """How little the results of a program for other rows are like the examples."""
+
+    def __init__(self, rows: Sequence[Row], examples: Mapping[int, str]) -> None:
+        results = examples.values()
+        self._shapes, self._classes = {_shape(one) for one in results}, {_classes(one) for one in results}
+        self._empty = "" in results
+        # Whether all signs of the row come again, each as often; whether none comes more often.
+        pairs = [
+            (_signs(" ".join(filter(None, rows[at]))), _signs(one)) for at, one in examples.items() if one
+        ]
+        self._all = all(there == made for there, made in pairs)
+        self._some = all(made <= there for there, made in pairs)
+        self._torn = any(_is_torn(rows[at], one) for at, one in examples.items() if one)
+
+    def of(self, rows: Sequence[Row], results: Sequence[str | None]) -> float:
+        doubt = 0.0
+        for row, result in zip(rows, results, strict=True):
+            if not result:
+                doubt += 1.5 if self._empty or not any(row) else 4.0
+                continue
+            doubt += 1.2 * (_shape(result) not in self._shapes)
+            doubt += 2.5 * (_classes(result) not in self._classes)
+            doubt += 1.5 * (not self._torn and _is_torn(row, result))
+            if self._some:
+                there, made = _signs(" ".join(filter(None, row))), _signs(result)
+                doubt += 2.0 * (there != made if self._all else not made <= there)
+        return doubt / len(rows)
+
+
+def _is_torn(row: Row, result: str) -> bool:
+    """Whether a result stands in the row, and always within a run of letters and digits."""
+    cells = [cell for cell in row if cell and result in cell]
+    whole = re.compile(rf"(?<![^\W_]){re.escape(result)}(?![^\W_])")
+    return bool(cells) and not any(whole.search(cell) for cell in cells)
+
+
+def _signs(text: str) -> Counter[str]:
+    """The letters and digits of a text, whatever their case."""
+    return Counter(sign for sign in text.casefold() if sign.isalnum())
+
+
+def _classes(text: str) -> tuple[bool, bool]:
+    """Whether there are letters, and whether there are digits."""
+    return any(map(str.isalpha, text)), any(map(str.isdigit, text))
 
 
 def _shape(text: str) -> str:
@@ -265,10 +221,10 @@ def _computed(
         except (Problem, pl.exceptions.PolarsError):
             continue
         values: list[str | None] = made.to_list()
-        if any(values[at] != wanted for at, wanted in examples.items()) or tuple(values) in seen:
+        if any((values[at] or "") != wanted for at, wanted in examples.items()) or tuple(values) in seen:
             continue
         seen.add(tuple(values))
-        readings.append(Reading(_sentence(program.words), program.formula, values))
+        readings.append(Reading(_sentence(program.words), program.formula, values, program.cost))
         if len(readings) == 2 * _SHOWN:
             break
     return readings
@@ -278,18 +234,30 @@ def _sentence(words: str) -> str:
     return words[:1].upper() + words[1:]
 
 
-def _question(readings: list[Reading], examples: Mapping[int, str], height: int) -> int | None:
-    """The first row for which most of the readings differ, the best ones before all."""
-    if len(readings) < 2:
-        # What one reading leaves empty may be wanted; where there is none, another example may show one.
-        values = readings[0].values if readings else [None] * height
-        return next((at for at, value in enumerate(values) if value is None and at not in examples), None)
+def _question(readings: list[Reading], examples: Mapping[int, str], table: pl.DataFrame) -> int | None:
+    """The row whose result says most: where the likely readings part, where the best gives nothing or
+    something of another kind than all examples, or where a mark stands that no example has shown. None where
+    nothing is in doubt.
+    """
+    open_rows = [at for at in range(table.height) if at not in examples]
+    if not readings:
+        return next(iter(open_rows), None)  # any other row may say more
+    first, *others = [one for one in readings if one.cost <= readings[0].cost + _CLOSE]
+    classes = {_classes(wanted) for wanted in examples.values()}
+    told = (
+        table.select(pl.concat_str(pl.all().cast(pl.String, strict=False), ignore_nulls=True))
+        .to_series()
+        .to_list()
+    )
+    seen = {mark for at in examples for mark in _MARKS.findall(told[at])}
 
-    def apart(at: int) -> float:
-        given = [reading.values[at] for reading in readings]
-        first = sum(value != given[0] for value in given[1:3])
-        return len(set(given)) + 2 * first
+    def doubt(at: int) -> float:
+        best = first.values[at] or ""
+        apart = sum(float(2 ** (first.cost - one.cost)) for one in others if (one.values[at] or "") != best)
+        apart += _NOVEL * bool(set(_MARKS.findall(told[at])) - seen)
+        if not best:
+            return apart + 1.0 * ("" not in examples.values() and bool(told[at]))
+        return apart + 0.5 * (_classes(best) not in classes)
 
-    open_rows = [at for at in range(len(readings[0].values)) if at not in examples]
-    best = max(open_rows, key=apart, default=None)
-    return best if best is not None and len({r.values[best] for r in readings}) > 1 else None
+    asked = max(open_rows, key=doubt, default=None)
+    return asked if asked is not None and doubt(asked) else None

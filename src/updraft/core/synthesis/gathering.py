@@ -1,0 +1,197 @@
+"""All pieces that may stand in the results: what can be told of the examples' rows, changed or reckoned."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
+
+from updraft.core.formula.writing import quoted
+from updraft.core.synthesis.changes import in_one_case, variants
+from updraft.core.synthesis.days import could_be_day, days_in, months_in, times_in, weekdays_in
+from updraft.core.synthesis.numbers import numbers_in
+from updraft.core.synthesis.pieces import Piece, Row, parts_of, places_of, views_of
+from updraft.core.synthesis.search import Results
+
+_ALIKE = 60  # rows on which pieces are compared
+_LACKING = 1.5
+_LOOSE = 0.6
+_MARKS = re.compile(r"[^\w]{1,3}$")
+
+
+class Gathering:
+    """Pieces by the examples that they were found in; what was worked out for one is kept for others."""
+
+    def __init__(self, columns: list[Piece], rows: Sequence[Row]) -> None:
+        self._columns, self._rows = columns, rows
+        self._tried = rows[:: max(len(rows) // _ALIKE, 1)][:_ALIKE]
+        self._one: dict[tuple[int, str], tuple[list[Piece], list[Piece]]] = {}
+        self._given: dict[str, tuple[str | None, ...]] = {}
+
+    def of(self, given: Mapping[int, str]) -> tuple[list[tuple[Results, Piece]], list[Piece]]:
+        """Pieces that stand in every result, with what they give for each; and those that give all of it.
+
+        Of pieces that give the same for all rows that are compared, the cheapest.
+
+        Args:
+            given: row → its result, none of them empty.
+        """
+        found: dict[str, Piece] = {}
+        whole: dict[str, Piece] = {}
+        for at, wanted in given.items():
+            pieces, reckoned = self._for_one(at, wanted)
+            for piece in pieces:
+                _keep(found, piece)
+            for piece in reckoned:
+                _keep(whole, piece)
+        alike: dict[tuple[str | None, ...], tuple[Results, Piece]] = {}
+        wants = tuple(given.values())
+        for piece in sorted(found.values(), key=lambda one: one.cost):
+            results = tuple(piece.of(self._rows[at]) or "" for at in given)
+            if not any(results) or not all(map(str.__contains__, wants, results)):
+                continue
+            for made, gives in _optional(piece, results, wants):
+                shown = self._on_tried(made)
+                if (key := (*gives, *shown)) not in alike:
+                    # What most rows lack is seldom meant.
+                    cost = made.cost + _LACKING * shown.count(None) / len(shown)
+                    alike[key] = gives, replace(made, cost=cost)
+        fits = [p for p in whole.values() if all(p.of(self._rows[at]) == one for at, one in given.items())]
+        return list(alike.values()), fits
+
+    def _for_one(self, at: int, wanted: str) -> tuple[list[Piece], list[Piece]]:
+        if (at, wanted) not in self._one:
+            sources, parts = _parts(self._columns, self._rows[at], wanted)
+            pieces = _by_formula(_told(sources, parts, self._rows, at, wanted))
+            self._one[at, wanted] = pieces, _by_formula(numbers_in(_figures(sources, parts), wanted))
+        return self._one[at, wanted]
+
+    def _on_tried(self, piece: Piece) -> tuple[str | None, ...]:
+        if piece.formula not in self._given:
+            self._given[piece.formula] = tuple(piece.of(row) for row in self._tried)
+        return self._given[piece.formula]
+
+
+def _by_formula(pieces: Iterable[Piece]) -> list[Piece]:
+    found: dict[str, Piece] = {}
+    for piece in pieces:
+        _keep(found, piece)
+    return list(found.values())
+
+
+def _keep(found: dict[str, Piece], piece: Piece) -> None:
+    known = found.get(piece.formula)
+    if known is None or piece.cost < known.cost:
+        found[piece.formula] = piece
+
+
+def _optional(piece: Piece, results: Results, wanted: Results) -> Iterator[tuple[Piece, Results]]:
+    """A piece as it is where all examples have it; else the piece or nothing, with the mark that comes and
+    goes with it.
+    """
+    if all(results):
+        yield piece, results
+        return
+    yield _or_nothing(piece, "", ""), results
+    marks = set()
+    for part, text in zip(results, wanted, strict=True):
+        if part and (before := _MARKS.search(text[: text.find(part)])):
+            marks.add((before[0], ""))
+        rest = text[text.find(part) + len(part) :] if part else ""
+        if rest and (behind := re.match(r"[^\w]{1,3}", rest)):
+            marks.add(("", behind[0]))
+    for before_it, behind_it in sorted(marks):
+        made = tuple(f"{before_it}{part}{behind_it}" if part else "" for part in results)
+        if all(part in text for part, text in zip(made, wanted, strict=True)):
+            yield _or_nothing(piece, before_it, behind_it), made
+
+
+def _or_nothing(piece: Piece, before: str, behind: str) -> Piece:
+    def of(row: Row) -> str | None:
+        text = piece.of(row)
+        return f"{before}{text}{behind}" if text else ""
+
+    if not before and not behind:
+        return Piece(f"if_empty({piece.formula}, '')", of, piece.cost + 1.0, f"{piece.words} if there is one")
+    made = " + ".join(filter(None, [before and quoted(before), piece.formula, behind and quoted(behind)]))
+    said = f"“{before}{{}}{behind}”".replace("{}", "…")
+    return Piece(
+        f"choose(is_empty({piece.formula}), '', {made})",
+        of,
+        piece.cost + 1.3,
+        f"{said} with {piece.words} if there is one",
+    )
+
+
+def _told(
+    sources: list[tuple[str, Piece]],
+    parts: list[tuple[str, Piece]],
+    rows: Sequence[Row],
+    at: int,
+    wanted: str,
+) -> Iterator[Piece]:
+    """Everything that can be told of one row and may stand in its result."""
+    for text, piece in [*sources, *parts]:
+        for result, made in variants(piece, text, wanted):
+            if result in wanted:
+                yield made
+    dated = [(text, part) for text, part in parts if part.cost < 2.8 and could_be_day(text)][:6]
+    for _, piece in [*sources, *dated]:
+        yield from (made for _, made in days_in(piece, [piece.of(one) for one in rows], at, wanted))
+    for _, piece in sources:
+        yield from (made for _, made in months_in(piece, [piece.of(one) for one in rows], at, wanted))
+    for text, piece in [*sources, *parts]:
+        yield from weekdays_in(piece, text)
+    for text, piece in [*sources, *[(t, p) for t, p in parts if ":" in t][:12]]:
+        yield from (made for _, made in times_in(piece, text, wanted))
+    for text, piece in sources:
+        for base, made in [(text, piece), *((c.of(text) or "", c.around(piece)) for c in in_one_case(text))]:
+            # A place says little where texts are of several lengths.
+            sizes = {len(one) for row in rows[:_ALIKE] if (one := piece.of(row))}
+            for placed in _places(wanted, base, made):
+                yield replace(placed, cost=placed.cost + _LOOSE) if len(sizes) > 1 else placed
+    for found in re.finditer(r"-?\d+(?:\.\d+)?", wanted):
+        if found[0] != wanted and not any(found[0] in text for text, _ in sources):
+            yield from numbers_in(_figures(sources, parts), found[0])
+
+
+def _parts(
+    columns: list[Piece], row: Row, wanted: str
+) -> tuple[list[tuple[str, Piece]], list[tuple[str, Piece]]]:
+    """The columns that hold something, and their parts and parts of parts, with what each gives."""
+    sources = [(text, piece) for piece in columns if (text := piece.of(row))]
+    sources += [
+        (seen, view) for text, piece in sources for view in views_of(piece, text) if (seen := view.of(row))
+    ]
+    parts = _distinct(
+        [(text, part) for base, piece in sources for part in parts_of(piece, base) if (text := part.of(row))]
+    )
+    deeper = _distinct(
+        [
+            (text, replace(inner, cost=inner.cost + 0.5))
+            for base, part in parts
+            if len(base) > 2 and part.cost < 3.2
+            for inner in parts_of(part, base)
+            if (text := inner.of(row)) and text != base and (text in wanted or text.lower() in wanted.lower())
+        ]
+    )
+    return sources, [*parts, *deeper]
+
+
+def _figures(sources: list[tuple[str, Piece]], parts: list[tuple[str, Piece]]) -> list[tuple[str, Piece]]:
+    return [*sources, *[(t, p) for t, p in parts if any(c.isdigit() for c in t)][:40]]
+
+
+def _distinct(pieces: list[tuple[str, Piece]]) -> list[tuple[str, Piece]]:
+    return list({piece.formula: (text, piece) for text, piece in pieces}.values())
+
+
+def _places(wanted: str, text: str, piece: Piece) -> Iterator[Piece]:
+    """What is told by its place alone: several characters, or the first one."""
+    for begin in range(len(wanted)):
+        for end in range(begin + 1, len(wanted) + 1):
+            stretch = wanted[begin:end]
+            if stretch not in text:
+                break
+            if end - begin > 1 or len(wanted) == 1 or text.startswith(stretch):
+                yield from places_of(piece, text, stretch)

@@ -1,0 +1,246 @@
+"""Results of several kinds: the examples parted, each part read for itself, and a test that parts the rows."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import partial
+from itertools import combinations, product
+
+from updraft.core.formula.writing import quoted
+from updraft.core.synthesis.numbers import number_of
+from updraft.core.synthesis.pieces import Piece, Row, shown
+
+_SPLIT = 3.0  # a condition at all
+_BEST = 4  # readings of each part that are put together
+_FEW_TESTS = 6
+_TOKENS = re.compile(r"[^\W\d_]+|[^\w\s]")
+Programs = Callable[[Mapping[int, str]], Sequence[Piece]]
+
+
+@dataclass(frozen=True)
+class Test:
+    """Tells rows apart; `cost` is how far-fetched that is."""
+
+    formula: str
+    of: Callable[[Row], bool]
+    cost: float
+    words: str
+
+
+def split(
+    columns: Sequence[Piece], rows: Sequence[Row], given: Mapping[int, str], programs: Programs
+) -> Iterator[Piece]:
+    """Programs with a condition, for every way to part the examples in two.
+
+    Args:
+        given: row → its result, which may be empty.
+        programs: the best readings of some of the examples, none of which is empty.
+    """
+    places = list(given)
+    for size in range(1, len(places)):
+        for chosen in combinations(places, size):
+            others = [at for at in places if at not in chosen]
+            yes, no = ({at: given[at] for at in part} for part in (chosen, others))
+            if len(set(yes.values()) & set(no.values())) and len(places) > 2:
+                continue  # what gives the same belongs together
+            if not all(yes.values()):
+                continue  # an empty result stands behind the condition
+            tests = sorted(_apart(columns, rows, list(yes), list(no)), key=lambda test: test.cost)[
+                :_FEW_TESTS
+            ]
+            for one, other in product(*(_branch(part, columns, rows, programs) for part in (yes, no))):
+                if one and other and one.formula == other.formula:
+                    continue
+                yield from (_either(test, one, other) for test in tests)
+                if one and other and other.formula[0] not in "'\"" and one.formula[0] not in "'\"":
+                    yield _else(one, other)
+
+
+def _branch(
+    part: Mapping[int, str], columns: Sequence[Piece], rows: Sequence[Row], programs: Programs
+) -> list[Piece | None]:
+    """What a part of the examples may be: always the same text, nothing, made of the row, or of two kinds."""
+    results = set(part.values())
+    if results == {""}:
+        return [None]
+    made: list[Piece | None] = list(programs(part)[:_BEST]) if "" not in results else []
+    if len(results) > 1:
+        again = split(columns, rows, part, programs)
+        made += sorted(again, key=_cost)[:_BEST]
+    if len(results) == 1:
+        made.append(_always(results.pop(), [rows[at] for at in part]))
+    return sorted(made, key=lambda piece: piece.cost if piece else 0)
+
+
+def _cost(piece: Piece) -> float:
+    return piece.cost
+
+
+def _always(text: str, rows: Sequence[Row]) -> Piece:
+    """The same text for all rows of a kind: a word or two that do not stand in the row, and no number."""
+    told = " ".join(cell for row in rows for cell in row if cell).lower()
+    words = re.findall(r"[^\W_]+", text.lower())
+    taken = sum((len(word) > 1 or word.isdigit()) and word in told for word in words)
+    dear = 4.0 * taken + 3.0 * any(sign.isdigit() for sign in text) + 1.5 * max(len(words) - 2, 0)
+    return Piece(quoted(text), lambda row: text, 1.5 + 0.05 * len(text) + dear, f"“{text}”")
+
+
+def _either(test: Test, one: Piece | None, other: Piece | None) -> Piece:
+    def of(row: Row) -> str | None:
+        taken = one if test.of(row) else other
+        return taken.of(row) if taken else None
+
+    last = f", {other.formula}" if other else ""
+    cost = (one.cost if one else 0.5) + (other.cost if other else 0.5) + test.cost + _SPLIT
+    words = f"if {test.words}, {one.words if one else 'nothing'}; else {other.words if other else 'nothing'}"
+    return Piece(f"choose({test.formula}, {one.formula if one else 'None'}{last})", of, cost, words)
+
+
+def _else(one: Piece, other: Piece) -> Piece:
+    """The one where it gives something, else the other."""
+
+    def of(row: Row) -> str | None:
+        return one.of(row) or other.of(row)
+
+    words = f"{one.words}; where there is none, {other.words}"
+    return Piece(f"if_empty({one.formula}, {other.formula})", of, one.cost + other.cost + 1.0, words)
+
+
+def _apart(columns: Sequence[Piece], rows: Sequence[Row], yes: list[int], no: list[int]) -> Iterator[Test]:
+    """Tests that hold in all rows of one kind and in none of the other; dear where they hold nearly always or
+    never, and where they cut across rows of one form.
+    """
+    tests: dict[str, Test] = {}
+    for piece in columns:
+        for at in yes:
+            for test in _of_text(piece, piece.of(rows[at]) or ""):
+                tests.setdefault(test.formula, test)
+        for at in no:
+            for test in _of_text(piece, piece.of(rows[at]) or ""):
+                tests.setdefault(f"not {test.formula}", _not(test))
+    for a, b in combinations(columns, 2):
+        for one, other in ((a, b), (b, a)):
+            test = _larger(one, other)
+            tests.setdefault(test.formula, test)
+    tried = rows[:: max(len(rows) // 200, 1)][:200]
+    forms = [tuple(_form(cell or "") for cell in row) for row in tried]
+    for test in tests.values():
+        if all(test.of(rows[at]) for at in yes) and not any(test.of(rows[at]) for at in no):
+            yield Test(
+                test.formula, test.of, test.cost + _doubt([test.of(row) for row in tried], forms), test.words
+            )
+
+
+def _doubt(holds: list[bool], forms: Sequence[tuple[str, ...]]) -> float:
+    """How badly a test parts the rows: it holds for one alone, or for some of those of one form."""
+    rare = min(sum(holds), len(holds) - sum(holds))
+    groups: dict[tuple[str, ...], list[bool]] = {}
+    for form, yes in zip(forms, holds, strict=True):
+        groups.setdefault(form, []).append(yes)
+    cut = sum(min(sum(each), len(each) - sum(each)) for each in groups.values())
+    uneven = 1 - 2 * rare / len(holds)
+    return 1.5 * (rare <= 1) + 0.8 * (rare * 20 < len(holds)) + 0.6 * uneven + 0.8 * cut / max(rare, 1)
+
+
+def _form(text: str) -> str:
+    return re.sub(r"(.)\1+", r"\1", re.sub(r"[^\W\d_]", "a", re.sub(r"\d", "9", text)))
+
+
+def _not(test: Test) -> Test:
+    return Test(f"not {test.formula}", lambda row: not test.of(row), test.cost + 0.3, f"not: {test.words}")
+
+
+def _of_text(piece: Piece, text: str) -> Iterator[Test]:
+    """What can be said of a text that others may lack."""
+    name, said = piece.formula, piece.words
+    if not text.strip():
+        yield _test(piece, f"is_empty({name})", lambda t: not t.strip(), 0.6, f"{said} is empty")
+        return
+    yield _test(piece, f"{name} == {quoted(text)}", partial(_same, text), 2.2, f"{said} is “{text}”")
+    for token in dict.fromkeys(_TOKENS.findall(text)):
+        cost = 1.0 if not token.isalpha() else 1.4 + 0.4 * (len(token) < 3)
+        words = f"{said} holds {shown(token)}"
+        yield _test(piece, f"contains({name}, {quoted(token)})", partial(_holds, token), cost, words)
+    yield _test(piece, f"contains({name}, ' ')", partial(_holds, " "), 1.3, f"{said} holds a blank")
+    for size in {1, 2, 3, len(re.match(r"\w*", text)[0])}:  # type: ignore[index]
+        if 0 < size < len(text):
+            head, tail = text[:size], text[-size:]
+            cost = 1.2 + 0.15 * size + 0.4 * head.isdigit()
+            yield _test(
+                piece,
+                f"starts({name}, {quoted(head)})",
+                partial(_begins, head),
+                cost,
+                f"{said} begins with “{head}”",
+            )
+            cost = 1.4 + 0.15 * size + 0.4 * tail.isdigit() + 0.4 * (size == 1)
+            yield _test(
+                piece,
+                f"ends({name}, {quoted(tail)})",
+                partial(_stops, tail),
+                cost,
+                f"{said} ends with “{tail}”",
+            )
+    for pattern, here, what in _CLASSES:
+        if re.fullmatch(here, text, re.DOTALL):
+            yield _test(
+                piece,
+                f"fits({name}, {quoted(pattern)})",
+                partial(_fits, re.compile(here, re.DOTALL)),
+                1.2,
+                f"{said} {what}",
+            )
+    value = number_of(text)
+    if value is not None and value < 0:
+        yield _test(piece, f"number({name}) < 0", _negative, 0.9, f"{said} is less than 0")
+
+
+# Pattern of the formula language, the same for Python, words.
+_CLASSES = [
+    ("[0-9].*", r"[0-9].*", "begins with a digit"),
+    (r"\p{L}.*", r"[^\W\d_].*", "begins with a letter"),
+    ("[A-Z].*", r"[A-Z].*", "begins with a large letter"),
+    (".*[0-9]", r".*[0-9]", "ends with a digit"),
+    (r".*\p{L}", r".*[^\W\d_]", "ends with a letter"),
+    ("[0-9]+", r"[0-9]+", "is digits alone"),
+    (r".*[0-9].*", r".*[0-9].*", "holds a digit"),
+]
+
+
+def _test(piece: Piece, formula: str, holds: Callable[[str], bool], cost: float, words: str) -> Test:
+    return Test(formula, lambda row: holds(piece.of(row) or ""), cost, words)
+
+
+def _larger(a: Piece, b: Piece) -> Test:
+    def of(row: Row) -> bool:
+        x, y = number_of(a.of(row) or ""), number_of(b.of(row) or "")
+        return x is not None and y is not None and x > y
+
+    return Test(f"number({a.formula}) > number({b.formula})", of, 1.2, f"{a.words} is larger than {b.words}")
+
+
+def _same(wanted: str, text: str) -> bool:
+    return text == wanted
+
+
+def _holds(part: str, text: str) -> bool:
+    return part in text
+
+
+def _begins(part: str, text: str) -> bool:
+    return text.startswith(part)
+
+
+def _stops(part: str, text: str) -> bool:
+    return text.endswith(part)
+
+
+def _fits(pattern: re.Pattern[str], text: str) -> bool:
+    return pattern.fullmatch(text) is not None
+
+
+def _negative(text: str) -> bool:
+    value = number_of(text)
+    return value is not None and value < 0
