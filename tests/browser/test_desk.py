@@ -8,6 +8,7 @@ import polars as pl
 import pytest
 
 from tests.browser.conftest import open_demo, settle, violations
+from tests.browser.hands import added, brought
 from tests.browser.test_studio import cell, copy_of_demo, foot, pick
 
 
@@ -376,7 +377,7 @@ def test_a_formula_is_worked_out_by_example_and_the_row_that_decides_is_asked_fo
     page.get_by_text("By example", exact=True).click()
     page.get_by_label("AD", exact=True).fill("AD")
     page.locator(".example.asked", has_text="LI,CH,DE").wait_for()
-    page.get_by_text("They differ: say what the marked row should give").wait_for()
+    page.get_by_text("In doubt: say what the marked row should give").wait_for()
     assert not violations(page)
     page.get_by_label("LI,CH,DE").fill("DE")
     page.locator(".reading", has_text="AD · DE · FI").first.click()
@@ -387,3 +388,23 @@ def test_a_formula_is_worked_out_by_example_and_the_row_that_decides_is_asked_fo
     page.wait_for_function("() => updraft.grid.item(3)?.cells")
     page.wait_for_function("() => updraft.grid.item(3)?.cells")
     assert [page.evaluate(f"updraft.grid.item({row}).cells[{at}]") for row in range(4)] == ["AD", "DE", "FI", "US"]
+
+
+def test_nothing_can_be_what_an_example_gives(page):
+    brought(page, "notes.csv", "Lot,Note\nL1,sown 12 g (late)\nL2,lost 4\nL3,sown 7 g\nL4,sown 130 g at noon\n")
+    settle(page)
+    added(page, "calculate", "calculate")
+    if not page.get_by_text("By example", exact=True).count():
+        page.get_by_role("button", name="+ column").click()
+    page.get_by_text("By example", exact=True).click()
+    page.locator(".by-example select").first.select_option(label="Note")
+    row = page.locator(".example", has_text="lost 4")
+    page.get_by_label("sown 12 g (late)", exact=True).fill("12")
+    page.locator(".reading", has_text="12 · 4 · 7").first.wait_for()
+    row.get_by_role("button", name="empty").click()
+    page.locator(".reading", has_text="12 · 4").first.wait_for(state="detached")
+    page.locator(".reading", has_text="12 · empty · 7").first.wait_for()
+    assert not violations(page)
+    row.get_by_role("textbox").fill("4")
+    page.locator(".reading", has_text="12 · 4 · 7").first.wait_for()
+    assert row.get_by_role("button", name="empty").get_attribute("aria-pressed") == "false"

@@ -220,3 +220,10 @@ def test_what_no_example_has_shown_is_asked_and_never_what_is_told():
     assert first.question == 2, "brackets are new"
     second = from_examples(pl.DataFrame({"n": names}), {0: "red-pea", 2: "bean-dwarf"})
     assert second.question not in (0, 2) and second.readings[0].values == ["red-pea", "leek", "bean-dwarf", "old-kale"]
+
+
+@pytest.mark.parametrize("sign", ["1", "a", "a ", "1-", "(", ", ", "a1"])
+def test_a_very_long_text_among_the_rows_holds_nothing_up(sign):
+    table = pl.DataFrame({"a": ["x 12", (sign * 100_000)[:100_000], "y 3"]})
+    assert from_examples(table, {0: "12"}).readings[0].values[2] == "3"
+    assert len(from_examples(table, {1: sign}).readings) <= 5

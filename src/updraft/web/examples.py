@@ -45,7 +45,7 @@ def examples(flow_id: str, key: str) -> Any:
         if name not in names:
             raise missing_column(name, names)
     looked = table.lazy(body.output).select(list(dict.fromkeys(body.columns)))
-    given = {int(row): value for row, value in body.give.items() if row.isdigit() and len(row) < 10 and value}
+    given = {int(row): value for row, value in body.give.items() if row.isdigit() and len(row) < 10}
     # Rows further down that are given stand behind those from the beginning.
     later = sorted(row for row in given if _LOOKED_AT <= row < table.height)
     parts = [looked.head(_LOOKED_AT), *([looked.select(pl.all().gather(later))] if later else [])]

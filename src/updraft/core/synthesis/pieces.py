@@ -81,7 +81,7 @@ def parts_of(whole: Piece, text: str) -> Iterator[Piece]:
 
 def _by_marks(whole: Piece, text: str) -> Iterator[Piece]:
     for mark in sorted(set(_MARKS.findall(text)), key=len):
-        sign, said = quoted(mark), shown(mark)
+        sign, said, bare = quoted(mark), shown(mark), shown(mark).removeprefix("a ")
         count = text.count(mark) + 1
         for place in range(1, min(count, 6) + 1):
             yield whole.made(
@@ -95,11 +95,11 @@ def _by_marks(whole: Piece, text: str) -> Iterator[Piece]:
             )  # fmt: skip
         yield whole.made(
             f"after({{}}, {sign})", partial(_after, mark), 1.9,
-            f"what follows the first {said} in {{}}",
+            f"what follows the first {bare} in {{}}",
         )  # fmt: skip
         yield whole.made(
             f"before_last({{}}, {sign})", partial(_before_last, mark), 1.9,
-            f"{{}} up to the last {said}",
+            f"{{}} up to the last {bare}",
         )  # fmt: skip
 
 

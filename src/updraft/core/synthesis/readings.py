@@ -28,7 +28,7 @@ from updraft.core.synthesis.search import laid
 from updraft.core.synthesis.splitting import split
 from updraft.core.values import Kind, kind_of
 
-_LONGEST = 120  # characters of a result
+_LONGEST, _SEEN = 120, 400  # characters of a result, and of a text that is looked at
 _LOOKED_AT, _TRIED = 1000, 80  # rows that dates are read in, rows that tell readings apart
 _SHOWN, _RANKED = 5, 120
 _NEAR = 12  # readings of one example that may be mended
@@ -77,7 +77,8 @@ def from_examples(table: pl.DataFrame, examples: Mapping[int, str]) -> Answer:
     ]
     texts = table.select(compile_formula(one, kinds).expr.alias(f"{n}") for n, one in enumerate(formulas))
     looked = sorted({*range(0, table.height, max(table.height // _LOOKED_AT, 1)), *examples})
-    rows = texts[looked].rows()
+    # Long texts are looked at as far as a person would; what is found is computed from all of them.
+    rows = texts[looked].select(pl.all().str.slice(0, _SEEN)).rows()
     given = {looked.index(at): wanted for at, wanted in examples.items()}
     pieces = [column(name, formulas[at], at) for at, name in enumerate(table.columns)]
     programs = _Programs(pieces, rows)

@@ -1,4 +1,4 @@
-"""Results of several kinds: the examples parted, each part read for itself, and a test that parts the rows."""
+"""Results of several kinds: the examples parted, each part read for itself, and a test that tells which."""
 
 from __future__ import annotations
 

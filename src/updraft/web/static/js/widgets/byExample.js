@@ -9,6 +9,8 @@ import { columnsOf } from "./basic.js";
 export function byExample(field, take) {
   const columns = columnsOf(field);
   const given = {};
+  /** @type {Set<string>} rows of which nothing is to come: an empty box alone says that nobody has said */
+  const empty = new Set();
   const first = columns.find((column) => column.kind === "text") ?? columns[0];
   const chosen = [field.prefers ?? first?.name ?? ""];
   const rows = h("div", { class: "examples" });
@@ -16,7 +18,9 @@ export function byExample(field, take) {
   const says = h("p", { class: "small muted", role: "status" });
 
   const ask = async () => {
-    const give = Object.fromEntries(Object.entries(given).filter(([, value]) => value !== ""));
+    const give = Object.fromEntries(
+      Object.entries(given).filter(([row, value]) => value !== "" || empty.has(row)),
+    );
     const answer = await field.context.examples(chosen.filter(Boolean), give);
     if (!answer) return;
     drawRows(answer);
@@ -42,14 +46,35 @@ export function byExample(field, take) {
       spellcheck: "false",
       oninput: () => {
         given[row] = input.value;
+        none.setAttribute("aria-pressed", "false");
+        empty.delete(String(row));
         soon();
       },
     });
+    const none = h(
+      "button",
+      {
+        type: "button",
+        class: "tiny-button",
+        "aria-pressed": "false",
+        title: "Nothing comes of this row",
+        onclick: () => {
+          const yes = !empty.has(String(row));
+          none.setAttribute("aria-pressed", String(yes));
+          if (yes) empty.add(String(row));
+          else empty.delete(String(row));
+          input.value = given[row] = "";
+          ask();
+        },
+      },
+      "empty",
+    );
     return h(
       "div",
       { class: `example${asked ? " asked" : ""}`, dataset: { row } },
       h("label", { for: id, dir: "auto" }, from.map((text) => text ?? "empty").join(" · ")),
       input,
+      none,
     );
   };
 
@@ -60,14 +85,14 @@ export function byExample(field, take) {
         ? "Nothing known here gives this. Give another row, or write the formula."
         : question === null
           ? ""
-          : "They differ: say what the marked row should give, or choose one.";
+          : "In doubt: say what the marked row should give, or choose one.";
     found.replaceChildren(
       ...readings.map((reading, n) =>
         h(
           "button",
           { type: "button", class: "reading", onclick: () => take(reading.formula) },
           h("strong", {}, reading.sentence),
-          h("span", {}, shown.map((row) => row.values[n] ?? "empty").join(" · ")),
+          h("span", {}, shown.map((row) => row.values[n] || "empty").join(" · ")),
         ),
       ),
     );
@@ -75,6 +100,7 @@ export function byExample(field, take) {
 
   const begin = () => {
     for (const row of Object.keys(given)) delete given[row];
+    empty.clear();
     rows.replaceChildren();
     found.replaceChildren();
     return ask();
