@@ -4,7 +4,7 @@ BIN = .venv/bin
 DATA ?= data
 PORT ?= 8765
 
-.PHONY: demo serve test programs fuzz lint bench bench-findings bench-real bench-examples bench-formulas bench-look-alikes bench-files load faults docs screenshots vendor lock clean
+.PHONY: demo serve test programs fuzz lint bench bench-findings bench-real bench-examples bench-formulas bench-look-alikes bench-for-each bench-files load faults docs screenshots vendor lock clean
 
 demo: .venv/.run ## set up, start the app with the example world
 	$(BIN)/updraft demo --data $(DATA) --port $(PORT)
@@ -52,6 +52,9 @@ bench-formulas: .venv/.dev ## how soon the editor shows what a formula gives
 
 bench-look-alikes: .venv/.dev ## how many close pairs are found, and how fast
 	$(BIN)/python bench/look_alikes.py
+
+bench-for-each: .venv/.dev ## what a turn of For each costs beyond its work
+	$(BIN)/python bench/for_each.py
 
 bench-files: .venv/.dev ## real files with their right answers; needs the network once
 	$(BIN)/python -m tests.real_files all
