@@ -19,9 +19,10 @@ from updraft.cli.options import FILE, as_json
     show_default=True,
     help="How much of their letters close values share, from 0.5 to 1.",
 )
+@click.option("--sound", is_flag=True, help="Look for values that sound the same, too.")
 @as_json()
-def look_alikes(file: Path, column: str, strictness: float, as_json: bool) -> None:
-    """List families of spellings: alike by letters, by a slip, by sound, or by closeness."""
+def look_alikes(file: Path, column: str, strictness: float, sound: bool, as_json: bool) -> None:
+    """List families of spellings: alike by letters, by a slip or by closeness; by sound where asked."""
     import polars as pl
 
     from updraft.cli import loading, saying
@@ -38,11 +39,13 @@ def look_alikes(file: Path, column: str, strictness: float, as_json: bool) -> No
             raise missing_column(column, schema.names())
         texts = table.select(text_of(column, schema, field="column").alias("value")).drop_nulls()
         counted = texts.group_by("value", maintain_order=True).agg(pl.len().alias("n")).collect()
-        found = families(counted, Ways(True, True, True, strictness))
+        found = families(counted, Ways(True, True, sound, strictness))
     except Problem as problem:
         saying.fail(problem, as_json, 2 if problem.code in ("no_file", "bad_call") else 1)
     if as_json:
-        saying.say_json([{"name": f.name, "spellings": f.spellings, "why": f.why} for f in found])
+        saying.say_json(
+            [{"name": f.name, "spellings": f.spellings, "why": f.why, "sure": f.sure} for f in found]
+        )
         return
     for family in found:
         saying.say(f"{saying.strong(family.name)}  {saying.dim(family.why)}")

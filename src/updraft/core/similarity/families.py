@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections import Counter
 from collections.abc import Callable, Iterable
 from typing import Literal, NamedTuple
 
@@ -12,7 +13,8 @@ import polars as pl
 from updraft.core.similarity.spelling import letter_keys, near_misses, plain, tidied_blanks
 
 Way = Literal["letters", "slips", "sound", "close"]
-SURE: frozenset[Way] = frozenset({"letters", "slips"})  # ways that hardly ever put two things together
+_LONG = 12  # letters from which on a slip is hardly ever another name
+_ALIKE = 0.75  # how alike the words must be in which two close texts differ
 STRICTNESS = 0.88  # how alike the usual slider leaves them: a letter in nine
 
 
@@ -44,6 +46,14 @@ class Proposal(NamedTuple):
     name: str
     way: Way
     alike: float = 1.0
+
+    @property
+    def sure(self) -> bool:
+        """Whether it hardly ever puts two things together: the letters are the same, or a long text has a slip.
+        A slip in a short name may be another name.
+        """
+        long = min(len(self.value), len(self.name)) >= _LONG
+        return self.way == "letters" or (self.way == "slips" and long)
 
     @property
     def why(self) -> str:
@@ -101,7 +111,7 @@ class Family(NamedTuple):
 
     @property
     def sure(self) -> bool:
-        return all(one.way in SURE for one in self.proposals)
+        return all(one.sure for one in self.proposals)
 
 
 def families(values: pl.DataFrame, ways: Ways) -> list[Family]:
@@ -236,7 +246,20 @@ def _close_pairs(ranked: pl.DataFrame, strictness: float) -> tuple[list[str], pl
     once = ranked.with_columns(plain=plain(pl.col("value"))).unique(
         "plain", keep="first", maintain_order=True
     )
-    return once["value"].to_list(), close_texts(once["plain"].to_list(), strictness)
+    texts = once["plain"].to_list()
+    pairs = close_texts(texts, strictness)
+    # What texts share, such as a tail that many have, must not make up for words that are not alike.
+    fits = [_are_alike(texts[one], texts[other]) for one, other, _ in pairs.iter_rows()]
+    return once["value"].to_list(), pairs.filter(pl.Series(fits, dtype=pl.Boolean))
+
+
+def _are_alike(one: str, other: str) -> bool:
+    """Whether the words in which two texts differ are themselves alike."""
+    from rapidfuzz.distance import Levenshtein
+
+    first, second = Counter(one.split()), Counter(other.split())
+    apart = ["".join((a - b).elements()) for a, b in ((first, second), (second, first))]
+    return not all(apart) or not first & second or Levenshtein.normalized_similarity(*apart) >= _ALIKE
 
 
 def _near(ranked: pl.DataFrame, strictness: float) -> list[Proposal]:

@@ -210,6 +210,10 @@ def _is_slip(rare: str, common: str, distance: int, few: int, many: int) -> bool
         return False
     if size < 6 and (few > 2 or many < 10 * few):
         return False  # short names lie close to each other
+    if few > 3 and many < 50 * few:
+        return False  # what is written so again and again is meant: Matthew and Matthews
+    if size < 9 and many < 5 * few:
+        return False
     if rare[0] != common[0] and many < 20 * few:
         return False  # hands seldom slip on the first letter; Harry and Larry are two people
     if [c for c in rare if c.isdigit()] != [c for c in common if c.isdigit()]:

@@ -4,7 +4,7 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.similarity.families import STRICTNESS, SURE, Proposal, Ways, proposals
+from updraft.core.similarity.families import STRICTNESS, Proposal, Ways, proposals
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_chosen, need_kind
 from updraft.core.steps.opening import New, new_setting, open_questions
@@ -50,7 +50,7 @@ class MergeLookAlikes(StepKind):
     """
 
     kind = "merge_look_alikes"
-    version = 2
+    version = 3
     title = "Merge look-alikes"
     summary = "Give values that are likely one thing, written in several ways, one name"
     words = (
@@ -89,8 +89,8 @@ class MergeLookAlikes(StepKind):
         decided = context.decisions
         settled = set(decided.values())  # a name that somebody chose stays, however frequent another is
         fresh = [one for one in found if one.value not in decided and one.value not in settled]
-        taken = {"sure": SURE, "merge": {*SURE, "sound", "close"}, "leave": set()}[settings.undecided]
-        merged = {one.value: one.name for one in fresh if one.way in taken}
+        taken = [one for one in fresh if settings.undecided == "merge" or one.sure]
+        merged = {one.value: one.name for one in taken if settings.undecided != "leave"}
         merged |= {value: answer for value, answer in decided.items() if answer != value}
         merged = {value: _last(value, merged) for value in merged}
         old, new = pl.Series(list(merged), dtype=pl.String), pl.Series(list(merged.values()), dtype=pl.String)
