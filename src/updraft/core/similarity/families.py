@@ -49,8 +49,8 @@ class Proposal(NamedTuple):
 
     @property
     def sure(self) -> bool:
-        """Whether it hardly ever puts two things together: the letters are the same, or a long text has a slip.
-        A slip in a short name may be another name.
+        """Whether it hardly ever errs: the letters are the same, or a long text has a slip. A slip in a short
+        name may be another name.
         """
         long = min(len(self.value), len(self.name)) >= _LONG
         return self.way == "letters" or (self.way == "slips" and long)

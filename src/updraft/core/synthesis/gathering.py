@@ -13,7 +13,7 @@ from updraft.core.synthesis.numbers import numbers_in
 from updraft.core.synthesis.pieces import Piece, Row, parts_of, places_of, views_of
 from updraft.core.synthesis.search import Results
 
-_ALIKE = 60  # rows on which pieces are compared
+_ALIKE = 40  # rows on which pieces are compared
 _LACKING = 1.5
 _LOOSE = 0.6
 _MARKS = re.compile(r"[^\w]{1,3}$")

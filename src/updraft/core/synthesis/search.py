@@ -16,8 +16,8 @@ from collections.abc import Iterable, Iterator, Sequence
 from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.pieces import Piece, Row, fixed_cost
 
-_WAYS, _PER_STRETCH = 60, 8  # ways kept from each state on, pieces kept for each stretch
-_STATES = 4000
+_WAYS, _PER_STRETCH = 40, 6  # ways kept from each state on, pieces kept for each stretch
+_STATES = 1500
 _DEAREST = 16.0  # a fixed text
 _FROM_ROW = 1.5
 _JOIN = 0.8  # each further piece
