@@ -3,6 +3,7 @@
 import pytest
 
 from tests.browser.conftest import open_demo, settle
+from tests.browser.hands import brought
 from tests.browser.test_desk import dropped
 
 LINES = [
@@ -46,3 +47,15 @@ def test_numbers_and_dates_are_shown_whole(page, width):
 def test_what_was_before_a_number_is_shown_whole_too(page):
     open_demo(page, "kinds")
     assert page.evaluate(CUT) == []
+
+
+def test_a_very_long_cell_shows_its_beginning_and_is_copied_whole(page):
+    long = "".join(f"{n:05}," for n in range(700))
+    brought(page, "long.csv", f'Lot,Codes\nL1,"{long}"\nL2,"12,13"\n')
+    settle(page)
+    shown = page.locator(".slick-cell", has_text="00000,00001")
+    assert shown.inner_text() == long[:400] + "…"
+    shown.click()
+    page.keyboard.press("Control+c")
+    page.get_by_text("1 × 1 cells copied").wait_for()
+    assert page.evaluate("navigator.clipboard.readText()") == long

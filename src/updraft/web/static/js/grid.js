@@ -30,6 +30,7 @@ export class TableGrid {
     this.flow = flow;
     this.act = act;
     this.widths = new Widths();
+    document.fonts.addEventListener("loadingdone", () => this.table && this.measureAgain());
     this.order = null; // names in the order a person put them, for reading only
     this.frozen = 0;
     this.pages = new Map();
@@ -463,7 +464,7 @@ export class TableGrid {
         ),
       ),
       addClasses: "changed",
-      toolTip: `before: ${was === null ? "empty" : was}`,
+      toolTip: `before: ${was === null ? "empty" : shortened(String(was))}`,
     };
   }
 
@@ -599,18 +600,24 @@ const withHeads = (columns) =>
 const PLAIN = new Intl.NumberFormat("en", { maximumFractionDigits: 12, useGrouping: false });
 const APART = new Intl.NumberFormat("en", { maximumFractionDigits: 12 });
 
+// What a cell shows of a long text: a browser takes seconds to lay out some rows of ten thousand signs.
+const SHOWN = 400;
+const shortened = (text) => (text.length > SHOWN ? `${text.slice(0, SHOWN)}…` : text);
+
 /** A cell as it is written. */
 function written(cell, apart = false) {
   if (cell === null) return "empty";
   if (typeof cell === "boolean") return cell ? "yes" : "no";
   if (typeof cell === "number") return (apart ? APART : PLAIN).format(cell);
-  return String(cell);
+  return shortened(String(cell));
 }
 
 /** A cell's text; blanks that one would not see are marked. */
 function value(cell, kind, apart = false) {
   if (cell === null) return h("span", { class: "cell-empty" }, "empty");
-  return kind === "text" && typeof cell === "string" ? visible(cell) : written(cell, apart);
+  return kind === "text" && typeof cell === "string"
+    ? visible(shortened(cell))
+    : written(cell, apart);
 }
 
 /** Whether a spreadsheet would take a text for a formula; numbers are none. */

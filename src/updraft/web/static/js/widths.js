@@ -8,8 +8,9 @@ const NAME = 18; // beside a name: its sign for sorting lies over the end
 const [LEAST, MODEST, TEXT, CHANGED, MOST] = [54, 96, 220, 300, 520];
 const WHOLE = new Set(["whole", "number", "yes_no", "date", "datetime", "duration"]);
 
-/** @type {Map<string, number>} how wide each sign is in the letters of the cells, in pixels */
+/** @type {Map<string, number>} how wide each sign is in the letters of the cells, in pixels; anew once letters have come */
 const signs = new Map();
+document.fonts.addEventListener("loadingdone", () => signs.clear());
 
 /** How wide a text is in the cells: the sum of its signs, each measured once, as the cells draw it. */
 export function wide(text) {
@@ -31,7 +32,7 @@ function measured(sign) {
   };
   const found = sign === "0" ? width("0") : width(`0${sign}`) - width("0");
   row.remove();
-  if (document.fonts.status === "loaded") signs.set(sign, found);
+  signs.set(sign, found);
   return found;
 }
 
