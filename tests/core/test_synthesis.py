@@ -227,3 +227,13 @@ def test_a_very_long_text_among_the_rows_holds_nothing_up(sign):
     table = pl.DataFrame({"a": ["x 12", (sign * 100_000)[:100_000], "y 3"]})
     assert from_examples(table, {0: "12"}).readings[0].values[2] == "3"
     assert len(from_examples(table, {1: sign}).readings) <= 5
+
+
+def test_many_examples_are_read_as_soon_as_few():
+    names = [f"{first} {last}" for first in ("Ada", "Bo", "Cleo") for last in ("Moss", "Fen Gray", "Hollis", "Reed")]
+    table = pl.DataFrame({"a": names})
+    some = dict(list(enumerate(names))[:10])
+    assert from_examples(table, {at: name.upper() for at, name in some.items()}).readings[0].values[11] == "CLEO REED"
+    kinds = {at: "two" if name.count(" ") == 2 else "one" for at, name in some.items()}
+    assert from_examples(table, kinds).readings[0].values[9:] == ["two", "one", "one"]
+    assert len(from_examples(table, {at: f"{at} of {at * at}" for at in range(9)}).readings) <= 5

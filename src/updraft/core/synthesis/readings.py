@@ -85,7 +85,7 @@ def from_examples(table: pl.DataFrame, examples: Mapping[int, str]) -> Answer:
     filled = {at: wanted for at, wanted in given.items() if wanted}
     found = [one for one in programs(filled) if all(not one.of(rows[at]) for at in given if at not in filled)]
     found += mended(programs.near(filled), rows, filled)
-    if len(given) > 1:
+    if len(given) == 2 or (len(given) > 2 and not found):  # three that one reading gives are of one kind
         found += split(pieces, rows, given, programs)
     found += lines_through(pieces, rows, given)
     found += result_of_each(pieces, rows, given, alone=not found)

@@ -15,6 +15,7 @@ from updraft.core.synthesis.pieces import Piece, Row, shown
 _SPLIT = 3.0  # a condition at all
 _BEST = 4  # readings of each part that are put together
 _FEW_TESTS = 6
+_FEW_EXAMPLES, _MOST_PARTS = 4, 8  # of which all parts are tried; parts that are tried of more
 _TOKENS = re.compile(r"[^\W\d_]+|[^\w\s]")
 Programs = Callable[[Mapping[int, str]], Sequence[Piece]]
 
@@ -38,24 +39,36 @@ def split(
         given: row → its result, which may be empty.
         programs: the best readings of some of the examples, none of which is empty.
     """
+    for chosen in _parts(columns, rows, given):
+        others = [at for at in given if at not in chosen]
+        yes, no = ({at: given[at] for at in part} for part in (chosen, others))
+        tests = sorted(_apart(columns, rows, list(yes), list(no)), key=lambda test: test.cost)[:_FEW_TESTS]
+        for one, other in product(*(_branch(part, columns, rows, programs) for part in (yes, no))):
+            if one and other and one.formula == other.formula:
+                continue
+            yield from (_either(test, one, other) for test in tests)
+            if one and other and other.formula[0] not in "'\"" and one.formula[0] not in "'\"":
+                yield _else(one, other)
+
+
+def _parts(columns: Sequence[Piece], rows: Sequence[Row], given: Mapping[int, str]) -> list[tuple[int, ...]]:
+    """The parts that examples may be taken into: all of a few examples, else those that simple tests make."""
     places = list(given)
-    for size in range(1, len(places)):
-        for chosen in combinations(places, size):
-            others = [at for at in places if at not in chosen]
-            yes, no = ({at: given[at] for at in part} for part in (chosen, others))
-            if len(set(yes.values()) & set(no.values())) and len(places) > 2:
-                continue  # what gives the same belongs together
-            if not all(yes.values()):
-                continue  # an empty result stands behind the condition
-            tests = sorted(_apart(columns, rows, list(yes), list(no)), key=lambda test: test.cost)[
-                :_FEW_TESTS
-            ]
-            for one, other in product(*(_branch(part, columns, rows, programs) for part in (yes, no))):
-                if one and other and one.formula == other.formula:
-                    continue
-                yield from (_either(test, one, other) for test in tests)
-                if one and other and other.formula[0] not in "'\"" and one.formula[0] not in "'\"":
-                    yield _else(one, other)
+
+    def may_be(part: tuple[int, ...]) -> bool:
+        one, other = {given[at] for at in part}, {given[at] for at in places if at not in part}
+        # An empty result stands behind the condition; and what gives the same belongs together.
+        return bool(one and other) and "" not in one and (len(places) == 2 or not one & other)
+
+    if len(places) <= _FEW_EXAMPLES:
+        return [part for size in range(1, len(places)) for part in combinations(places, size) if may_be(part)]
+    made: dict[tuple[int, ...], float] = {}
+    texts = [(piece, piece.of(rows[at]) or "") for piece in columns for at in places]
+    for test in (test for piece, text in texts for test in _of_text(piece, text)):
+        holds = tuple(at for at in places if test.of(rows[at]))
+        for part in filter(may_be, (holds, tuple(at for at in places if at not in holds))):
+            made[part] = min(test.cost, made.get(part, test.cost))
+    return sorted(made, key=lambda part: made[part])[:_MOST_PARTS]
 
 
 def _branch(
@@ -66,7 +79,7 @@ def _branch(
     if results == {""}:
         return [None]
     made: list[Piece | None] = list(programs(part)[:_BEST]) if "" not in results else []
-    if len(results) > 1:
+    if len(results) > 1 and len(part) < _FEW_EXAMPLES:
         again = split(columns, rows, part, programs)
         made += sorted(again, key=_cost)[:_BEST]
     if len(results) == 1:

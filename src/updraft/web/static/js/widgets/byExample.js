@@ -13,6 +13,7 @@ export function byExample(field, take) {
   const empty = new Set();
   const first = columns.find((column) => column.kind === "text") ?? columns[0];
   const chosen = [field.prefers ?? first?.name ?? ""];
+  let asked = 0;
   const rows = h("div", { class: "examples" });
   const found = h("div", { class: "readings", role: "group", "aria-label": "What it may mean" });
   const says = h("p", { class: "small muted", role: "status" });
@@ -21,8 +22,10 @@ export function byExample(field, take) {
     const give = Object.fromEntries(
       Object.entries(given).filter(([row, value]) => value !== "" || empty.has(row)),
     );
+    asked += 1;
+    const turn = asked;
     const answer = await field.context.examples(chosen.filter(Boolean), give);
-    if (!answer) return;
+    if (!answer || turn !== asked) return; // other columns were chosen, or more was said, meanwhile
     drawRows(answer);
     drawReadings(answer, Object.keys(give).length > 0);
   };
