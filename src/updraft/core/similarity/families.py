@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections import Counter
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from typing import Literal, NamedTuple
 
 import polars as pl
@@ -241,6 +240,8 @@ def _last(found: dict[str, Proposal], value: str) -> Proposal:
 
 def _close_pairs(ranked: pl.DataFrame, strictness: float) -> tuple[list[str], pl.DataFrame]:
     """The values that are compared, and pairs of their places; see `close_texts`."""
+    from rapidfuzz.distance import Levenshtein
+
     from updraft.core.similarity.close import close_texts
 
     once = ranked.with_columns(plain=plain(pl.col("value"))).unique(
@@ -249,17 +250,21 @@ def _close_pairs(ranked: pl.DataFrame, strictness: float) -> tuple[list[str], pl
     texts = once["plain"].to_list()
     pairs = close_texts(texts, strictness)
     # What texts share, such as a tail that many have, must not make up for words that are not alike.
-    fits = [_are_alike(texts[one], texts[other]) for one, other, _ in pairs.iter_rows()]
+    words = [dict.fromkeys(text.split()) for text in texts]
+    likeness = Levenshtein.normalized_similarity
+    fits = [_are_alike(words[one], words[other], likeness) for one, other, _ in pairs.iter_rows()]
     return once["value"].to_list(), pairs.filter(pl.Series(fits, dtype=pl.Boolean))
 
 
-def _are_alike(one: str, other: str) -> bool:
-    """Whether the words in which two texts differ are themselves alike."""
-    from rapidfuzz.distance import Levenshtein
-
-    first, second = Counter(one.split()), Counter(other.split())
-    apart = ["".join((a - b).elements()) for a, b in ((first, second), (second, first))]
-    return not all(apart) or not first & second or Levenshtein.normalized_similarity(*apart) >= _ALIKE
+def _are_alike(
+    first: Mapping[str, None], second: Mapping[str, None], likeness: Callable[[str, str], float]
+) -> bool:
+    """Whether the words in which two texts differ are alike; those of texts that share no word always are."""
+    if len(first) == 1 or len(second) == 1 or first.keys().isdisjoint(second):
+        return True
+    one = "".join(word for word in first if word not in second)
+    other = "".join(word for word in second if word not in first)
+    return not one or not other or likeness(one, other) >= _ALIKE
 
 
 def _near(ranked: pl.DataFrame, strictness: float) -> list[Proposal]:

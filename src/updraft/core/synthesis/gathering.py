@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
+from itertools import chain
 
 from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.changes import in_one_case, variants
 from updraft.core.synthesis.days import could_be_day, days_in, months_in, times_in, weekdays_in
 from updraft.core.synthesis.numbers import numbers_in
-from updraft.core.synthesis.pieces import Piece, Row, parts_of, places_of, views_of
+from updraft.core.synthesis.pieces import Piece, Row, cheapest, parts_of, places_of, views_of
 from updraft.core.synthesis.search import Results
 
 _ALIKE = 40  # rows on which pieces are compared
@@ -36,17 +37,11 @@ class Gathering:
         Args:
             given: row → its result, none of them empty.
         """
-        found: dict[str, Piece] = {}
-        whole: dict[str, Piece] = {}
-        for at, wanted in given.items():
-            pieces, reckoned = self._for_one(at, wanted)
-            for piece in pieces:
-                _keep(found, piece)
-            for piece in reckoned:
-                _keep(whole, piece)
+        of_each = [self._for_one(at, wanted) for at, wanted in given.items()]
+        found, whole = (cheapest(chain.from_iterable(some)) for some in zip(*of_each, strict=True))
         alike: dict[tuple[str | None, ...], tuple[Results, Piece]] = {}
         wants = tuple(given.values())
-        for piece in sorted(found.values(), key=lambda one: one.cost):
+        for piece in sorted(found, key=lambda one: one.cost):
             results = tuple(piece.of(self._rows[at]) or "" for at in given)
             if not any(results) or not all(map(str.__contains__, wants, results)):
                 continue
@@ -56,33 +51,20 @@ class Gathering:
                     # What most rows lack is seldom meant.
                     cost = made.cost + _LACKING * shown.count(None) / len(shown)
                     alike[key] = gives, replace(made, cost=cost)
-        fits = [p for p in whole.values() if all(p.of(self._rows[at]) == one for at, one in given.items())]
+        fits = [p for p in whole if all(p.of(self._rows[at]) == one for at, one in given.items())]
         return list(alike.values()), fits
 
     def _for_one(self, at: int, wanted: str) -> tuple[list[Piece], list[Piece]]:
         if (at, wanted) not in self._one:
             sources, parts = _parts(self._columns, self._rows[at], wanted)
-            pieces = _by_formula(_told(sources, parts, self._rows, at, wanted))
-            self._one[at, wanted] = pieces, _by_formula(numbers_in(_figures(sources, parts), wanted))
+            pieces = cheapest(_told(sources, parts, self._rows, at, wanted))
+            self._one[at, wanted] = pieces, cheapest(numbers_in(_figures(sources, parts), wanted))
         return self._one[at, wanted]
 
     def _on_tried(self, piece: Piece) -> tuple[str | None, ...]:
         if piece.formula not in self._given:
             self._given[piece.formula] = tuple(piece.of(row) for row in self._tried)
         return self._given[piece.formula]
-
-
-def _by_formula(pieces: Iterable[Piece]) -> list[Piece]:
-    found: dict[str, Piece] = {}
-    for piece in pieces:
-        _keep(found, piece)
-    return list(found.values())
-
-
-def _keep(found: dict[str, Piece], piece: Piece) -> None:
-    known = found.get(piece.formula)
-    if known is None or piece.cost < known.cost:
-        found[piece.formula] = piece
 
 
 def _optional(piece: Piece, results: Results, wanted: Results) -> Iterator[tuple[Piece, Results]]:

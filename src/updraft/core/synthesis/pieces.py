@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import partial
 
@@ -288,6 +288,21 @@ def _between(opening: str, closing: str, text: str) -> str | None:
 def fixed_cost(text: str) -> float:
     """How far-fetched a text is that stands in each result; letters and digits seldom do."""
     return 0.5 + 0.15 * len(text) + 0.9 * sum(sign.isalnum() for sign in text)
+
+
+def cheapest(pieces: Iterable[Piece]) -> list[Piece]:
+    """Of pieces of one formula, the cheapest."""
+    found: dict[str, Piece] = {}
+    for piece in pieces:
+        known = found.get(piece.formula)
+        if known is None or piece.cost < known.cost:
+            found[piece.formula] = piece
+    return list(found.values())
+
+
+def form_of(text: str) -> str:
+    """The kinds of signs in a row, however many of each."""
+    return re.sub(r"(.)\1+", r"\1", re.sub(r"[^\W\d_]", "a", re.sub(r"\d", "9", text)))
 
 
 def plain(text: str) -> str:

@@ -23,7 +23,7 @@ from updraft.core.synthesis.cases import lines_through, result_of_each
 from updraft.core.synthesis.changes import changes_of
 from updraft.core.synthesis.gathering import Gathering
 from updraft.core.synthesis.mending import mended
-from updraft.core.synthesis.pieces import Piece, Row, column
+from updraft.core.synthesis.pieces import Piece, Row, cheapest, column, form_of
 from updraft.core.synthesis.search import laid
 from updraft.core.synthesis.splitting import split
 from updraft.core.values import Kind, kind_of
@@ -89,7 +89,7 @@ def from_examples(table: pl.DataFrame, examples: Mapping[int, str]) -> Answer:
         found += split(pieces, rows, given, programs)
     found += lines_through(pieces, rows, given)
     found += result_of_each(pieces, rows, given, alone=not found)
-    readings = _computed(_ranked(_by_formula(found), rows, given), table, kinds, examples)
+    readings = _computed(_ranked(cheapest(found), rows, given), table, kinds, examples)
     return Answer(readings[:_SHOWN], _question(readings, examples, table))
 
 
@@ -127,22 +127,13 @@ class _Programs:
         for whole in self._columns:
             first = next((text for at in given if (text := whole.of(self._rows[at]))), "")
             made += [whole, *(change.around(whole) for change in changes_of(first, "".join(given.values())))]
-        return _by_formula(made)
+        return cheapest(made)
 
     def _found(self, given: Mapping[int, str]) -> list[Piece]:
         pieces, whole = self._gathering.of(given)
         told = " ".join(cell for at in given for cell in self._rows[at] if cell).lower()
-        made = _by_formula([*laid(pieces, tuple(given.values()), told), *whole])
+        made = cheapest([*laid(pieces, tuple(given.values()), told), *whole])
         return heapq.nsmallest(_RANKED, made, key=lambda one: one.cost)
-
-
-def _by_formula(found: Sequence[Piece]) -> list[Piece]:
-    cheapest: dict[str, Piece] = {}
-    for program in found:
-        known = cheapest.get(program.formula)
-        if known is None or program.cost < known.cost:
-            cheapest[program.formula] = program
-    return list(cheapest.values())
 
 
 def _ranked(programs: list[Piece], rows: Sequence[Row], examples: Mapping[int, str]) -> list[Piece]:
@@ -163,7 +154,7 @@ class _Doubt:
 
     def __init__(self, rows: Sequence[Row], examples: Mapping[int, str]) -> None:
         results = examples.values()
-        self._shapes, self._classes = {_shape(one) for one in results}, {_classes(one) for one in results}
+        self._shapes, self._classes = {form_of(one) for one in results}, {_classes(one) for one in results}
         self._empty = "" in results
         # Whether all signs of the row come again, each as often; whether none comes more often.
         pairs = [
@@ -179,7 +170,7 @@ class _Doubt:
             if not result:
                 doubt += 1.5 if self._empty or not any(row) else 4.0
                 continue
-            doubt += 1.2 * (_shape(result) not in self._shapes)
+            doubt += 1.2 * (form_of(result) not in self._shapes)
             doubt += 2.5 * (_classes(result) not in self._classes)
             doubt += 1.5 * (not self._torn and _is_torn(row, result))
             if self._some:
@@ -203,11 +194,6 @@ def _signs(text: str) -> Counter[str]:
 def _classes(text: str) -> tuple[bool, bool]:
     """Whether there are letters, and whether there are digits."""
     return any(map(str.isalpha, text)), any(map(str.isdigit, text))
-
-
-def _shape(text: str) -> str:
-    """The kinds of signs in a row, however many of each."""
-    return re.sub(r"(.)\1+", r"\1", re.sub(r"[^\W\d_]", "a", re.sub(r"\d", "9", text)))
 
 
 def _computed(

@@ -10,7 +10,7 @@ from itertools import combinations, product
 
 from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.numbers import number_of
-from updraft.core.synthesis.pieces import Piece, Row, shown
+from updraft.core.synthesis.pieces import Piece, Row, form_of, shown
 
 _SPLIT = 3.0  # a condition at all
 _BEST = 4  # readings of each part that are put together
@@ -138,7 +138,7 @@ def _apart(columns: Sequence[Piece], rows: Sequence[Row], yes: list[int], no: li
             test = _larger(one, other)
             tests.setdefault(test.formula, test)
     tried = rows[:: max(len(rows) // 200, 1)][:200]
-    forms = [tuple(_form(cell or "") for cell in row) for row in tried]
+    forms = [tuple(form_of(cell or "") for cell in row) for row in tried]
     for test in tests.values():
         if all(test.of(rows[at]) for at in yes) and not any(test.of(rows[at]) for at in no):
             yield Test(
@@ -155,10 +155,6 @@ def _doubt(holds: list[bool], forms: Sequence[tuple[str, ...]]) -> float:
     cut = sum(min(sum(each), len(each) - sum(each)) for each in groups.values())
     uneven = 1 - 2 * rare / len(holds)
     return 1.5 * (rare <= 1) + 0.8 * (rare * 20 < len(holds)) + 0.6 * uneven + 0.8 * cut / max(rare, 1)
-
-
-def _form(text: str) -> str:
-    return re.sub(r"(.)\1+", r"\1", re.sub(r"[^\W\d_]", "a", re.sub(r"\d", "9", text)))
 
 
 def _not(test: Test) -> Test:
