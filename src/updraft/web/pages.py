@@ -100,7 +100,6 @@ def catalogue(known: tuple[str, ...]) -> Markup:
             "words": k.words,
             "icon": k.icon,
             "role": k.role,
-            "outputs": [vars(out) for out in k.outputs if not out.main],
             "desk": k.desk,
             "made_for": k.made_for,
             "way_in": k.way_in,
