@@ -11,9 +11,14 @@ from updraft.core.steps import kinds
 TEXTS = {"left": "left a,left b,n\nx,1,5\ny,2,6\nx,3,7\n", "right": "right a,right b\nx,1\ny,2\n"}
 
 
-def with_all_kinds(page) -> list[str]:
+# As many columns as get a search and a choice of types, with names longer than a panel is wide.
+MORE = [f"notes on the state of the lots at the end of their {n}th season" for n in range(4, 12)]
+LONG = {side: text.replace("\n", f",{','.join(MORE)}\n", 1) for side, text in TEXTS.items()}
+
+
+def with_all_kinds(page, texts=TEXTS) -> list[str]:
     """A flow that has a step of every kind behind one file, open at the file; gives the kinds."""
-    read = [{"id": side, "kind": "read_file", "settings": {"path": f"{side}.csv"}} for side in TEXTS]
+    read = [{"id": side, "kind": "read_file", "settings": {"path": f"{side}.csv"}} for side in texts]
     steps = []
     for kind in kinds().values():
         ports = {port.name: "left" if port.main else "right" for port in kind.inputs}
@@ -21,7 +26,7 @@ def with_all_kinds(page) -> list[str]:
             settings = kind.starting_settings()
             steps.append({"id": kind.kind, "kind": kind.kind, "settings": settings, "inputs": ports})
     page.goto("/")
-    flow = page.evaluate(BRING_FILES, [json.dumps({"updraft": 3, "name": "All", "steps": [*read, *steps]}), TEXTS])
+    flow = page.evaluate(BRING_FILES, [json.dumps({"updraft": 3, "name": "All", "steps": [*read, *steps]}), texts])
     page.goto(f"/flows/{flow}?step=left")
     page.wait_for_selector(".slick-row")
     return ["left", *(step["id"] for step in steps)]
@@ -199,6 +204,9 @@ USED = """async () => {
     const bar = document.querySelector(".bar").getBoundingClientRect().top;
     if (scrollY || bar || document.querySelector(".work").scrollTop || document.body.scrollTop)
       told.push(`scrolled by ${one.outerHTML.slice(0, 120)}`);
+    const body = document.querySelector("#desk .desk-body");
+    if (body.scrollWidth > body.clientWidth + 1)
+      told.push(`something is wider than the panel after ${one.outerHTML.slice(0, 120)}`);
     if (!document.activeElement || document.activeElement === document.body)
       told.push(`the focus is lost after ${one.outerHTML.slice(0, 120)}`);
     document.getElementById("dialog").close();
@@ -211,9 +219,9 @@ USED = """async () => {
 def test_every_control_and_every_wide_desk_can_be_used_from_every_state_of_its_form(page):
     page.set_viewport_size({"width": 1280, "height": 620})
     opened = {}
-    for step in with_all_kinds(page):
+    for step in with_all_kinds(page, LONG):
         at(page, step)
-        assert page.evaluate(USED) == [], f"{step}: a control scrolls the page away or loses the focus"
+        assert page.evaluate(USED) == [], f"{step}: scrolled away, the focus lost, or wider than the panel"
         page.evaluate("updraft.preview.drop(); updraft.drafts.clear()")
         opened[step] = len(page.evaluate(OPENED))
     assert sum(opened.values()) > 110 and min(n for kind, n in opened.items() if kind != "type_in_a_table") > 0

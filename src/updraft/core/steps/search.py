@@ -113,7 +113,7 @@ def _score(word: str, kind: StepKind) -> float:
     )
     best = 0.0
     for text, worth in places:
-        for part in text.replace(",", " ").split():
+        for part in (*text.replace(",", " ").split(), *text.replace("-", " ").split()):
             if part.startswith(word):
                 best = max(best, worth + (5 if part == word else 0))
             elif len(word) >= 4 and (alike := fuzz.ratio(word, part)) >= 84:

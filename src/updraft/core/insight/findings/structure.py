@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterator
 from typing import Any
 
@@ -171,7 +172,7 @@ def totals(view: View) -> Iterator[Finding]:
     """Totals and subtotals, verified by adding up.
 
     A candidate says total, or is empty in at least half of the columns that are otherwise filled and in all of those that
-    name things (text, dates). It is a total when, in a column of numbers, it is the sum of all other rows, or of those since
+    name things (text, dates), or holds the sum of all others in most columns. It is a total when, in a column of numbers, it is the sum of all other rows, or of those since
     the candidate before it (to 1e-6, or 0.006); without the word, of at least three.
     """
     figures = [(c, c.numbers) for c in view.columns if c.numbers is not None and not _never_added(c.name)]
@@ -179,6 +180,7 @@ def totals(view: View) -> Iterator[Finding]:
         return
     worded = _worded(view)
     sparse = _sparse(view)
+    worded[_halves([numbers for _, numbers in figures])] = True
     places = np.flatnonzero(worded | sparse)
     if not len(places) or len(places) > _MOST or len(places) * 2 > view.height:
         return
@@ -255,6 +257,21 @@ def _worded(view: View) -> np.ndarray[Any, np.dtype[np.bool_]]:
         if said.height and said["n"].sum() * 4 < view.height:
             found[column.rows_with(said["value"]).to_numpy()] = True
     return found
+
+
+def _halves(figures: list[np.ndarray[Any, Any]]) -> list[int]:
+    """Rows that are the sum of all others in three columns and in most: totals without a word.
+
+    Such a value is half of its column's sum, alone in being so, in a column of more than three figures.
+    """
+    found: Counter[int] = Counter()
+    for numbers in figures:
+        data = np.nan_to_num(numbers, posinf=0, neginf=0)
+        half = float(data.sum()) / 2
+        at = np.flatnonzero(np.abs(data - half) <= max(abs(half) * 1e-9, 1e-9))
+        if half and len(at) == 1 and np.count_nonzero(data) > 3:
+            found[int(at[0])] += 1
+    return [row for row, many in found.items() if many >= 3 and many * 2 >= len(figures)]
 
 
 def _sparse(view: View) -> np.ndarray[Any, np.dtype[np.bool_]]:

@@ -57,6 +57,7 @@ class MergeLookAlikes(StepKind):
         "cluster",
         "fuzzy dedupe",
         "similar values",
+        "spellings",
         "misspellings",
         "variants",
         "consolidate",

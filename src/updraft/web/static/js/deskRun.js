@@ -50,6 +50,7 @@ export class RunDesk {
       summary: "Steps stay as they are; only this run takes what you change here.",
       tools: this.close(),
       body: [
+        h("a", { class: "small", href: `/flows/${this.studio.flow}/runs` }, "Earlier runs"),
         state.parameters.map((p) =>
           labelled(
             { id: `run-${p.name}`, property: { title: p.name, description: p.note } },
@@ -96,11 +97,6 @@ export class RunDesk {
         ),
       ],
       foot: [
-        h(
-          "span",
-          { class: "grow" },
-          h("a", { href: `/flows/${this.studio.flow}/runs` }, "Earlier runs"),
-        ),
         h(
           "button",
           {

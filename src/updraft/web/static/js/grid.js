@@ -212,9 +212,15 @@ export class TableGrid {
       bar.style.height = `${Math.max(height * 100, 4)}%`;
       return bar;
     });
+    // The whole head opens its column; a count of empties opens its rows. Keys reach both by the name and the panel.
+    const looks = ({ target }) => {
+      if (target.closest("button")) return;
+      if (facts?.alert && target.closest(".head-fact")) this.act.showEmpty(column.name);
+      this.act.chooseColumn(column.name);
+    };
     return h(
       "div",
-      {},
+      { class: "head", onclick: looks },
       h(
         "div",
         { class: "head-top" },

@@ -1,6 +1,11 @@
+import { valuesChip } from "../focus.js";
+
 /** What course, grid, desks and bars may do: they know the studio by these alone. */
 export const acts = (studio) => ({
-  select: (id) => studio.select(id),
+  select: (id) => {
+    studio.output = ""; // a stop opens at its table, not at the side that was looked at last
+    return studio.select(id);
+  },
   move: (id, after) => studio.edit([{ op: "move", id, after }]),
   remove: (id) => studio.remove(id),
   rename: (id) =>
@@ -37,6 +42,7 @@ export const acts = (studio) => ({
       focus.only({ label: text, column: "", rule });
     });
   },
+  showEmpty: (name) => studio.setFocus((focus) => focus.only(valuesChip(name, [null]))),
   outputTitle: (name) => studio.table?.titles[name] ?? name,
   reveal: (name) => studio.grid.reveal(name),
   onlyChanged: (yes) => studio.grid.setView({ changed: yes }),
