@@ -205,8 +205,8 @@ def keys(flow_id: str, key: str) -> Any:
 def look_alikes(flow_id: str, key: str) -> Any:
     """Families of spellings of a column. Body: `column`, the ways, `strictness`.
 
-    Answers `families` (`name`, `why`, `sure`, `spellings`: value, rows, why, likeness), at most 2,000, those
-    with most rows first; how many there are (`all`), `distinct` values; and `strictness`: how many families
+    Answers `families` (`name`, `why`, `sure`, `weakest`: the way least sure of it, `spellings`: value, rows, why,
+    likeness), at most 2,000, those with most rows first; how many there are (`all`), `distinct` values; and `strictness`: how many families
     each strictness would give, from the loosest.
     """
     body = body_of(Likeness)
@@ -239,6 +239,7 @@ def look_alikes(flow_id: str, key: str) -> Any:
                 "name": one.name,
                 "why": one.why,
                 "sure": one.sure,
+                "weakest": one.weakest,
                 "spellings": [
                     [one.name, one.spellings[one.name], "", 1.0],
                     *([p.value, one.spellings[p.value], p.why, p.alike] for p in one.proposals),

@@ -193,7 +193,22 @@ def _from_elsewhere(text: str) -> tuple[str, str] | None:
         return "it has a semicolon.", "Divide what stands in brackets by commas."
     if "<>" in bare:
         return "it has <>.", "Write != for “is not equal”."
+    if capital := re.search(r"\b(AND|OR|NOT|IN|IF|ELSE)\b", bare):
+        return f"{capital[1]} is written small here.", f"Write {capital[1].lower()}."
     return None
+
+
+def _no_formula(node: ast.AST) -> tuple[str, str]:
+    """Why a piece of Python is none, and how it is written."""
+    if isinstance(node, ast.Tuple):
+        return (
+            "a comma stands between two values.",
+            "The decimal sign is a point, and thousands have none: 1000.5. A function has its values in brackets.",
+        )
+    if isinstance(node, ast.List) and len(node.elts) == 1 and isinstance(node.elts[0], ast.Name):
+        name = node.elts[0].id
+        return "names of columns stand in no brackets.", f"Write {name}, or in backticks: `{name}`."
+    return "formulas do not have this.", "Use columns, values, functions and + - * / only."
 
 
 def _deepest(text: str) -> int:
@@ -239,9 +254,7 @@ class _Compiler:
         }
         make = makers.get(type(node))
         if make is None:
-            raise self._wrong(
-                node, "formulas do not have this.", "Use columns, values, functions and + - * / only."
-            )
+            raise self._wrong(node, *_no_formula(node))
         try:
             return make(node)
         except Misfit as misfit:
@@ -254,7 +267,8 @@ class _Compiler:
         )
         said = self.source[place:end].strip()
         said = said if len(said) <= 40 else f"{said[:39]}…"
-        return FormulaError(f"“{said}” at character {place + 1}", reason, way_out, place, max(end - place, 1))
+        thing = f"“{said}” at character {place + 1}" if said else "The formula"
+        return FormulaError(thing, reason, way_out, place, max(end - place, 1))
 
     def _place(self, line: int, column: int) -> int:
         """Characters before a place that the parser tells in lines and bytes; a ( stood before the first."""

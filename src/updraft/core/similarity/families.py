@@ -12,6 +12,7 @@ import polars as pl
 from updraft.core.similarity.spelling import letter_keys, near_misses, plain, tidied_blanks
 
 Way = Literal["letters", "slips", "sound", "close"]
+_WAYS: tuple[Way, ...] = ("letters", "slips", "sound", "close")  # from the surest
 _LONG = 12  # letters from which on a slip is hardly ever another name
 _ALIKE = 0.75  # how alike the words must be in which two close texts differ
 STRICTNESS = 0.88  # how alike the usual slider leaves them: a letter in nine
@@ -111,6 +112,12 @@ class Family(NamedTuple):
     @property
     def sure(self) -> bool:
         return all(one.sure for one in self.proposals)
+
+    @property
+    def weakest(self) -> str:
+        """The way that is least sure of it, in a word or two."""
+        least = max(self.proposals, key=lambda one: (_WAYS.index(one.way), -one.alike))
+        return {"slips": "slip", "close": least.why}.get(least.way, least.way)
 
 
 def families(values: pl.DataFrame, ways: Ways) -> list[Family]:
@@ -231,9 +238,8 @@ def _taken(ranked: pl.DataFrame, found: dict[str, Proposal], more: Iterable[Prop
 def _last(found: dict[str, Proposal], value: str) -> Proposal:
     """Where the names of names lead; the way is the one that is least sure of them."""
     way, name, alike = found[value].way, found[value].name, found[value].alike
-    order: list[Way] = ["letters", "slips", "sound", "close"]
     while name in found:
-        way = max(way, found[name].way, key=order.index)
+        way = max(way, found[name].way, key=_WAYS.index)
         alike, name = min(alike, found[name].alike), found[name].name
     return Proposal(value, name, way, alike)
 

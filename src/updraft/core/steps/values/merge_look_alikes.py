@@ -32,7 +32,7 @@ class MergeLookAlikesSettings(Settings):
         widget="choice",
         default="sure",
         labels={
-            "sure": "is merged where it is sure: by letters and slips",
+            "sure": "is merged where it is sure",
             "merge": "is merged as proposed",
             "leave": "stays as it is",
         },

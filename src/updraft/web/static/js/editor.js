@@ -143,10 +143,14 @@ export function formulaEditor({ value, label, id, columns, change }) {
       ],
     }),
   });
-  // Esc closes the list of offers; only without one it is the desk's.
+  // Esc closes the list of offers; only without one it is the desk's. The list is gone by the time the key bubbles up.
+  let offered = false;
+  const looks = () => {
+    offered = Boolean(view.dom.querySelector(".cm-tooltip-autocomplete"));
+  };
+  view.dom.addEventListener("keydown", looks, true);
   view.dom.addEventListener("keydown", (event) => {
-    if (event.key === "Escape" && view.dom.querySelector(".cm-tooltip-autocomplete"))
-      event.stopPropagation();
+    if (event.key === "Escape" && offered) event.stopPropagation();
   });
   return {
     element: view.dom,

@@ -32,6 +32,7 @@ const widgets = {
 export class Form {
   /**
    * @param {any} context what widgets may ask for: columns(port), values(column, search), formats(column, kind), files(),
+   *   begun(): the column that was looked at when the step was made,
    *   upload(file)
    * @param {{settings: any, change: (some: any) => void}} model who owns the settings: a step's draft, or a `Local`
    */

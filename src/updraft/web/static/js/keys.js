@@ -7,7 +7,7 @@ const typing = (/** @type {any} */ target) =>
     "input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]",
   );
 
-/** @type {EventTarget | null} a text in which something was typed since it got the focus: Ctrl Z is its own there */
+/** @type {any} a text in which something was typed since it got the focus: Ctrl Z is its own there */
 let typed = null;
 
 export function bindKeys(studio) {
@@ -76,6 +76,8 @@ function leave(studio) {
     return;
   }
   if (studio.desk.view !== "step") studio.act.chooseColumn(null);
+  else if (typed && !typed.matches("select"))
+    typed = null; // out of the text alone, which stays
   else if (studio.drafts.has(studio.selected)) studio.dropDraft();
   if (studio.selected) studio.course.focus(studio.selected);
 }

@@ -22,6 +22,7 @@ export function stepForm(studio, kind, incoming, model) {
     values: (column, search) =>
       source ? outsideValues(made, column, search) : studio.values(incoming[main], column, search),
     examples: (columns, give) => studio.examples(incoming[main], columns, give),
+    begun: () => (studio.begun?.id === studio.selected ? studio.begun.column : ""),
     keys: () => studio.keys(incoming[main], incoming.reference),
     rules: (text) => studio.rules(incoming[main], text),
     formats: (column, of) => studio.formats(incoming[main], column, of),

@@ -154,7 +154,7 @@ export class Work {
                   `${plural(family.spellings.length, "spelling", "spellings")} · ${plural(rowsOf(family), "row", "rows")}`,
                 ),
               ),
-              h("span", { class: "muted small" }, family.sure ? "sure" : shortly(family)),
+              h("span", { class: "muted small" }, family.sure ? "sure" : family.weakest),
             ),
           ),
         ),
@@ -398,7 +398,7 @@ export class Work {
       choice(NEW, settings.new, "New look-alikes", (fresh) => this.frame.set({ new: fresh })),
       h(
         "button",
-        { type: "button", class: "btn btn-quiet w-100", onclick: () => this.sure() },
+        { type: "button", class: "btn btn-quiet w-100 mt-2", onclick: () => this.sure() },
         "Decide the sure ones at once",
       ),
     );
@@ -456,4 +456,3 @@ export class Work {
 }
 
 const rowsOf = (family) => family.spellings.reduce((sum, [, rows]) => sum + rows, 0);
-const shortly = (family) => (family.why.startsWith("close") ? family.why.split(";")[0] : "sound");

@@ -43,23 +43,30 @@ export const steps = {
     }
     const ends = kind.role === "output" || this.state.steps[this.selected].role === "output";
     const step = { kind: kind.kind, settings: { ...kind.starting, ...this.begunWith(kind) } };
+    const column = this.columnLookedAt()?.name ?? "";
     const insert = !ends && !this.output && !branch;
-    await this.shownNew(
-      await this.addOne({ op: "add", step, after: this.place(), plug: true, insert }),
-    );
+    const id = await this.addOne({ op: "add", step, after: this.place(), plug: true, insert });
+    this.begun = { id, column };
+    await this.shownNew(id);
+  },
+
+  columnLookedAt() {
+    const name = this.desk.view === "column" ? this.columnDesk.name : null;
+    return this.table?.columns.find((one) => one.name === name);
   },
 
   /** The column whose desk is open, as the first setting of a new step that asks for columns of the table. */
   begunWith(kind) {
-    const name = this.desk.view === "column" ? this.columnDesk.name : null;
-    const column = this.table?.columns.find((one) => one.name === name);
+    const column = this.columnLookedAt();
     if (!column) return {};
+    const { name } = column;
     const main = kind.ports.find((port) => port.main)?.name;
     const begun = {
       column: name,
       names: [name],
       columns: { by: "names", names: [name] },
       order: [{ column: name, down: false }],
+      types: [{ column: name, type: "text", formats: [] }],
     };
     for (const [setting, property] of Object.entries(kind.schema.properties)) {
       if (!(property.widget in begun) || (property.port ?? main) !== main) continue;
@@ -138,12 +145,13 @@ export const steps = {
     if (await this.flowState.go(`steps/${id}/again`)) await this.look();
   },
 
-  /** Undo or redo; while settings are only tried, undo puts them back. */
+  /** Undo or redo; while settings are only tried, undo puts them back, and redo tries them again. */
   async step(way) {
     if (this.drafts.has(this.selected) && way === "undo") {
       this.dropDraft();
       return;
     }
+    if (way === "redo" && (await this.takeAgain())) return;
     this.drafts.clear();
     if (await this.flowState.go(way)) this.reselect();
   },

@@ -82,9 +82,27 @@ export const tables = {
     notice(`Going on applied the settings of “${step.label}”.`, "said", [["Undo", undo]]);
   },
 
+  /** Put back what is only tried; it can be taken again, by the notice or by redo. */
   dropDraft() {
+    const step = this.state.steps[this.selected];
+    const settings = this.drafts.get(this.selected);
     this.preview.drop();
     this.drafts.delete(this.selected);
     this.look();
+    if (!step || !settings) return;
+    this.dropped = { id: step.id, settings, revision: this.state.revision };
+    const again = () => this.takeAgain();
+    notice(`What was tried in “${step.label}” is put back.`, "said", [["Try it again", again]]);
+  },
+
+  /** Try once more what was put back last, as long as the flow is as it was. Gives whether there was something. */
+  async takeAgain() {
+    const { id, settings, revision } = this.dropped ?? {};
+    this.dropped = null;
+    if (!id || revision !== this.state.revision || this.drafts.has(id)) return false;
+    if (this.selected !== id) await this.select(id);
+    this.drafts.putBack(id, settings);
+    await this.reselect();
+    return true;
   },
 };

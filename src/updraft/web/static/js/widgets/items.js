@@ -4,8 +4,12 @@ import { Local } from "../local.js";
 import { resolved } from "../schema.js";
 import { group, keepingFocus, removeButton } from "./basic.js";
 
-/** A list whose items are drawn by `draw(item, tell, remove, n)`; `fresh` makes a new one. */
-export function listEditor(items, draw, fresh, addLabel, change) {
+/**
+ * A list whose items are drawn by `draw(item, tell, remove, n)`; `fresh` makes a new one, which is told at once where it
+ * is `whole`: what a form shows is what is set, and an item that lacks something is set once it has it.
+ * @param {(item: any) => boolean} whole
+ */
+export function listEditor(items, draw, fresh, addLabel, change, whole = (_item) => true) {
   const place = h("div", { class: "rows" });
   const tell = () => change(items.map((item) => ({ ...item })));
   const redraw = () =>
@@ -35,6 +39,7 @@ export function listEditor(items, draw, fresh, addLabel, change) {
                 items.push(fresh());
                 redraw();
                 place.children[items.length - 1].querySelector("select, input, textarea").focus();
+                if (whole(items.at(-1))) tell();
               },
             },
             addLabel,
@@ -53,6 +58,10 @@ const usual = (schema) =>
       .filter(([, property]) => property.default !== undefined)
       .map(([name, property]) => [name, structuredClone(property.default)]),
   );
+
+/** Whether nothing is left open in a new item: every field has a value. */
+const isWhole = (schema) => (item) =>
+  Object.keys(schema.properties ?? {}).every((name) => ![undefined, ""].includes(item[name]));
 
 /** Rules written as lines of text: those that were understood take the place of the list. */
 function fromText(field, take) {
@@ -143,7 +152,7 @@ export const itemWidgets = {
     };
     return group(
       field,
-      listEditor(items, draw, () => usual(schema), `+ ${one}`, field.set),
+      listEditor(items, draw, () => usual(schema), `+ ${one}`, field.set, isWhole(schema)),
     );
   },
 };

@@ -536,6 +536,7 @@ export const pairWidgets = {
         () => ({ figure: items.length ? "sum" : "rows", column: "", name: "" }),
         "+ figure",
         field.set,
+        (one) => one.figure === "rows",
       ),
     );
   },

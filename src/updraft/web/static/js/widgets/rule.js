@@ -110,14 +110,7 @@ export const ruleWidgets = {
               type: "button",
               class: "tiny-button",
               onclick: () => {
-                part.of.push({
-                  column: "",
-                  test: "equals",
-                  value: "",
-                  to: "",
-                  values: [],
-                  ignore_case: false,
-                });
+                part.of.push(fresh());
                 draw();
                 place.querySelectorAll(".condition select")[part.of.length - 1]?.focus();
               },
@@ -131,19 +124,7 @@ export const ruleWidgets = {
                   type: "button",
                   class: "tiny-button",
                   onclick: () => {
-                    part.of.push({
-                      match: "any",
-                      of: [
-                        {
-                          column: "",
-                          test: "equals",
-                          value: "",
-                          to: "",
-                          values: [],
-                          ignore_case: false,
-                        },
-                      ],
-                    });
+                    part.of.push({ match: "any", of: [fresh()] });
                     draw();
                   },
                 },
@@ -153,19 +134,20 @@ export const ruleWidgets = {
         ),
       );
     }
-    if (!rule.of.length && !field.property.optional)
-      rule.of.push({
-        column: "",
-        test: "equals",
-        value: "",
-        to: "",
-        values: [],
-        ignore_case: false,
-      });
+    if (!rule.of.length && !field.property.optional) rule.of.push(fresh(field.context.begun?.()));
     draw();
     return group(field, place);
   },
 };
+
+const fresh = (column = "") => ({
+  column,
+  test: "equals",
+  value: "",
+  to: "",
+  values: [],
+  ignore_case: false,
+});
 
 /** Whether a test can be asked of a column of this type. */
 function fits(test, kind) {
