@@ -23,12 +23,31 @@ GROWERS = pl.DataFrame(
 
 def test_the_key_that_rows_meet_by_comes_first_with_how_many_meet():
     first, *others = proposed_keys(ORDERS.lazy(), GROWERS.lazy())
-    assert (first.column, first.reference, first.rows, first.of) == ("Grower", "No", 40, 40)
+    assert (first.pairs, first.rows, first.of) == ((("Grower", "No"),), 40, 40)
     assert first.numbers and first.unique, "text with zeros against numbers, mended for the comparison"
-    assert ("Hub", "Hub") in {(one.column, one.reference) for one in others}
+    assert (("Hub", "Hub"),) in {one.pairs for one in others}
     text = GROWERS.with_columns(pl.col("No").cast(pl.String).str.zfill(5))
     first = proposed_keys(ORDERS.lazy(), text.lazy())[0]
-    assert (first.column, first.reference, first.numbers) == ("Grower", "No", False), "nothing is mended that fits"
+    assert (first.pairs, first.numbers) == ((("Grower", "No"),), False), "nothing is mended that fits"
+
+
+def test_columns_are_a_key_together_where_none_is_one_by_itself():
+    asked = pl.DataFrame(
+        {"hub": ["Fen", "Fen", "Dale", "Bay"], "kind": ["pea", "bean", "pea", "pea"], "kg": [1, 2, 3, 4]}
+    )
+    sent = pl.DataFrame(
+        {"To": ["Fen", "Fen", "Dale", "Moor"], "Kind": ["bean", "pea", "pea", "bean"], "kg": [1, 2, 9, 9]}
+    )
+    first = proposed_keys(asked.lazy(), sent.lazy())[0]
+    assert set(first.pairs) == {("hub", "To"), ("kind", "Kind")} and (first.rows, first.of, first.unique) == (
+        3,
+        4,
+        True,
+    )
+    twice = pl.concat([sent, sent])
+    assert all(len(one.pairs) == 1 for one in proposed_keys(asked.lazy(), twice.lazy())), (
+        "no key where rows stand twice"
+    )
 
 
 def test_nothing_is_proposed_where_nothing_meets():
@@ -44,7 +63,7 @@ def test_as_many_rows_meet_as_a_proposal_says(bench_of, left, right):
     mine, its = pl.DataFrame({"a": left}, schema={"a": pl.String}), pl.DataFrame({"b": right}, schema={"b": pl.String})
     for one in proposed_keys(mine.lazy(), its.lazy()):
         chosen = {
-            "keys": [{"column": one.column, "reference": one.reference}],
+            "keys": [{"column": column, "reference": reference} for column, reference in one.pairs],
             "as_numbers": one.numbers,
             "many": "first",
             "bring": [{"column": "b", "name": "its"}],

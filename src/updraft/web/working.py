@@ -205,9 +205,9 @@ def keys(flow_id: str, key: str) -> Any:
 def look_alikes(flow_id: str, key: str) -> Any:
     """Families of spellings of a column. Body: `column`, the ways, `strictness`.
 
-    Answers `families` (`name`, `why`, `sure`, `weakest`: the way least sure of it, `spellings`: value, rows, why,
-    likeness), at most 2,000, those with most rows first; how many there are (`all`), `distinct` values; and `strictness`: how many families
-    each strictness would give, from the loosest.
+    Answers `families` (`name`, `why`, `sure`, `weakest`: the way least sure of it, `spellings`: value, rows,
+    why, likeness), at most 2,000, those with most rows first; how many there are (`all`), `distinct` values;
+    and `strictness`: how many families each strictness would give, from the loosest.
     """
     body = body_of(Likeness)
     table = _table(key, body.output)

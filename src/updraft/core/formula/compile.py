@@ -203,7 +203,7 @@ def _no_formula(node: ast.AST) -> tuple[str, str]:
     if isinstance(node, ast.Tuple):
         return (
             "a comma stands between two values.",
-            "The decimal sign is a point, and thousands have none: 1000.5. A function has its values in brackets.",
+            "The decimal sign is a point, and thousands have none: 1000.5.",
         )
     if isinstance(node, ast.List) and len(node.elts) == 1 and isinstance(node.elts[0], ast.Name):
         name = node.elts[0].id

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
+from itertools import combinations
 from typing import Any
 
 import polars as pl
@@ -17,21 +18,22 @@ _CLOSER = 12  # pairs that are counted as the step would compare them
 _LEAST = 0.2  # share of rows that must meet, unless the names are equal
 _KEYS = {Kind.TEXT, Kind.WHOLE, Kind.NUMBER, Kind.DATE, Kind.DATETIME}
 _NUMBERS = {Kind.WHOLE, Kind.NUMBER}
+_TRIED = 5  # pairs that are tried together where none is a key by itself
 
 
 @dataclass(frozen=True)
 class KeyProposal:
-    """A pair of columns that rows may meet by.
+    """Columns that rows may meet by.
 
     Args:
+        pairs: columns of this table, each with the one of the other table that it equals.
         rows: of this table, so many meet one of the other table; `of` have a value.
-        unique: whether each value stands once in the other table.
+        unique: whether the values of each row that meets stand once in the other table.
         numbers: they meet only where digits are compared as numbers.
         score: higher is likelier.
     """
 
-    column: str
-    reference: str
+    pairs: tuple[tuple[str, str], ...]
     rows: int
     of: int
     unique: bool
@@ -43,7 +45,7 @@ class KeyProposal:
 
 
 def proposed_keys(table: pl.LazyFrame, other: pl.LazyFrame, most: int = 4) -> list[KeyProposal]:
-    """Pairs of columns that are likely keys, the likeliest first.
+    """Pairs of columns that are likely keys, the likeliest first; several together where none is unique.
 
     The score is the share of rows that meet, half of it for values that repeat in the other table; equal
     names add a quarter. Whole numbers of other names count half: places in two lists meet by chance. All
@@ -61,7 +63,45 @@ def proposed_keys(table: pl.LazyFrame, other: pl.LazyFrame, most: int = 4) -> li
         if rows >= _LEAST * int(mine[own]["\0n"].sum()) or same:
             likely.append((own, far))
     found = [one for own, far in likely[:_CLOSER] if (one := _proposal(mine[own], its[far])) is not None]
-    return sorted(found, key=lambda one: (-one.score, one.column, one.reference))[:most]
+    found += _together(table, other, [one for one in found if not one.unique])
+    return sorted(found, key=lambda one: (-one.score, one.pairs))[:most]
+
+
+def _together(table: pl.LazyFrame, other: pl.LazyFrame, singles: list[KeyProposal]) -> list[KeyProposal]:
+    """Of pairs that are no key by themselves, the fewest that are one together, by most rows."""
+    singles = sorted(singles, key=lambda one: -one.score)[:_TRIED]
+    for many in (2, 3):
+        found = []
+        for some in combinations(singles, many):
+            pairs = tuple(one.pairs[0] for one in some)
+            if any(len({pair[side] for pair in pairs}) < many for side in (0, 1)):
+                continue
+            numbers = any(one.numbers for one in some)
+            rows, of = _met_by(table, other, pairs, numbers=numbers)
+            if rows and rows >= _LEAST * of:
+                score = rows / of + (0.25 if any(_same(*pair) for pair in pairs) else 0.0)
+                found.append(KeyProposal(pairs, rows, of, True, numbers, round(score, 4)))
+        if found:
+            return [max(found, key=lambda one: (one.score, one.pairs))]
+    return []
+
+
+def _met_by(
+    table: pl.LazyFrame, other: pl.LazyFrame, pairs: tuple[tuple[str, str], ...], *, numbers: bool
+) -> tuple[int, int]:
+    """Rows that meet by all pairs, 0 where some meet several rows; and those that have all values."""
+    left, right = table.collect_schema(), other.collect_schema()
+    names = [f"\0{n}" for n in range(len(pairs))]
+    own = [
+        key_of(a, left, right[b], numbers=numbers).alias(k) for (a, b), k in zip(pairs, names, strict=True)
+    ]
+    far = [
+        key_of(b, right, left[a], numbers=numbers).alias(k) for (a, b), k in zip(pairs, names, strict=True)
+    ]
+    mine = table.select(own).drop_nulls().collect()
+    its = other.select(far).drop_nulls().group_by(names).agg(pl.len().alias("\0m")).collect()
+    met = mine.join(its, on=names, how="inner")
+    return met.height if (met["\0m"] == 1).all() else 0, mine.height
 
 
 def _columns(table: pl.LazyFrame) -> list[pl.DataFrame]:
@@ -110,7 +150,7 @@ def _proposal(left: pl.DataFrame, right: pl.DataFrame) -> KeyProposal | None:
         return None
     score = share * (1.0 if unique else 0.5) + (0.25 if same else 0.0)
     by_chance = mine in _NUMBERS and its in _NUMBERS and not same
-    return KeyProposal(column, reference, met, of, unique, numbers, round(score / (1 + by_chance), 4))
+    return KeyProposal(((column, reference),), met, of, unique, numbers, round(score / (1 + by_chance), 4))
 
 
 def _met(left: pl.DataFrame, right: pl.DataFrame, *, numbers: bool) -> tuple[int, bool]:

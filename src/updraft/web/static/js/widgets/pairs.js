@@ -56,10 +56,11 @@ function proposals(field) {
   const chosen = (field.value ?? []).length > 0;
   const take = (one) => {
     const now = field.form.settings[field.name] ?? [];
-    const others = now.filter((item) => item.column !== one.column && item.column);
-    const pair = { column: one.column, reference: one.reference };
+    const pairs = one.pairs.map(([column, reference]) => ({ column, reference }));
+    const fresh = new Set(pairs.map((pair) => pair.column));
+    const others = now.filter((item) => item.column && !fresh.has(item.column));
     field.form.change({
-      [field.name]: [...others, pair],
+      [field.name]: [...others, ...pairs],
       ...(one.numbers ? { as_numbers: true } : {}),
     });
     field.form.remake(field.name);
@@ -69,7 +70,7 @@ function proposals(field) {
     h(
       "button",
       { type: "button", class: "key-proposal", onclick: () => take(one) },
-      h("strong", {}, `${one.column} = ${one.reference}`),
+      h("strong", {}, one.pairs.map((pair) => pair.join(" = ")).join(", ")),
       h(
         "span",
         { class: "muted small" },
