@@ -9,8 +9,9 @@ import polars as pl
 import pytest
 
 from tests.served import until
-from updraft.core.steps import Result
+from updraft.core.steps import Result, kinds
 from updraft.core.steps.sources.type_in_a_table import TypeInATable
+from updraft.core.values import Kind
 
 ADD = {"op": "add", "step": {"kind": "read_file", "settings": {"path": "growers.xlsx"}}}
 
@@ -373,6 +374,9 @@ def test_steps_are_offered_by_what_fits_here_and_what_is_used_most(client):
     none = offered(after="")
     assert none["most"] == [] and none["lacks"]["keep_rows"] == "needs a table; bring one in first"
     assert none["kinds"][0] == "read_file" and "read_file" not in none["lacks"]
+    columns = {"Lot": Kind.TEXT}
+    alone = {kind.kind for kind in kinds().values() if "second table" in kind.lacks(columns, 1)}
+    assert alone == {"join", "look_up", "look_up_alike", "compare_tables"}, "others begin with what was typed"
     client.upload(flow, "d.csv", b"Lot,Grams\n1,2\n2,3\n")
     read = {"id": "r", "kind": "read_file", "settings": {"path": "d.csv"}}
     keep = [{"id": f"k{n}", "kind": "keep_rows", "settings": {"by": "first", "count": 1}} for n in range(3)]

@@ -42,10 +42,14 @@ class Template:
         """The columns that it names, each once."""
         return list(dict.fromkeys(part for hole, part in self.parts if hole))
 
-    def check(self, known: Iterable[str], *, field: str) -> None:
-        """Raise the problem of a text that is empty, or names a column that is not there."""
+    def check(self, known: Iterable[str], *, field: str, thing: str = "The text") -> None:
+        """Raise the problem of a text that is empty, or names a column that is not there.
+
+        Args:
+            thing: what the text is, as the problem names it.
+        """
         if not self.text.strip():
-            raise Problem("The text", "it is empty.", "Type one.", field=field, code="unfinished")
+            raise Problem(thing, "it is empty.", "Type one.", field=field, code="unfinished")
         known = list(known)
         for name in self.columns:
             if name not in known:

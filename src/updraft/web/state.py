@@ -76,7 +76,7 @@ def _step(studio: Studio, planned: Plan, step: PlannedStep, pending: bool) -> di
         "problem": problem.as_dict() if problem else None,
         "blocked_by": blocked,
         "fingerprint": step.fingerprint,
-        **(_numbers(table) if table else {}),
+        **(_numbers(table, bool(kind and kind.other_rows)) if table else {}),
     }
 
 
@@ -115,10 +115,10 @@ def problem_of(studio: Studio, planned: Plan, step: PlannedStep) -> tuple[Proble
     return None, step.waits_for or studio.failed_below(planned, step.step.id) or ""
 
 
-def _numbers(table: Table) -> dict[str, Any]:
+def _numbers(table: Table, other_rows: bool) -> dict[str, Any]:
     return {
         "rows": table.height,
-        "change": change(table),
+        "change": change(table, other_rows),
         "facts": [vars(f) for f in table.facts],
         "warnings": list(table.warnings),
         "sides": {k: v for k, v in table.rows.items() if k and k != "open"},

@@ -186,6 +186,7 @@ def _about(flow_id: str, planned: Plan, ref: Ref, table: Table | None) -> dict[s
         app.look(flow_id, planned, main.step)
         before = f"{planned.fingerprint(main)}.{main.output}"
     elsewhere = origins(planned, app, ref.step)
+    kind = kinds().get(step.step.kind)
     return {
         "key": table.fingerprint,
         "step": ref.step,
@@ -196,7 +197,7 @@ def _about(flow_id: str, planned: Plan, ref: Ref, table: Table | None) -> dict[s
         "rows": table.rows[ref.output],
         "rows_in": table.rows_in,
         "seconds": table.seconds,
-        "did": did(table),
+        "did": did(table, bool(kind and kind.other_rows)),
         "touched": list(table.touched or ()),
         "sides": {k: v for k, v in table.rows.items() if k and k != "open"},  # those are on the desk
         "titles": {out.name: out.title for out in outputs_of(step.step) if not out.main},

@@ -5,11 +5,15 @@ from __future__ import annotations
 from updraft.core import Table
 
 
-def change(table: Table) -> str:
-    """What a step did to the table, in a word or two: rows gone, cells changed, columns brought."""
+def change(table: Table, other_rows: bool = False) -> str:
+    """What a step did to the table, in a word or two: rows gone, cells changed, columns brought.
+
+    Args:
+        other_rows: its rows stand for other things than those that came in: none of these is gone.
+    """
     parts = []
-    if table.touched is None and table.rows_in is not None and table.height != table.rows_in:
-        difference = table.height - table.rows_in
+    difference = table.height - (table.height if table.rows_in is None else table.rows_in)
+    if difference and table.touched is None and not other_rows:
         parts.append(f"{difference:+,} {'row' if abs(difference) == 1 else 'rows'}".replace("-", "−"))
     cells = sum(table.changed.values())
     if cells:
@@ -20,10 +24,12 @@ def change(table: Table) -> str:
     return ", ".join(parts)
 
 
-def did(table: Table) -> str:
-    """What a step did, as a sentence for the foot."""
+def did(table: Table, other_rows: bool = False) -> str:
+    """What a step did, as a sentence for the foot; see `change`."""
     if table.rows_in is None:
         return "Brought in"
+    if other_rows:
+        return f"Made of {_rows(table.rows_in)}"
     if table.touched is None and table.height != table.rows_in:
         more = table.height - table.rows_in
         return f"{_rows(table.rows_in)} came in, {abs(more):,} {'more' if more > 0 else 'fewer'} go out"

@@ -33,6 +33,11 @@ class Settings(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
     unfilled: ClassVar[frozenset[str]] = frozenset()  # settings in which {params.name} is left as it stands
 
+    @classmethod
+    def titled(cls, name: str) -> str:
+        """What a setting is called on the screen, as a problem names it."""
+        return f"“{cls.model_fields[name].title}”"
+
 
 def setting(title: str, help: str = "", *, widget: str = "", default: Any = ..., **hints: Any) -> Any:
     """A field of Settings with what its form control needs: a title, a help text and a widget of the desk.
@@ -282,10 +287,8 @@ class StepKind(ABC):
         return ""
 
     def _starting_ports(self) -> tuple[Port, ...]:
-        try:
-            return self.ports(self.Settings())
-        except ValueError:  # settings that only a person can say
-            return self.inputs
+        # Not checked: what only a person can say is still missing.
+        return self.ports(self.Settings.model_construct(**self.starting_settings()))
 
     def ports(self, settings: Any) -> tuple[Port, ...]:
         """The ports it has with these settings; the main one is the same with all of them."""

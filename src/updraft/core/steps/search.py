@@ -123,6 +123,9 @@ def _score(word: str, kind: StepKind) -> float:
 
 def _whole(query: str, kind: StepKind) -> float:
     """A typed phrase that is one of the kind's own beats the same words scattered."""
-    if kind.title.casefold().startswith(query):
+    title = kind.title.casefold()
+    if title.startswith(query):
         return 50
+    if query in title.split():
+        return 40
     return 30 if any(query == word.casefold() for word in kind.words) else 0

@@ -67,7 +67,7 @@ class CombineColumns(StepKind):
     def _used(self, settings: CombineColumnsSettings, schema: pl.Schema) -> tuple[str, ...]:
         if settings.by == "template":
             template = Template(settings.template)
-            template.check(schema, field="template")
+            template.check(schema, field="template", thing="The template")
             if not template.columns:
                 raise Problem(
                     "The template", "it names no column.", "Write one in braces, such as {Variety}.",

@@ -61,7 +61,7 @@ class FillReport(StepKind):
         known = tables.main.collect_schema()
         need_columns(settings.by, known, field="by")
         for field in ("title", "name"):
-            Template(getattr(settings, field)).check(known, field=field)
+            Template(getattr(settings, field)).check(known, field=field, thing=settings.titled(field))
         if settings.template:
             context.file(settings.template)
         return Result(tables.main, touched=())

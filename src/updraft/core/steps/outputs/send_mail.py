@@ -69,7 +69,7 @@ class SendMail(StepKind):
         known = tables.main.collect_schema()
         need_columns(settings.by, known, field="by")
         for field in ("sender", "to", "subject"):
-            Template(getattr(settings, field)).check(known, field=field)
+            Template(getattr(settings, field)).check(known, field=field, thing=settings.titled(field))
         if settings.text.strip():
             Template(settings.text).check(known, field="text")
         if settings.attach != "none":

@@ -72,7 +72,7 @@ class WriteLinkedData(StepKind):
     def apply(self, tables: Tables, settings: WriteLinkedDataSettings, context: Context) -> Result:
         known = tables.main.collect_schema()
         subject = Template(settings.subject)
-        subject.check(known, field="subject")
+        subject.check(known, field="subject", thing="The address of each row's thing")
         for said in settings.statements:
             if said.value == "address":
                 Template(said.address).check(known, field="statements")

@@ -89,7 +89,7 @@ export const outsideWidgets = {
       kind: [column.label, column.type, column.key].filter(Boolean).join(" · "),
     }));
     if (!columns.length)
-      return group(field, h("span", { class: "muted small" }, "Choose a table first."));
+      return group(field, h("span", { class: "muted small" }, "Choose what to read first."));
     const names = columns.map((column) => column.name),
       chosen = field.value ?? [];
     return group(

@@ -1,5 +1,5 @@
 /** Widgets for lists of pairs: recodes, kinds of columns, keys, brought columns, figures. */
-import { count, data, h, plural } from "../dom.js";
+import { count, data, freshId, h, plural } from "../dom.js";
 import { group, keepingFocus, removeButton, select, columnsOf } from "./basic.js";
 import { checkList, columnOptions } from "./columns.js";
 import { listEditor } from "./items.js";
@@ -104,6 +104,14 @@ const RECKONED = new Set(["sum", "mean", "median", "percentile", "deviation"]);
 export const pairWidgets = {
   changes(field) {
     const items = (field.value ?? []).map((item) => ({ ...item }));
+    const ofValues = "column" in field.schema.properties; // else the pairs are names of columns
+    const known = ofValues
+      ? null
+      : h(
+          "datalist",
+          { id: freshId("old") },
+          columnsOf(field).map(({ name }) => h("option", { value: name })),
+        );
     const place = h("div", { class: "rows" });
     const shown = () =>
       items.length && items.at(-1).old === "" && items.at(-1).new === ""
@@ -119,10 +127,11 @@ export const pairWidgets = {
       h("input", {
         type: "text",
         class: "form-control form-control-sm",
-        "aria-label": `${key === "old" ? "Old" : "New"} value ${n + 1}`,
+        "aria-label": `${key === "old" ? "Old" : "New"} ${ofValues ? "value" : "name"} ${n + 1}`,
+        list: key === "old" && known ? known.id : null,
         value: item[key],
         spellcheck: "false",
-        placeholder: key === "new" && item.old ? "empty" : null,
+        placeholder: key === "new" && item.old ? (ofValues ? "empty" : "same name") : null,
         oninput: (event) => {
           const grew = n >= items.length;
           at(n)[key] = event.target.value;
@@ -210,7 +219,7 @@ export const pairWidgets = {
         h("span", {}, "New"),
       ),
       h("div", { class: "changes-scroll" }, place),
-      details,
+      known ?? details,
     );
   },
 
