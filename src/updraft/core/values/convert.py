@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 from calendar import month_name
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from functools import cache
 
 import polars as pl
@@ -70,6 +70,7 @@ FORMATS: dict[Kind, tuple[str, ...]] = {
         "Weekday, D. Month YYYY",
         "Weekday, Month D, YYYY",
         "YYYY.MM.DD",
+        "MM-DD-YYYY",
         "YYYYMMDD",
     ),
     Kind.DATETIME: (
@@ -91,10 +92,47 @@ FORMATS: dict[Kind, tuple[str, ...]] = {
         "M/D/YYYY hh:mm",
         "D/M/YYYY hh:mm:ss",
         "M/D/YYYY hh:mm:ss",
+        "D.M.YYYY h:mm",
+        "D/M/YYYY h:mm",
+        "M/D/YYYY h:mm",
         "D/M/YYYY h:mm AM",
         "M/D/YYYY h:mm AM",
     ),
     Kind.NUMBER: ("1,234.5", "1.234,5", "1 234,5"),
+}
+
+_SHAPES = 500  # shapes of texts, the most frequent ones, by which forms are shortlisted
+_DAYS = (
+    "YYYY-M-D",
+    "YYYY/M/D",
+    "D.M.YYYY",
+    "D.M.YY",
+    "D/M/YYYY",
+    "M/D/YYYY",
+    "D/M/YY",
+    "M/D/YY",
+    "D-M-YYYY",
+    "M-D-YYYY",
+    "D-Mon-YYYY",
+    "D-Mon-YY",
+    "D Mon YYYY",
+    "Mon D YYYY",
+    "Mon D, YYYY",
+)
+_CLOCKS = ("h:mm", "h:mm:ss", "h:mm AM", "h:mm:ss AM")
+
+
+def _and_more(forms: tuple[str, ...], more: Iterable[str]) -> tuple[str, ...]:
+    return tuple(dict.fromkeys([*forms, *more]))
+
+
+# Read wherever a form is looked for: what is offered, and the days and clocks that programs put together.
+KNOWN: dict[Kind, tuple[str, ...]] = {
+    Kind.DATE: _and_more(FORMATS[Kind.DATE], _DAYS),
+    Kind.DATETIME: _and_more(
+        FORMATS[Kind.DATETIME], (f"{day} {clock}" for day in _DAYS for clock in _CLOCKS)
+    ),
+    Kind.NUMBER: FORMATS[Kind.NUMBER],
 }
 _MARKS = {"1,234.5": (",", "."), "1.234,5": (".", ","), "1 234,5": (r" \u{a0}\u{202f}", ",")}
 _YES = ["y", "true", "1", "x", *answers(True)]
@@ -107,7 +145,8 @@ def pattern_of(form: str, *, year: bool = True) -> str:
     Args:
         year: whether it must say where the year stands, as a date that is read does.
     """
-    pattern = _LETTER.sub(lambda m: dict(_LETTERS)[m.group()], form.replace("%", "%%"))
+    letters = dict(_LETTERS) if "AM" in form else {**dict(_LETTERS), "h": "%-H"}
+    pattern = _LETTER.sub(lambda m: letters[m.group()], form.replace("%", "%%"))
     if not re.search(r"%[Yy]" if year else r"%[a-zA-Z-]", pattern):
         raise Problem(
             f"Format “{form}”",
@@ -207,7 +246,7 @@ def _date(text: pl.Expr, kind: Kind, form: str) -> pl.Expr:
     if kind is Kind.DATE:
         read = text.str.to_date(pattern, strict=False)
     else:
-        if "%H" not in pattern and "%-I" not in pattern:
+        if not re.search("%-?[HI]", pattern):
             return _date(text, Kind.DATE, form).cast(pl.Datetime("us"))
         read = text.str.to_datetime(pattern, strict=False, time_unit="us")
     return pl.when(text.str.contains(_guard(form))).then(read).otherwise(None)
@@ -265,16 +304,20 @@ def guess_format(values: pl.Series, kind: Kind) -> list[str]:
 
     A format that could be read day-first and month-first alike is taken only when another value decides.
     """
-    left = values.drop_nulls().unique()
+    left = values.drop_nulls().unique(maintain_order=True)
+    counted = left.str.replace_all(r"\d", "0").value_counts(sort=True, name="n")
+    shapes = counted.to_series().head(_SHAPES).to_list()
+    likely = [
+        form for form in KNOWN[kind] if kind is Kind.NUMBER or any(could_read(form, text) for text in shapes)
+    ]
     chosen: list[str] = []
-    while left.len():
+    while likely and left.len():
         name = left.name or "value"
         frame = left.rename(name).to_frame()
         reads = frame.select(
-            converted(name, pl.String(), kind, [form]).is_not_null().sum().alias(form)
-            for form in FORMATS[kind]
+            converted(name, pl.String(), kind, [form]).is_not_null().sum().alias(form) for form in likely
         )
-        best = max(FORMATS[kind], key=lambda form: int(reads[form][0]))
+        best = max(likely, key=lambda form: int(reads[form][0]))
         if not reads[best][0]:
             break
         chosen.append(best)

@@ -13,7 +13,7 @@ from functools import partial
 
 import polars as pl
 
-from updraft.core.values.convert import FORMATS, converted, could_read
+from updraft.core.values.convert import FORMATS, KNOWN, converted, could_read
 from updraft.core.values.kinds import DTYPES, TITLES, Kind, kind_of
 from updraft.core.values.languages import ANSWERS, ERRORS, UNKNOWN, are_answers
 from updraft.core.values.twins import TWINS, told_apart
@@ -178,7 +178,7 @@ def _dates(first: str) -> list[tuple[Kind, str]]:
     return [
         (kind, form)
         for kind in (Kind.DATE, Kind.DATETIME)
-        for form in FORMATS[kind]
+        for form in KNOWN[kind]
         if form != "YYYYMMDD" and could_read(form, first)
     ]
 

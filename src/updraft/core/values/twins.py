@@ -2,31 +2,31 @@
 
 from __future__ import annotations
 
+import re
+
 import polars as pl
 
-from updraft.core.values.convert import converted
+from updraft.core.values.convert import KNOWN, converted
 from updraft.core.values.kinds import Kind
 
+_ORDER = re.compile(r"^(DD?)([/-])(MM?)(?=\2Y)|^(MM?)([/-])(DD?)(?=\5Y)")
+
+
+def _twin(form: str) -> str:
+    """The form with day and month changed about; nothing where their order is no question."""
+    found = _ORDER.match(form)
+    if found is None:
+        return ""
+    first, mark, second = found.groups()[:3] if found[1] else found.groups()[3:]
+    return f"{second}{mark}{first}{form[found.end() :]}"
+
+
 # "04/05/2026" is two days, "1,234" two numbers.
-TWINS = {
-    "1,234.5": "1.234,5",
-    "1.234,5": "1,234.5",
-    "DD/MM/YYYY": "MM/DD/YYYY",
-    "MM/DD/YYYY": "DD/MM/YYYY",
-    "DD/MM/YY": "MM/DD/YY",
-    "MM/DD/YY": "DD/MM/YY",
-    "D/M/YYYY": "M/D/YYYY",
-    "M/D/YYYY": "D/M/YYYY",
-    "D/M/YY": "M/D/YY",
-    "M/D/YY": "D/M/YY",
-    "DD/MM/YYYY hh:mm": "MM/DD/YYYY hh:mm",
-    "MM/DD/YYYY hh:mm": "DD/MM/YYYY hh:mm",
-    "D/M/YYYY hh:mm": "M/D/YYYY hh:mm",
-    "M/D/YYYY hh:mm": "D/M/YYYY hh:mm",
-    "D/M/YYYY hh:mm:ss": "M/D/YYYY hh:mm:ss",
-    "M/D/YYYY hh:mm:ss": "D/M/YYYY hh:mm:ss",
-    "D/M/YYYY h:mm AM": "M/D/YYYY h:mm AM",
-    "M/D/YYYY h:mm AM": "D/M/YYYY h:mm AM",
+TWINS = {"1,234.5": "1.234,5", "1.234,5": "1,234.5"} | {
+    form: twin
+    for kind in (Kind.DATE, Kind.DATETIME)
+    for form in KNOWN[kind]
+    if (twin := _twin(form)) in KNOWN[kind]
 }
 _LEAST = 6  # distinct values without which nothing is told by all of them together
 

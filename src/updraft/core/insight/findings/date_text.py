@@ -11,13 +11,13 @@ from updraft.core.figures import pattern_of_text
 from updraft.core.insight.findings.model import Finding, Repair, plural, recode, short, step, where
 from updraft.core.insight.findings.naming import words_of
 from updraft.core.insight.findings.view import Column, View
-from updraft.core.values import FORMATS, TWINS, Kind, converted
-from updraft.core.values.convert import could_read
+from updraft.core.values import TWINS, Kind, converted
+from updraft.core.values.convert import KNOWN, could_read
 
 _SHARE = 0.8  # of the filled cells, placeholders left out, that must read as dates
 _LEAST = 5
 _DATE_FORMS = [
-    (kind, form) for kind in (Kind.DATE, Kind.DATETIME) for form in FORMATS[kind] if form != "YYYYMMDD"
+    (kind, form) for kind in (Kind.DATE, Kind.DATETIME) for form in KNOWN[kind] if form != "YYYYMMDD"
 ]
 
 
@@ -63,7 +63,7 @@ def _dates(column: Column) -> Iterator[Finding]:
     emptied = int(rest.filter(~pl.col("value").is_in(list(serials)))["n"].sum())
     first = (recode(column.name, serials),) if serials else ()
     order_of = [*cover, *(["YYYY-MM-DD"] if serials and "YYYY-MM-DD" not in cover else [])]
-    kind = Kind.DATETIME if any("hh" in form for form in cover) else Kind.DATE
+    kind = Kind.DATETIME if any(":mm" in form for form in cover) else Kind.DATE
     odd_text = f"; {plural(odd, 'cell is', 'cells are')} no date" if odd else ""
     rare = reads.filter(any_ & ~pl.col(cover[0]))
     repairs = [
@@ -146,7 +146,7 @@ def _ordered(reads: pl.DataFrame, names: list[str]) -> tuple[list[str], bool, tu
 
 def _serials(odd: pl.Series, reads: pl.DataFrame, form: str) -> dict[str, str]:
     """Spreadsheet day numbers (days since 1899-12-30) among dates → the day, where it lies among the others."""
-    kind = Kind.DATETIME if "hh" in form else Kind.DATE
+    kind = Kind.DATETIME if ":mm" in form else Kind.DATE
     days = reads.select(converted("value", pl.String(), kind, [form]).cast(pl.Date)).to_series().drop_nulls()
     if not days.len():
         return {}
