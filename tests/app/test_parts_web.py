@@ -126,7 +126,9 @@ def test_a_run_with_a_parameter_of_another_kind_is_refused_before_it_is_made(cli
     client.studio.runs.start(again)
     client.studio.runs.finish(again, "ok", {})
     page = client.http.get(f"/flows/{flow}/runs").get_data(as_text=True)
-    assert "nothing is delivered" in page and ">tried<" in page and ">ok<" not in page, "a trial does not pass for a run"
+    assert "nothing is delivered" in page and ">tried<" in page and ">ok<" not in page, (
+        "a trial does not pass for a run"
+    )
     client.studio.runs.start(again)
     client.studio.runs.finish(again, "ok", {})
     fresh = client.post(f"/api/runs/{again}/repeat").json["id"]

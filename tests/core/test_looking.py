@@ -19,6 +19,7 @@ from updraft.core.insight import (
     counted_values,
     cross_table,
     determined_by,
+    exceptions,
     ordered_values,
     scatter,
 )
@@ -189,6 +190,18 @@ def test_rows_told_by_their_place_make_no_rule():
         Focus(chips=[Chip(label="", finding="mine")]).rule(TABLE.schema)
 
 
+@given(st.lists(st.tuples(st.sampled_from("abc"), st.sampled_from(["x", "y", "z", None])), min_size=20, max_size=60))
+def test_the_rows_that_break_a_dependency_are_as_many_as_its_share_leaves_out(pairs):
+    table = pl.DataFrame(pairs, schema=["key", "value"], orient="row")
+    full = table.drop_nulls()
+    usual = full.group_by("key", "value").len().group_by("key").agg(pl.col("len").max())["len"].sum()
+    rows = exceptions(table, "key", "value")
+    assert rows.len() == full.height - usual and rows.n_unique() == rows.len()
+    for key in rows.to_list() and table[rows.to_list()]["key"].unique():
+        kept = table.with_row_index("row").filter(~pl.col("row").is_in(rows.implode()) & (pl.col("key") == key))
+        assert kept["value"].drop_nulls().n_unique() == 1, "without them the key determines the value"
+
+
 def test_two_columns_are_counted_together_and_the_one_that_determines_is_named():
     table = pl.DataFrame(
         {"code": ["a", "a", "b", "b", "c", "c"] * 10, "name": ["A", "A", "B", "B", "B", "B"] * 10, "n": range(60)}
@@ -200,7 +213,9 @@ def test_two_columns_are_counted_together_and_the_one_that_determines_is_named()
         and cross["counts"] == [[0, 20], [20, 0], [20, 0]]
     )
     assert cross["row_totals"] == [20, 20, 20] and cross["total"] == 60
-    assert determined_by(table, "code") == [{"column": "name", "determines": 1.0, "determined": 0.0}]
+    assert determined_by(table, "code") == [
+        {"column": "name", "determines": 1.0, "determined": 0.0, "against": 0, "against_it": 0}
+    ]
     points = scatter(table.with_columns(m=-2 * pl.col("n")), "n", "m")
     assert (
         points["all"] == 60

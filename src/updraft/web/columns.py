@@ -68,7 +68,7 @@ def focused_rows(key: str, output: str, focus: Focus) -> pl.Series | None:
     """Numbers of the rows in focus; None for all of them."""
     if focus.nothing:
         return None
-    found = {name: _rows_of(key, name) for name in focus.findings()}
+    found = {name: _rows_of(key, name, output) for name in focus.findings()}
 
     def make() -> pl.Series:
         return focus.rows(
@@ -79,9 +79,20 @@ def focused_rows(key: str, output: str, focus: Focus) -> pl.Series | None:
     return rows
 
 
-def _rows_of(key: str, name: str) -> pl.Series | None:
-    """Rows of a finding of this table, or rows that another table lacks (`gone:KEY`, `new:KEY`)."""
+def _rows_of(key: str, name: str, output: str = "") -> pl.Series | None:
+    """Rows of a finding of this table, rows that another table lacks (`gone:KEY`, `new:KEY`), or those that
+    break what one column says of another (`against:[A, B]`).
+    """
     way, _, other = name.partition(":")
+    if way == "against":
+        from updraft.core.insight import exceptions
+
+        both = json.loads(other)
+        broken: pl.Series = remembered(
+            ("against", key, output, other),
+            lambda: exceptions(_frame(key, output).select(both).collect(), *both),
+        )
+        return broken
     if way in ("gone", "new"):
         before, after = (key, other) if way == "gone" else (other, key)
         pair: tuple[pl.Series, pl.Series] = remembered(

@@ -7,7 +7,7 @@ from lazy_loader import attach
 if TYPE_CHECKING:
     from updraft.core.insight.findings import CODES, Finding, Repair, apply_repair, find, repair_all
     from updraft.core.insight.focus import Chip, Focus
-    from updraft.core.insight.pairs import cross_table, determined_by, scatter
+    from updraft.core.insight.pairs import cross_table, determined_by, exceptions, scatter
     from updraft.core.insight.summary import (
         ColumnSummary,
         column_values,
@@ -22,7 +22,7 @@ __getattr__, __dir__, _ = attach(
     submod_attrs={
         "findings": ["CODES", "Finding", "Repair", "apply_repair", "find", "repair_all"],
         "focus": ["Chip", "Focus"],
-        "pairs": ["cross_table", "determined_by", "scatter"],
+        "pairs": ["cross_table", "determined_by", "exceptions", "scatter"],
         "summary": [
             "ColumnSummary",
             "column_values",
@@ -44,6 +44,7 @@ __all__ = [
     "counted_values",
     "cross_table",
     "determined_by",
+    "exceptions",
     "find",
     "ordered_values",
     "repair_all",

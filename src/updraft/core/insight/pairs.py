@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import polars as pl
 
-from updraft.core.insight.findings.groups import agreeing, codes
+from updraft.core.insight.findings.groups import against, agreeing, codes
 from updraft.core.insight.findings.view import Column
 from updraft.core.values import Kind
 from updraft.core.values.text import shown
@@ -103,8 +103,8 @@ def determined_by(table: pl.DataFrame, name: str, most: int = 30) -> list[dict[s
 
     Returns:
         For each other column with values that repeat: `column`; `determines`: the share of rows in which the
-        other has the value most of the same value of `name` have; `determined`: the same the other way round.
-        Highest first.
+        other has the value most of the same value of `name` have; `determined`: the same the other way round;
+        `against`, `against_it`: the rows in which it has not (see `exceptions`). Highest first.
     """
     columns = [Column(series, n) for n, series in enumerate(table.get_columns())]
     mine = next(c for c in columns if c.name == name)
@@ -129,4 +129,22 @@ def determined_by(table: pl.DataFrame, name: str, most: int = 30) -> list[dict[s
         if max(forth, back) >= 0.8:
             found.append((other.name, forth, back))
     ranked = sorted(found, key=lambda f: (-max(f[1], f[2]), f[0]))[:most]
-    return [{"column": column, "determines": forth, "determined": back} for column, forth, back in ranked]
+    by_name = {
+        column.name: codes(column) for column in columns if column.name in {name for name, *_ in ranked}
+    }
+    return [
+        {
+            "column": column,
+            "determines": forth,
+            "determined": back,
+            "against": len(against(own, by_name[column])) if forth else 0,
+            "against_it": len(against(by_name[column], own)) if back else 0,
+        }
+        for column, forth, back in ranked
+    ]
+
+
+def exceptions(table: pl.DataFrame, name: str, other: str) -> pl.Series:
+    """Numbers of the rows in which `other` is not what it is for most rows of the same `name`."""
+    own, theirs = (codes(Column(table[column], n)) for n, column in enumerate((name, other)))
+    return pl.Series(against(own, theirs), dtype=pl.UInt32)

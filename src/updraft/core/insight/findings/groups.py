@@ -120,6 +120,22 @@ def agreeing(key: Codes, other: Codes) -> tuple[float, float]:
     return float(np.maximum.reduceat(many, starts).sum() / len(o)), float(usual)
 
 
+def against(key: Codes, other: Codes) -> Codes:
+    """Numbers of the rows that have another value than most of their group; of values that are as many, the first one
+    is taken for most. As many as `agreeing` leaves out.
+    """
+    rows = np.flatnonzero((key >= 0) & (other >= 0)).astype(np.int32)
+    if not len(rows):
+        return rows
+    k, o = key[rows].astype(np.int64), other[rows].astype(np.int64)
+    pairs, of, many = np.unique(k * (int(o.max()) + 1) + o, return_inverse=True, return_counts=True)
+    groups = pairs // (int(o.max()) + 1)
+    usual = np.zeros(len(pairs), dtype=bool)
+    order = np.lexsort((pairs, -many, groups))
+    usual[order[np.r_[True, groups[order][1:] != groups[order][:-1]]]] = True
+    return rows[~usual[of]]
+
+
 def _are_slips(odd: np.ndarray[Any, Any], values: Codes, key: Column, other: Column) -> bool:
     """Whether values that are not their group's look like slips, not like exceptions.
 

@@ -565,24 +565,21 @@ export class ColumnDesk {
     ]);
     if (asked !== this.asked) return;
     if (both) place.replaceChildren(...this.pair(both));
-    const line = (text) => h("li", {}, text);
-    const said = (known?.columns ?? []).flatMap(({ column, determines, determined }) => [
-      determines >= 0.8
-        ? line([
-            h("strong", {}, this.name),
+    const line = (one, other, part, against) =>
+      part < 0.8
+        ? null
+        : h(
+            "li",
+            {},
+            h("strong", {}, one),
             " determines ",
-            h("strong", {}, column),
-            ` in ${share(determines)} of the rows`,
-          ])
-        : null,
-      determined >= 0.8
-        ? line([
-            h("strong", {}, column),
-            " determines ",
-            h("strong", {}, this.name),
-            ` in ${share(determined)} of the rows`,
-          ])
-        : null,
+            h("strong", {}, other),
+            ` in ${share(part)} of the rows`,
+            against ? ["; not in ", this.exceptions(one, other, against)] : null,
+          );
+    const said = (known?.columns ?? []).flatMap((found) => [
+      line(this.name, found.column, found.determines, found.against),
+      line(found.column, this.name, found.determined, found.against_it),
     ]);
     dependencies.replaceChildren(
       h("h3", { class: "field-title" }, "What determines what"),
@@ -593,6 +590,25 @@ export class ColumnDesk {
             { class: "muted" },
             "No other column goes with this one in 80 % of the rows or more.",
           ),
+    );
+  }
+
+  /** The count of rows that break what one column says of another, which opens them. */
+  exceptions(one, other, many) {
+    const { studio } = this;
+    const chip = {
+      label: `${other} unlike others of its ${one}`,
+      column: "",
+      finding: `against:${JSON.stringify([one, other])}`,
+    };
+    const show = (focus) => {
+      focus.clear();
+      focus.chips.push(chip);
+    };
+    return h(
+      "button",
+      { type: "button", class: "count-way", onclick: () => studio.setFocus(show) },
+      plural(many, "row", "rows"),
     );
   }
 

@@ -148,9 +148,11 @@ export class Form {
   }
 
   focusFirst() {
-    this.element
-      .querySelector("input:not([type=radio]), select, textarea, input:checked, button")
-      ?.focus();
+    const all = "input:not([type=radio]), select, textarea, input:checked, button, summary";
+    for (const one of this.element.querySelectorAll(all)) {
+      one.focus(); // one that is not in sight takes no focus
+      if (document.activeElement === one) return;
+    }
   }
 }
 
