@@ -407,6 +407,15 @@ def test_rows_that_are_dropped_are_told_by_a_rule_where_there_is_one_and_by_thei
     assert steps[0]["settings"]["rule"]["of"][0] == {"column": "Lot", "test": "empty"}
 
 
+def test_a_row_that_says_nothing_is_a_total_where_it_is_the_sum_of_all_others():
+    cells = table(Other=[n % 7 for n in range(ROWS)], Kind=["a"] * ROWS, Held=[n % 5 + 2 for n in range(ROWS)])
+    sums = {name: round(sum(cells[name]), 2) for name in ("Grams", "Other", "Held")}
+    full = with_rows(cells, {**{name: values[0] for name, values in cells.items()}, **sums}, at=41)
+    assert said(full)["totals"].rows.to_list() == [41]
+    off = with_rows(cells, {**{name: values[0] for name, values in cells.items()}, **sums, "Other": 3, "Held": 4}, at=41)
+    assert "totals" not in said(off), "one figure that is half of its column is chance"
+
+
 def test_subtotals_are_found_with_their_totals():
     cells: dict[str, list] = {"Hub": [], "Garden": [], "Packets": []}
     for hub in HUBS:
