@@ -412,7 +412,9 @@ def test_a_row_that_says_nothing_is_a_total_where_it_is_the_sum_of_all_others():
     sums = {name: round(sum(cells[name]), 2) for name in ("Grams", "Other", "Held")}
     full = with_rows(cells, {**{name: values[0] for name, values in cells.items()}, **sums}, at=41)
     assert said(full)["totals"].rows.to_list() == [41]
-    off = with_rows(cells, {**{name: values[0] for name, values in cells.items()}, **sums, "Other": 3, "Held": 4}, at=41)
+    off = with_rows(
+        cells, {**{name: values[0] for name, values in cells.items()}, **sums, "Other": 3, "Held": 4}, at=41
+    )
     assert "totals" not in said(off), "one figure that is half of its column is chance"
 
 

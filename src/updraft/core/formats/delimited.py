@@ -51,7 +51,8 @@ def detect(path: Path, options: ReadOptions) -> Detected:
         )
     header = find_header(rows, options.skip, options.header_lines)
     first, why_header = options.header or ("first" if header.present else "none"), header.reason_header
-    told = comment_names(sample, delimiter, quote, escape, wide)
+    least = min((len(row) for row in rows if row), default=0)
+    told = comment_names(sample, delimiter, quote, escape, (least, wide))
     if told and options.header is None and header.reason_header != OTHER_SHAPE:
         first, why_header = "comment", "a comment line above names as many columns"
     reasons = {
@@ -114,8 +115,16 @@ def read(path: Path, detected: Detected, columns: frozenset[str] | None = None) 
     return Reading(frame, replace(detected, columns=tuple(names)), tuple(said), notes)
 
 
-def comment_names(sample: Sample, delimiter: str, quote: str, escape: str, width: int) -> Row | None:
-    """The names in the last comment line above the table that splits into as many texts as it is wide."""
+def comment_names(
+    sample: Sample, delimiter: str, quote: str, escape: str, widths: tuple[int, int]
+) -> Row | None:
+    """The names in the last comment line above the table that splits into as many texts as it is wide; or, as
+    the line right above it, into as many as its shortest row is.
+
+    Args:
+        widths: of the shortest row and of the widest.
+    """
+    least, width = widths
     if not sample.comment or width < 2:
         return None
     above: list[str] = []
@@ -123,12 +132,13 @@ def comment_names(sample: Sample, delimiter: str, quote: str, escape: str, width
         if line.strip() and not is_comment(line, sample.comment):
             break
         above.append(line)
-    for line in reversed(above):
+    for back, line in enumerate(reversed(above)):
         text = line.strip().lstrip(sample.comment).strip()
         row = next(iter(split(text, delimiter, quote, escape)), [])
         names = [(cell or "").strip() for cell in row]
         worded = all(name and not re.fullmatch(FIGURE, name) for name in names)
-        if worded and len(names) == len(set(names)) == width:
+        fits = len(names) == width or (not back and 3 <= len(names) <= least)
+        if worded and fits and len(names) == len(set(names)):
             return list(names)
     return None
 
@@ -180,8 +190,8 @@ def _first_rows(path: Path, detected: Detected) -> tuple[list[Row], int, bool]:
     if detected.options.header == "comment":
         options = detected.options
         signs = (options.delimiter or ",", options.quote or "", options.escape or "")
-        width = max(map(len, rows), default=0)
-        told = comment_names(sample_of(path, options), *signs, width)
+        sizes = [len(row) for row in rows if row] or [0]
+        told = comment_names(sample_of(path, options), *signs, (min(sizes), max(sizes)))
         header = [told] if told else []
     widths = {len(row) for row in rows if row} | ({len(header[-1])} if header else set())
     return header, max(widths, default=0), len(widths) > 1

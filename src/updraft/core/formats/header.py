@@ -59,6 +59,9 @@ def find_header(rows: list[Row], skip: int | None = None, lines: int = 1) -> Hea
     if start >= len(rows):
         return Header(start, False, why, "no row is left")
     present, reason = _votes(rows[start], rows[start + 1 :])
+    if skip is None and start and not present and _names_the_first(rows[start - 1], rows[start:]):
+        start, present, reason = start - 1, True, "its cells are texts above other columns than text"
+        why = "the row above names the first columns"
     return Header(start, present, why, reason, _units(rows[start + lines :]) if present else 0)
 
 
@@ -121,6 +124,15 @@ def _is_short_header(row: Row, below: list[Row]) -> bool:
         return not (row[0] or "").strip() and any(not _numeric(cell or "") for cell in row[1:])
     numbers = [cells[0] for cells in below if cells]
     return len(row) == width - 1 and numbers == [str(n) for n in range(1, len(numbers) + 1)]
+
+
+def _names_the_first(row: Row, below: list[Row]) -> bool:
+    """Whether a row that is shorter than those below it names their first columns, and not all of them."""
+    names = [cell.strip() for cell in row if cell and cell.strip()]
+    if len(names) < 3 or len(names) != len(row) or len(set(names)) != len(names):
+        return False
+    present, reason = _votes(row, below)
+    return present and reason == OTHER_SHAPE and not any(_numeric(name) for name in names)
 
 
 def aligned(header: list[Row], below: list[Row]) -> list[Row]:

@@ -31,7 +31,10 @@ def find_delimiter(
     best, best_score, why = ",", (0.0, 0), "no delimiter splits the lines"
     filled = [line for line in lines if line.strip()]
     for delimiter in _USUAL:
-        widths = Counter(len(row) for row in split("\n".join(filled), delimiter, quote, escape) if row)
+        rows = [row for row in split("\n".join(filled), delimiter, quote, escape) if row]
+        if not _holds(rows):
+            continue
+        widths = Counter(map(len, rows))
         width, often = max(widths.items(), key=lambda pair: (pair[0] > 1, pair[1]), default=(1, 0))
         score = (often / max(sum(widths.values()), 1), width)
         if width > 1 and score > best_score:
@@ -42,14 +45,28 @@ def find_delimiter(
             )
     if suffix.lower() in (".tsv", ".tab") and best != "\t" and all("\t" in line for line in filled):
         return "\t", "tab, because the file's name says so and all lines hold one", 1.0
-    if best_score[0] < _SURE or best_score[1] < 2:
-        for delimiter in _LAST:
+    mixed = best == "\t" and any("  " in line or " \t" in line for line in filled)
+    if best_score[0] < _SURE or best_score[1] < 2 or mixed:
+        for delimiter in _LAST[: 1 if mixed else 2]:
             rows = [row for row in split("\n".join(filled), delimiter, quote, escape) if row]
-            if _is_table(rows, delimiter):
+            if _is_table(rows, delimiter) and usual_width(rows) > (best_score[1] if mixed else 0):
                 best, best_score = delimiter, (1.0, usual_width(rows))
                 why = f"{DELIMITERS[delimiter]}, because nearly all lines split into {usual_width(rows)}"
                 break
+    if not best_score[1]:  # then one that no line holds, so that none is split
+        best = next((sign for sign in ",\t|;" if not any(sign in line for line in filled)), best)
     return best, why, best_score[0]
+
+
+def _holds(rows: list[Row]) -> bool:
+    """Whether a delimiter holds for the lines: for a third of those from the first that it splits, where these
+    are three or half of all. Titles stand above; a comma in one line of text makes no table of the others.
+    """
+    first = next((n for n, row in enumerate(rows) if len(row) > 1), None)
+    if first is None:
+        return False
+    parted = sum(len(row) > 1 for row in rows)
+    return parted * 3 >= len(rows) - first and (parted >= 3 or parted * 2 >= len(rows))
 
 
 def _is_table(rows: list[Row], delimiter: str) -> bool:
@@ -148,8 +165,8 @@ def bare(lines: Iterable[str], delimiter: str) -> Iterator[str]:
         plain = line.strip()
         if number < 3 and len(plain) > 2 and re.fullmatch(r"[-=+:| ]*[-=]{2}[-=+:| ]*", plain):
             continue
-        if delimiter == " ":
-            yield f"{plain}\n"
+        if delimiter == " ":  # tabs are blanks there, too
+            yield "{}\n".format(plain.replace("\t", " "))
             continue
         if framed is None and plain:
             framed = len(plain) > 2 and plain.startswith("|") and plain.endswith("|")

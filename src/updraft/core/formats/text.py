@@ -75,13 +75,23 @@ def _comment(lines: list[str]) -> str:
     unless it is #, and other lines below that do not begin with it.
     """
     first = next((line.strip() for line in lines if line.strip()), "")
-    if first.startswith("#"):
+    if first.startswith("#") or _stand_below_names(lines):
         return "#"
     for sign in ("//", ";", "%", "!"):
         if first == sign or first.startswith(f"{sign} "):
             top = next((n for n, line in enumerate(lines) if line.strip() and not is_comment(line, sign)), 0)
             return sign if top >= (1 if sign == "//" else 2) else ""
     return ""
+
+
+def _stand_below_names(lines: list[str]) -> bool:
+    """Whether comments stand between a first line and the data: two lines or more that are # or begin with it and a
+    blank, and no other that begins with it.
+    """
+    top = next((n for n, line in enumerate(lines[1:], 1) if not line.startswith("#")), len(lines))
+    block = lines[1:top]
+    plain = all(line.rstrip() == "#" or line.startswith("# ") for line in block)
+    return len(block) >= 2 and plain and not any(line.startswith("#") for line in lines[top:])
 
 
 def lines_of(path: Path, options: ReadOptions) -> Iterator[str]:
