@@ -47,6 +47,10 @@ QUIET = {
     "two frequent towns": ("Town", many("Newcastle", "New Castle", "Derby"), {"variants"}),
     "first names a letter apart": ("Name", many("Larry", "Peter", "Susan", rare={"Harry": 4}), {"look_alikes"}),
     "towns a letter apart": ("Town", many("Trenton", "Salem", rare={"Renton": 5}), {"look_alikes"}),
+    "wards told by a letter": ("Ward", many("Ward a", "Ward b", "Ward c", rare={"Ward w": 3, "Ward x": 2}), {"look_alikes"}),
+    "codes of banks": ("Bank", many("GBWCPLPPXXX", "SKOKPLPWXXX", rare={"GBWCPLPKXXX": 3}), {"look_alikes"}),
+    "longer postcodes": ("Zip", [*(str(98101 + n % 90) for n in range(116)), "98126-2920", "98146-1067", "98109-3818"], {"numbers_as_text"}),
+    "feet and inches": ("Height", [*(str(60 + n % 14) for n in range(108)), "180 cm", *["5'10", "5'6"] * 5], {"units_in_cells"}),
     "joiners without width": ("Word", ["می\u200cخواهم", "क्\u200dष", "نمی\u200cدانم", "باغ"] * 30, {"stray_blanks", "control_characters"}),
     "codes that read like empty": ("Airport", many("LHR", "JFK", "CDG", rare={"NAN": 3, "TBC": 2}), {"placeholders"}),
     "a surname": ("Surname", [LAST[n % 18] for n in range(ROWS - 1)] + ["Null"], {"placeholders"}),
@@ -104,6 +108,46 @@ def test_another_column_tells_two_things_apart():
     code["Aldermore"] = code["Aldermere"]
     alike = beside(Town=towns, Place=[code[town] for town in towns])
     assert [f.code for f in find(alike) if f.code == "look_alikes"] == ["look_alikes"]
+
+
+def test_what_stands_beside_names_of_a_long_list_says_whether_two_are_one():
+    parts = [
+        a + b
+        for a in ("Al", "Be", "Co", "Du", "El", "Fa", "Go")
+        for b in ("ra", "ran", "rin", "sa", "san", "sin", "ta")
+    ]
+    names = [f"{one} {other}" for one in parts for other in parts[:16]]
+    rows = [(name, f"P{n % 40:02}") for n, name in enumerate(names) for _ in range(4 if n % 3 else 1)]
+    assert not [
+        f for f in find(beside(Name=[r[0] for r in rows], Place=[r[1] for r in rows])) if f.code == "look_alikes"
+    ]
+    slips = [
+        ("Bertran Hollis", "Bertran Holis"),
+        ("Corisande Weaver", "Corisande Waever"),
+        ("Isolde Marchbank", "Isolde Marchbnk"),
+    ]
+    for n, (right, wrong) in enumerate(slips):
+        rows += [*[(right, f"Q{n}")] * 6, (wrong, f"Q{n}")]
+    told = beside(Name=[r[0] for r in rows if "ra" not in r[0][:4]], Place=[r[1] for r in rows if "ra" not in r[0][:4]])
+    [finding] = [f for f in find(told) if f.code == "look_alikes"]
+    assert {change["old"] for change in finding.repairs[0].steps[0]["settings"]["changes"]} >= {
+        wrong for _, wrong in slips
+    }
+
+
+def test_a_place_of_the_same_name_elsewhere_breaks_nothing_and_a_slip_does():
+    lands = ("Anmark", "Borland", "Cadia", "Delmark")
+    cells = {
+        "Town": [f"Town {n % 16}" for n in range(320)],
+        "Land": [lands[n % 4] for n in range(320)],
+        "Region": [f"{lands[n % 4]} {n // 8 % 2}" for n in range(320)],
+    }
+    elsewhere = {name: list(values) for name, values in cells.items()}
+    elsewhere["Land"][5], elsewhere["Region"][5] = "Cadia", "Cadia 1"
+    assert not [f for f in find(beside(**elsewhere)) if f.code == "broken_dependency"]
+    cells["Land"][5] = "Cadia"
+    [finding] = [f for f in find(beside(**cells)) if f.code == "broken_dependency"]
+    assert finding.rows.to_list() == [5] and finding.columns[-1] == "Land"
 
 
 def test_dates_decided_both_ways_are_a_mixture_and_open():

@@ -103,18 +103,25 @@ def find_records(node: Node) -> tuple[str, str]:
     return "", "there is no list of records in it, so it is one record"
 
 
+_MANY_MEMBERS = 20  # of an object, that need to share only few fields
 _MANY_KEYS = 5  # members that an object within the data must have to be a list of records by their keys
 
 
 def _keyed(node: Node, least: int) -> bool:
     """Whether the members of an object are records of one kind: each has half of all their fields or more, on
-    the whole, and nothing else stands among them.
+    the whole, and nothing else stands among them; of many members it is enough that they share few fields,
+    one of them most.
     """
     members = list(node.children.values())
     if node.shape != "record" or len(members) < least or any(m.shape != "record" for m in members):
         return False
     fields: Counter[str] = Counter(name for member in members for name in member.fields)
-    return sum(fields.values()) * 2 > len(members) * len(fields) > 0
+    if not fields:
+        return False
+    few = len(members) >= _MANY_MEMBERS and len(fields) * 4 <= len(members)
+    return sum(fields.values()) * 2 > len(members) * len(fields) or (
+        few and max(fields.values()) * 2 >= len(members)
+    )
 
 
 def table_of(value: Any, options: ReadOptions, *, name: str) -> tuple[pl.DataFrame, list[str]]:

@@ -59,7 +59,7 @@ def find_delimiter(
 
 
 def _holds(rows: list[Row]) -> bool:
-    """Whether a delimiter holds for the lines: for a third of those from the first that it splits, where these
+    """Whether a delimiter holds for the lines: for a third of those from the first that it splits, where they
     are three or half of all. Titles stand above; a comma in one line of text makes no table of the others.
     """
     first = next((n for n, row in enumerate(rows) if len(row) > 1), None)

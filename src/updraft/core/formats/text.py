@@ -85,8 +85,8 @@ def _comment(lines: list[str]) -> str:
 
 
 def _stand_below_names(lines: list[str]) -> bool:
-    """Whether comments stand between a first line and the data: two lines or more that are # or begin with it and a
-    blank, and no other that begins with it.
+    """Whether comments stand between a first line and the data: two lines or more that are # or begin with it
+    and a blank, and no other that begins with it.
     """
     top = next((n for n, line in enumerate(lines[1:], 1) if not line.startswith("#")), len(lines))
     block = lines[1:top]

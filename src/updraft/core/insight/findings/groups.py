@@ -14,6 +14,7 @@ from updraft.core.insight.findings.view import Column, View
 from updraft.core.similarity import tidied_blanks
 from updraft.core.values import Kind, by_value
 
+_SAME = 2  # rows that may hold the same slip
 _MOST = 14  # columns compared with each other
 _TRIED = 30_000  # rows in which a dependency must nearly hold before all are counted
 
@@ -44,7 +45,7 @@ def dependencies(view: View) -> Iterator[Finding]:
                 and agreeing(coded[key.name][some], coded[other.name][some])[0] < 0.95
             ):
                 continue
-            broken += _broken(view, key, other, coded[key.name], coded[other.name])
+            broken += _broken(view, key, other, coded)
     gaps: set[str] = set()
     for finding in broken:
         if finding.code == "agreed_gaps" and finding.columns[-1] not in gaps:
@@ -148,7 +149,45 @@ def _are_slips(odd: np.ndarray[Any, Any], values: Codes, key: Column, other: Col
     return one_to_one or len(odd) <= max(1, 0.005 * len(values))
 
 
-def _broken(view: View, key: Column, other: Column, keys: Codes, values: Codes) -> Iterator[Finding]:
+def _backed(odd: Codes, most: Codes, key: Column, other: Column, coded: dict[str, Codes]) -> Codes:
+    """Of rows whose value is not their group's, those that look like slips beside the other columns.
+
+    A pair that stands in several rows is a thing of its own; so is one whose value another column backs: what stands there
+    goes with it in other rows, and not with the value of the group's majority. Where columns say something of the rows
+    at all, one of them must back the majority.
+
+    Args:
+        odd: numbers of the rows; `most` the value of most rows of the group of each.
+    """
+    keys, values = coded[key.name], coded[other.name]
+    wide = int(values.max()) + 1
+    pairs, often = np.unique(keys.astype(np.int64) * wide + values, return_counts=True)
+    many = often[np.searchsorted(pairs, keys[odd].astype(np.int64) * wide + values[odd])]
+    keep = many <= _SAME
+    backed, said = np.zeros(len(odd), dtype=bool), False
+    for name, codes_ in coded.items():
+        if name in (key.name, other.name):
+            continue
+        here = codes_[odd]
+        counts = dict(
+            zip(*np.unique(codes_.astype(np.int64) * wide + values, return_counts=True), strict=True)
+        )
+        for n, (code, own, usual) in enumerate(
+            zip(here.tolist(), values[odd].tolist(), most.tolist(), strict=True)
+        ):
+            if code < 0:
+                continue
+            with_own, with_most = counts.get(code * wide + own, 0) - 1, counts.get(code * wide + usual, 0)
+            if with_own >= 2 and with_own > 4 * with_most:
+                keep[n] = False
+            if with_most >= 2 and with_most > 4 * with_own:
+                backed[n] = said = True
+    kept: Codes = odd[keep & (backed | (not said))].astype(np.int32)
+    return kept
+
+
+def _broken(view: View, key: Column, other: Column, coded: dict[str, Codes]) -> Iterator[Finding]:
+    keys, values = coded[key.name], coded[other.name]
     share, usual = agreeing(keys, values)
     if share < 0.97 or usual > 0.9:
         return
@@ -170,14 +209,12 @@ def _broken(view: View, key: Column, other: Column, keys: Codes, values: Codes) 
     top_value = np.array(
         [kept[s:e][np.argmax(many[s:e])] for s, e in zip(starts, np.r_[starts[1:], len(pairs)], strict=True)]
     )
-    odd = np.flatnonzero(both & broken[group_of] & (values != top_value[group_of]))
+    odd = np.flatnonzero(both & broken[group_of] & (values != top_value[group_of])).astype(np.int32)
     names = (key.name, other.name)
-    if (
-        len(odd)
-        and broken.sum() <= max(0.15 * len(starts), 2)
-        and share < 1
-        and _are_slips(odd, values, key, other)
-    ):
+    slips = _are_slips(odd, values, key, other) if len(odd) else False
+    if slips and broken.sum() <= max(0.15 * len(starts), 2):
+        odd = _backed(odd, top_value[group_of[odd]], key, other, coded)
+    if len(odd) and broken.sum() <= max(0.15 * len(starts), 2) and share < 1 and slips:
         rows = pl.Series(odd, dtype=pl.UInt32)
         yield Finding(
             "broken_dependency",

@@ -46,9 +46,10 @@ def _numbers(column: Column) -> Iterator[Finding]:
     reads = values.with_columns(
         converted("bare", pl.String(), Kind.NUMBER, forms).is_not_null().alias("reads")
     )
+    reads = _without_rare_units(reads)
     good, rest = reads.filter("reads"), reads.filter(~pl.col("reads"))
     many, all_ = int(good["n"].sum()), int(values["n"].sum())
-    if many < _LEAST or many < _SHARE * all_ or _is_code(good):
+    if many < _LEAST or many < _SHARE * all_ or _is_code(good) or _are_longer_codes(rest):
         return
     mended = _letters_for_digits(rest["value"], forms)
     undecided = forms == ["1,234.5", "1.234,5"] and _undecided(good)
@@ -119,6 +120,24 @@ def _numbers(column: Column) -> Iterator[Finding]:
         open=undecided or bool(odd) or bool(units.height),
         weight=80 if odd else 76,
     )
+
+
+def _without_rare_units(reads: pl.DataFrame) -> pl.DataFrame:
+    """Where lengths in feet and inches stand beside numbers, and a unit behind few of these, the others may be of any: those
+    with one are no numbers of the column then, but cells for a person to look at.
+    """
+    feet = reads.filter(~pl.col("reads") & pl.col("value").str.contains("\\d\\s*['’′]\\s*\\d"))
+    bare = pl.col("unit").is_in(["", "%"])
+    dressed = int(reads.filter(pl.col("reads") & ~bare)["n"].sum())
+    if not feet.height or dressed * 20 > int(reads.filter("reads")["n"].sum()):
+        return reads
+    return reads.with_columns(pl.col("reads") & bare)
+
+
+def _are_longer_codes(rest: pl.DataFrame) -> bool:
+    """Whether what is no number is two groups of digits: a code that some people write longer, as postcodes are."""
+    longer = rest.filter(pl.col("value").str.contains(r"^\d{3,}-\d{3,}$"))
+    return bool(longer.height and longer["n"].sum() * 2 > rest["n"].sum())
 
 
 def _is_unit(values: pl.DataFrame) -> pl.Series:

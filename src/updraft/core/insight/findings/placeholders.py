@@ -20,7 +20,7 @@ from updraft.core.insight.findings.model import (
     where,
 )
 from updraft.core.insight.findings.naming import names_a_code
-from updraft.core.insight.findings.unknown import is_placeholder
+from updraft.core.insight.findings.unknown import SURE, is_placeholder
 from updraft.core.similarity import tidied_blanks
 from updraft.core.values import Kind, decide
 from updraft.core.values.text import shown
@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from updraft.core.insight.findings.view import Column, View
 
 _NUMBERS = (-1.0, -9.0, -99.0, -999.0, -9999.0, 99.0, 999.0, 9999.0, 99999.0, 999999.0, 9999999.0)
+_LIST = 1000  # distinct values
 _DAYS = (
     "1900-01-01",
     "1899-12-30",
@@ -85,6 +86,8 @@ def _words(column: Column) -> pl.Series:
     # A column of short signs may use one of these as a sign among others.
     others = column.meant["value"]
     found = found.filter(~_stands_among_its_like(column, tidy))
+    if column.distinct >= _LIST:  # a word of some language is a name in a long list of names
+        found = found.filter(tidy.str.to_lowercase().is_in(list(SURE)))
     lone = found.filter(tidy.str.len_chars() == 1)
     if (
         others.len()

@@ -6,7 +6,7 @@ import polars as pl
 
 from updraft.core.values.languages import ERRORS, UNKNOWN
 
-_SURE = (
+SURE = (
     "n/a",
     "n.a.",
     "null",
@@ -32,7 +32,7 @@ _SURE = (
     "unknown",
     "n/k",
 )
-_LISTED = pl.Series(sorted({*_SURE, *ERRORS, *UNKNOWN}))
+_LISTED = pl.Series(sorted({*SURE, *ERRORS, *UNKNOWN}))
 
 
 def is_placeholder(text: pl.Expr) -> pl.Expr:

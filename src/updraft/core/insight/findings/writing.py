@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import polars as pl
 
+from updraft.core.insight.findings.beside import Beside
 from updraft.core.insight.findings.doubles import identified
 from updraft.core.insight.findings.model import Finding, Repair, chosen, plural, recode, short, step, where
 from updraft.core.insight.findings.naming import names_a_code
@@ -128,7 +129,7 @@ def variants(view: View) -> Iterator[Finding]:
 
     Threshold: two spellings of one folded key of at least three signs, in text that is neither free text nor codes. The most
     frequent stays; of two as frequent none is rewritten. Two that differ in blanks alone and are both frequent, or that
-    another column tells apart, are two things. In a list of names of which each has a key, only another case is told.
+    another column tells apart, are two things; so are two of a thousand names and more that nothing beside them makes one. In a list of names of which each has a key, only another case is told.
     """
     for column in view.texts:
         if column.role in ("free", "identifier") or not column.meant.height:
@@ -142,7 +143,9 @@ def variants(view: View) -> Iterator[Finding]:
             continue
         if column.role == "name" and identified(view, view.height, but=column):
             several = _same_but_for_case(several)
-        changes, ties, groups = _winners(several, Apart(view, column))
+        apart = Apart(view, column)
+        told_apart = _apart_in_lists(view, column, several, apart) if column.distinct > _MANY else apart
+        changes, ties, groups = _winners(several, told_apart)
         if not groups:
             continue
         told = [*changes, *ties]
@@ -169,7 +172,24 @@ def _same_but_for_case(several: pl.DataFrame) -> pl.DataFrame:
     return several.filter((pl.len().over(lower) > 1) & (pl.col("n").max().over(lower) > 1))
 
 
-def _winners(several: pl.DataFrame, apart: Apart) -> tuple[dict[str, str], list[str], int]:
+_MANY = 1000  # names of a column from which on two that are alike may be two things
+
+
+def _apart_in_lists(
+    view: View, column: Column, several: pl.DataFrame, apart: Apart
+) -> Callable[[str, str], bool]:
+    """Of names in a long list, two are one where another column says so, or where none says anything of any."""
+    beside = Beside(view, column, several["value"].to_list())
+    if not beside.asks:
+        return apart
+    return lambda one, other: (
+        apart(one, other) or (one.lower() != other.lower() and not beside.agrees(other, one))
+    )
+
+
+def _winners(
+    several: pl.DataFrame, apart: Callable[[str, str], bool]
+) -> tuple[dict[str, str], list[str], int]:
     """Each rarer spelling → the most frequent one; those of which none is; and how many names they are of."""
     changes: dict[str, str] = {}
     ties: list[str] = []
@@ -242,7 +262,9 @@ class Apart:
 def look_alikes(view: View) -> Iterator[Finding]:
     """Rare spellings a slip away from a frequent one, in columns of categories.
 
-    Threshold: see `near_misses`; not in identifiers, free text, or text in which most values differ.
+    Threshold: see `near_misses`; not in identifiers, free text, codes, or text in which most values differ. Another column
+    must say that the two are one (see `Beside`), or, where none says anything, the column has 40 names at most and the
+    rare one six letters.
     """
     for column in view.texts:
         if column.role != "category":
@@ -254,9 +276,20 @@ def look_alikes(view: View) -> Iterator[Finding]:
         # One value for each folded key: what differs only in writing is told by `variants`.
         values = keyed.group_by("key", maintain_order=True).agg(pl.col("value").first(), pl.col("n").sum())
         slips = near_misses(values["value"].to_list(), values["n"].to_list())
-        apart = Apart(view, column)
-        slips = {rare: common for rare, common in slips.items() if not apart(rare, common)}
-        if not slips or _all_alike(slips, values):
+        slips = {rare: common for rare, common in slips.items() if not _differ_in_a_code(rare, common)}
+        if not slips or _is_code(values["value"]):
+            continue
+        beside = Beside(view, column, {*slips, *slips.values()})
+        few = values.height - len(slips) <= _FEW
+        close = len(slips)
+        slips = {
+            rare: common
+            for rare, common in slips.items()
+            if (said := beside.agrees(rare, common)) or (said is None and few and len(rare) >= _WORDY)
+        }
+        # Where names are alike by themselves, some stand beside the same by chance.
+        by_chance = close >= _SEVERAL and len(slips) * 3 < close
+        if not slips or by_chance or _all_alike(slips, values):
             continue
         same = dict(values.select("value", "key").iter_rows())
         changes = {
@@ -272,12 +305,37 @@ def look_alikes(view: View) -> Iterator[Finding]:
             rows.len(),
             f"{column.name} has {plural(len(changes), 'rare spelling', 'rare spellings')} like {plural(names, 'frequent name', 'frequent names')}",
             "A slip of the keyboard makes a group of its own in every count. Said of values one letter away (two from ten letters on) from "
-            "one at least three times as frequent; digits must be the same.",
+            "one at least three times as frequent, where the same stands beside both in another column, or few names are in this one.",
             short([f"{old} → {new}" for old, new in changes.items()]),
             rows,
             _recoding(column, changes),
             weight=74 + min(8, len(changes) / 2),
         )
+
+
+_WORDY = 6  # letters of a name in which a slip is told by itself
+_SEVERAL = 8  # close pairs of which a third must be one thing, or none is told
+_FEW = 40  # names of a column in which a slip is told by itself
+
+
+def _apart_words(one: str, other: str) -> tuple[list[str], list[str]]:
+    mine, its = one.split(), other.split()
+    return [word for word in mine if word not in its], [word for word in its if word not in mine]
+
+
+def _differ_in_a_code(one: str, other: str) -> bool:
+    """Whether two texts differ in a word that is a sign or a short code: ward w and ward a, lot IV and lot V."""
+    mine, its = _apart_words(one, other)
+    if len(mine) != 1 or len(its) != 1 or (len(one.split()) == 1 and len(one) > 3):
+        return False
+    return all(len(word) <= 2 or (len(word) <= 4 and word.isupper()) for word in (*mine, *its))
+
+
+def _is_code(values: pl.Series) -> bool:
+    """Whether nine of ten values are of one length, in capitals and digits, without a blank."""
+    size = values.str.len_chars().mode()[0]
+    alike = values.str.contains(r"^[\p{Lu}\d]+$") & (values.str.len_chars() == size)
+    return bool(alike.sum() >= 0.9 * values.len())
 
 
 def _all_alike(slips: dict[str, str], values: pl.DataFrame) -> bool:
