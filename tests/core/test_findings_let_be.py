@@ -52,6 +52,8 @@ QUIET = {
     "longer postcodes": ("Zip", [*(str(98101 + n % 90) for n in range(116)), "98126-2920", "98146-1067", "98109-3818"], {"numbers_as_text"}),
     "feet and inches": ("Height", [*(str(60 + n % 14) for n in range(108)), "180 cm", *["5'10", "5'6"] * 5], {"units_in_cells"}),
     "joiners without width": ("Word", ["می\u200cخواهم", "क्\u200dष", "نمی\u200cدانم", "باغ"] * 30, {"stray_blanks", "control_characters"}),
+    "a country's code": ("Land", many("DE", "FR", "ZA", rare={"NA": 6}), {"placeholders"}),
+    "sodium": ("Element", many("Iron", "Zinc", "Copper", rare={"Na": 4}), {"placeholders"}),
     "codes that read like empty": ("Airport", many("LHR", "JFK", "CDG", rare={"NAN": 3, "TBC": 2}), {"placeholders"}),
     "a surname": ("Surname", [LAST[n % 18] for n in range(ROWS - 1)] + ["Null"], {"placeholders"}),
     "dates told apart both ways": ("Sent", ["13/02/2026", "02/14/2026", "03/04/2026"] * 40, {"date_forms"}),
@@ -108,6 +110,12 @@ def test_another_column_tells_two_things_apart():
     code["Aldermore"] = code["Aldermere"]
     alike = beside(Town=towns, Place=[code[town] for town in towns])
     assert [f.code for f in find(alike) if f.code == "look_alikes"] == ["look_alikes"]
+
+
+def test_na_and_stars_stand_for_empty_among_words():
+    frame = beside(Feed=many("grass", "meat", "insects", rare={"NA": 7, "*": 3}))
+    [finding] = [f for f in find(frame) if f.code == "placeholders"]
+    assert finding.count == 10 and repair_all(frame, open_too=True)[0]["Feed"].null_count() == 10
 
 
 def test_what_stands_beside_names_of_a_long_list_says_whether_two_are_one():

@@ -80,7 +80,10 @@ def placeholders(view: View) -> Iterator[Finding]:
 
 def _words(column: Column) -> pl.Series:
     tidy = tidied_blanks(pl.col("value"))
-    found = column.counts.filter(is_placeholder(tidy))
+    named = is_placeholder(tidy)
+    if not _has_short_codes(column):
+        named |= tidy.is_in(["NA", "na"])  # Na is sodium
+    found = column.counts.filter(named)
     if not found.height or found["n"].sum() * 2 > column.filled:
         return found["value"].head(0)
     # A column of short signs may use one of these as a sign among others.
@@ -100,6 +103,13 @@ def _words(column: Column) -> pl.Series:
         if float(found["n"].to_numpy().max()) > 0.2 * usual:
             return found["value"].head(0)
     return found["value"]
+
+
+def _has_short_codes(column: Column) -> bool:
+    """Whether NA may be a code among the column's others: one in twenty of them, or three, has two or three capitals."""
+    others = column.meant["value"].filter(column.meant["value"].str.to_lowercase() != "na")
+    short_ones = int(others.str.contains(r"^\p{Lu}{2,3}$").sum())
+    return not others.len() or short_ones >= 3 or short_ones * 20 > others.len()
 
 
 def _stands_among_its_like(column: Column, tidy: pl.Expr) -> pl.Expr:
