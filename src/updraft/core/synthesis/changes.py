@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from functools import partial
 
@@ -34,7 +34,7 @@ def variants(piece: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]
         wanted: the example's result; a replaced mark can only become what stands in it.
     """
     yield text, piece
-    for change in [*_case(text), *_zeros(text, wanted), *_kept(text)]:
+    for change in [*_case(text), *_zeros(text, wanted), *_kept(text), *_reordered(text)]:
         if result := change.of(text):
             yield result, change.around(piece)
     for change in [*_marks(text, wanted), *_rejoined(text, wanted), *_kept(text)[-2:]]:
@@ -102,6 +102,29 @@ def _kept(text: str) -> list[Change]:
     return made
 
 
+def _reordered(text: str) -> Iterator[Change]:
+    """The parts of a text in another order, or each once."""
+    for mark in sorted({sign for sign in re.findall(r"[^\w\s]\s?|_", text) if text.count(sign)}):
+        for name, make, cost, words in (
+            ("turned", _turned, 1.0, "the parts of {} at %s, the last one first"),
+            ("sorted_parts", sorted, 1.1, "the parts of {} at %s, sorted"),
+            ("once", dict.fromkeys, 1.1, "the parts of {} at %s, each once"),
+        ):
+            change = Change(
+                f"{name}({{}}, {quoted(mark)})", partial(_parts_made, mark, make), cost, words % shown(mark)
+            )
+            if change.of(text) != text:
+                yield change
+
+
+def _turned(parts: list[str]) -> Iterable[str]:
+    return parts[::-1]
+
+
+def _parts_made(mark: str, make: Callable[[list[str]], Iterable[str]], text: str) -> str | None:
+    return mark.join(make(text.split(mark)))
+
+
 def _rejoined(text: str, wanted: str) -> Iterator[Change]:
     """The words of a text with another mark between them, whatever stood there."""
     for mark in sorted(set(re.findall(r"[^\w]{1,2}|_", wanted)), key=len):
@@ -112,6 +135,15 @@ def _rejoined(text: str, wanted: str) -> Iterator[Change]:
             if re.search(here, text):
                 call = f"trim(replace_pattern({{}}, {quoted(pattern)}, {quoted(mark)}))"
                 yield Change(call, partial(_gone, re.compile(here), mark), 1.0, words)
+        if re.search(r"\w['’]\w", text):
+            bare = "replace_pattern({}, \"['’]\", '')"
+            call = f"trim(replace_pattern({bare}, '[^\\p{{L}}\\p{{N}}]+', {quoted(mark)}))"
+            said = f"the words of {{}} without apostrophes, with {shown(mark)} between them"
+            yield Change(call, partial(_slugged, mark), 1.2, said)
+
+
+def _slugged(mark: str, text: str) -> str | None:
+    return re.sub(r"[\W_]+", mark, re.sub("['’]", "", text)).strip()
 
 
 def _gone(regex: re.Pattern[str], new: str, text: str) -> str | None:

@@ -98,12 +98,56 @@ def _read(pieces: list[tuple[str, Piece]]) -> Iterator[tuple[_Number, float]]:
             whole = place == 1 and _COLUMN.fullmatch(piece.formula) is not None
             yield _Number(call, of, piece.cost + 0.4 * place, words, whole), found
         yield from _measured(text, piece)
+        yield from _lasting(text, piece)
         turned = _degrees(text)
         if turned is not None:
             number = _Number(
                 f"degrees({piece.formula})", _on(piece, _degrees), piece.cost + 1, f"{piece.words} in degrees"
             )
             yield number, turned
+
+
+# Spans of time: how a part is found, the same for Python, and how many minutes it counts.
+_SPANS = [
+    (r"([0-9.]+) ?d", r"([0-9.]+) ?d", 1440.0),
+    (r"([0-9.]+) ?h", r"([0-9.]+) ?h", 60.0),
+    (r"([0-9.]+) ?m", r"([0-9.]+) ?m", 1.0),
+    (r"([0-9.]+) ?s", r"([0-9.]+) ?s", 1 / 60),
+]
+_SPAN = re.compile(r"\s*([0-9.]+ ?(d|h|m|s)[a-z]*\.?[ ,]*)+", re.I)
+
+
+def _lasting(text: str, piece: Piece) -> Iterator[tuple[_Number, float]]:
+    """A span such as “1h 35m” in minutes and in the others of its units, whichever of its parts are there."""
+    if not _SPAN.fullmatch(text) or not (found := lasts(text)):
+        return
+    low = f"lower({piece.formula})" if text != text.lower() else piece.formula
+    for name, unit in (("minutes", 1.0), ("hours", 60.0), ("seconds", 1 / 60), ("days", 1440.0)):
+        parts = [
+            f"if_empty(number(extract({low}, {quoted(pattern)})), 0) {_times(size / unit)}"
+            for pattern, _, size in _SPANS
+            if unit > 1 / 60 or size < 1440
+        ]
+        formula = f"({' + '.join(part.removesuffix(' * 1') for part in parts)})"
+
+        def of(row: Row, unit: float = unit) -> float | None:
+            minutes = lasts(piece.of(row) or "")
+            return None if minutes is None else minutes / unit
+
+        cost = piece.cost + 1.2 + 0.3 * (name != "minutes")
+        yield _Number(formula, of, cost, f"how long {piece.words} is in {name}"), found / unit
+
+
+def _times(factor: float) -> str:
+    return f"* {factor:g}" if factor >= 1 else f"/ {1 / factor:g}"
+
+
+def lasts(text: str) -> float | None:
+    """The minutes of a span of time; None where the text is none."""
+    if not _SPAN.fullmatch(text):
+        return None
+    found = ((re.search(here, text.lower()), size) for _, here, size in _SPANS)
+    return sum(float(part[1]) * size for part, size in found if part)
 
 
 def _measured(text: str, piece: Piece) -> Iterator[tuple[_Number, float]]:

@@ -17,7 +17,7 @@ from dataclasses import dataclass, replace
 import polars as pl
 
 from updraft.core.formula import compile_formula
-from updraft.core.formula.writing import written
+from updraft.core.formula.writing import quoted, written
 from updraft.core.problems import Problem
 from updraft.core.synthesis.cases import lines_through, result_of_each
 from updraft.core.synthesis.changes import changes_of
@@ -32,7 +32,7 @@ _LONGEST, _SEEN = 120, 400  # characters of a result, and of a text that is look
 _LOOKED_AT, _TRIED = 1000, 80  # rows that dates are read in, rows that tell readings apart
 _SHOWN, _RANKED = 5, 120
 _NEAR = 12  # readings of one example that may be mended
-_NOVEL = 0.3
+_NOVEL, _LACKS = 0.3, 0.8  # of a feature that no example has shown, and of a mark that the reading goes by
 _MARKS = re.compile(r"[^\w\s]")
 _CLOSE = 3.0  # readings that are so little dearer may be meant
 
@@ -75,12 +75,17 @@ def from_examples(table: pl.DataFrame, examples: Mapping[int, str]) -> Answer:
     formulas = [
         written(name) if kind is Kind.TEXT else f"text({written(name)})" for name, kind in kinds.items()
     ]
+    names = list(table.columns)
+    for name in table.columns:  # as the file has it: 8.080, where the others have three decimals
+        if places := _decimals(table[name]):
+            formulas.append(f"fixed({written(name)}, {places})")
+            names.append(f"{name} with {places} decimals")
     texts = table.select(compile_formula(one, kinds).expr.alias(f"{n}") for n, one in enumerate(formulas))
     looked = sorted({*range(0, table.height, max(table.height // _LOOKED_AT, 1)), *examples})
     # Long texts are looked at as far as a person would; what is found is computed from all of them.
     rows = texts[looked].select(pl.all().str.slice(0, _SEEN)).rows()
     given = {looked.index(at): wanted for at, wanted in examples.items()}
-    pieces = [column(name, formulas[at], at) for at, name in enumerate(table.columns)]
+    pieces = [column(name, formulas[at], at) for at, name in enumerate(names)]
     programs = _Programs(pieces, rows)
     filled = {at: wanted for at, wanted in given.items() if wanted}
     found = [one for one in programs(filled) if all(not one.of(rows[at]) for at in given if at not in filled)]
@@ -91,6 +96,16 @@ def from_examples(table: pl.DataFrame, examples: Mapping[int, str]) -> Answer:
     found += result_of_each(pieces, rows, given, alone=not found)
     readings = _computed(_ranked(cheapest(found), rows, given), table, kinds, examples)
     return Answer(readings[:_SHOWN], _question(readings, examples, table))
+
+
+def _decimals(column: pl.Series) -> int:
+    """The most decimals of a column of numbers, where some end in zeros that are not shown; else 0."""
+    if kind_of(column.dtype) is not Kind.NUMBER or not column.len():
+        return 0
+    shown = column.drop_nulls().cast(pl.String).str.extract(r"\.(\d+)$", 1).str.strip_suffix("0")
+    sizes = shown.str.len_chars()
+    most = int(sizes.max() or 0)  # type: ignore[arg-type]
+    return most if 0 < most <= 6 and (sizes == most).mean() >= 0.6 and (sizes < most).any() else 0  # type: ignore[operator]
 
 
 def _check(table: pl.DataFrame, examples: Mapping[int, str]) -> None:
@@ -223,28 +238,48 @@ def _sentence(words: str) -> str:
 
 def _question(readings: list[Reading], examples: Mapping[int, str], table: pl.DataFrame) -> int | None:
     """The row whose result says most: where the likely readings part, where the best gives nothing or
-    something of another kind than all examples, or where a mark stands that no example has shown. None where
+    something of another kind than all examples, or which has a feature that no example has shown. None where
     nothing is in doubt.
     """
     open_rows = [at for at in range(table.height) if at not in examples]
+    novel = _Novelty(table, examples)
     if not readings:
-        return next(iter(open_rows), None)  # any other row may say more
+        return max(open_rows, key=novel.of, default=None)  # the one that is least like the others says most
     first, *others = [one for one in readings if one.cost <= readings[0].cost + _CLOSE]
     classes = {_classes(wanted) for wanted in examples.values()}
-    told = (
-        table.select(pl.concat_str(pl.all().cast(pl.String, strict=False), ignore_nulls=True))
-        .to_series()
-        .to_list()
-    )
-    seen = {mark for at in examples for mark in _MARKS.findall(told[at])}
+    goes_by = {mark for mark in novel.in_all if quoted(mark) in first.formula}
 
     def doubt(at: int) -> float:
         best = first.values[at] or ""
         apart = sum(float(2 ** (first.cost - one.cost)) for one in others if (one.values[at] or "") != best)
-        apart += _NOVEL * bool(set(_MARKS.findall(told[at])) - seen)
+        apart += novel.of(at) + _LACKS * any(mark not in novel.told[at] for mark in goes_by)
         if not best:
-            return apart + 1.0 * ("" not in examples.values() and bool(told[at]))
+            return apart + 1.0 * ("" not in examples.values() and bool(novel.told[at]))
         return apart + 0.5 * (_classes(best) not in classes)
 
     asked = max(open_rows, key=doubt, default=None)
     return asked if asked is not None and doubt(asked) else None
+
+
+class _Novelty:
+    """How little of what a row holds the examples have shown: marks that none of them has, more of one than
+    any, or none of one that all have. What many rows have says more than what is odd in one.
+    """
+
+    def __init__(self, table: pl.DataFrame, examples: Mapping[int, str]) -> None:
+        joined = pl.concat_str(pl.all().cast(pl.String, strict=False), ignore_nulls=True).str.slice(0, _SEEN)
+        self.told: list[str] = table.select(joined).to_series().fill_null("").to_list()
+        marks = [Counter(_MARKS.findall(text)) for text in self.told]
+        known = [marks[at] for at in examples]
+        self._most = {mark: max(one[mark] for one in known) for mark in set().union(*known)}
+        self.in_all = {mark for mark in self._most if all(one[mark] for one in known)}
+        self._of = [self._features(one) for one in marks]
+        self._often = Counter(self._of)
+
+    def _features(self, marks: Counter[str]) -> frozenset[str]:
+        more = {f"+{mark}" for mark, many in marks.items() if many > self._most.get(mark, 0)}
+        return frozenset(more | {f"-{mark}" for mark in self.in_all if mark not in marks})
+
+    def of(self, at: int) -> float:
+        own = self._of[at]
+        return _NOVEL * (1 + self._often[own] / len(self._of)) if own else 0.0

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 
 import polars as pl
 
@@ -228,6 +229,41 @@ def joined(mark: Term, parts: list[Term]) -> Term:
         raise Misfit("there is nothing to put together.", "Name the parts after the mark.")
     filled = [pl.when(text.str.contains(r"[^\s\u{a0}]")).then(text) for text in map(as_text, parts)]
     return _text(pl.concat_str(filled, separator=str(mark.constant), ignore_nulls=True))
+
+
+@function(
+    "text: text, mark: text!",
+    "its parts between the marks, the last one first",
+    "turned('a.b.c', '.')",
+    "c.b.a",
+)
+def turned(text: Term, mark: Term) -> Term:
+    return _of_parts(text, mark, lambda parts: parts.list.reverse())
+
+
+@function(
+    "text: text, mark: text!",
+    "its parts between the marks, in the order of the alphabet",
+    "sorted_parts('c;a;b', ';')",
+    "a;b;c",
+)
+def sorted_parts(text: Term, mark: Term) -> Term:
+    return _of_parts(text, mark, lambda parts: parts.list.sort())
+
+
+@function(
+    "text: text, mark: text!",
+    "its parts between the marks, each once",
+    "once('pea;bean;pea', ';')",
+    "pea;bean",
+)
+def once(text: Term, mark: Term) -> Term:
+    return _of_parts(text, mark, lambda parts: parts.list.unique(maintain_order=True))
+
+
+def _of_parts(text: Term, mark: Term, change: Callable[[pl.Expr], pl.Expr]) -> Term:
+    sign = _mark(mark)
+    return _text(change(text.expr.str.split(sign)).list.join(sign))
 
 
 @function("value: any, format: text! = ''", "as text; dates by a format", "text(12.0)", "12")
