@@ -120,6 +120,8 @@ def test_the_command_line_answers_with_readings_and_a_question(tmp_path):
         ({"asked": ["2026-03", "2025-07"]}, {0: "March 2026"}, ["March 2026", "July 2025"]),
         ({"month": ["March", "July"]}, {0: "03"}, ["03", "07"]),
         ({"a": [1, 2], "b": [4, 5], "c": [7, 9]}, {0: "12"}, ["12", "16"]),
+        ({"took": ["1h 35m", "2h", "45 min", "soon"]}, {0: "95"}, ["95", "120", "45", None]),
+        ({"booked": ["29,566.08", "(463.52)", "12.00"]}, {0: "29566.08"}, ["29566.08", "-463.52", "12.00"]),
         ({"a": [1, 2], "b": [4, 5], "c": [8, 9]}, {0: "32"}, ["32", "90"]),
     ],
 )
@@ -199,6 +201,18 @@ LINKS = ["https://www.larkmoor.example:80/a?b=1", "http://hub.larkmoor.example/x
             {"list": ["pea; leek ;kale", "bean,  chard", "onion"]}, {0: "pea, leek, kale"},
             ["pea, leek, kale", "bean, chard", "onion"], id="a list in one form",
         ),
+        pytest.param(
+            {"host": ["seeds.fen.example", "fen.example", "a.b.dale.example"]}, {0: "example.fen.seeds"},
+            ["example.fen.seeds", "example.fen", "example.dale.b.a"], id="parts the other way round",
+        ),
+        pytest.param(
+            {"cell": ["<a href='/p'>Pea &amp; bean</a>", "Leek", "<b>Kale</b> &#39;Red&#39;"]}, {0: "Pea & bean"},
+            ["Pea & bean", "Leek", "Kale 'Red'"], id="a page's text",
+        ),
+        pytest.param(
+            {"link": ["https://www.fen.example/a", "www.dale.example/b?c=1", "http://moor.example:80/"]},
+            {0: "fen.example"}, ["fen.example", "dale.example", "moor.example"], id="hosts without a scheme",
+        ),
         pytest.param({"d": ["Tue 9:00", "Sat 8:30"]}, {0: "Tuesday"}, ["Tuesday", "Saturday"], id="weekdays"),
         pytest.param(
             {"bed": ["Bed 3x4 m (wet)", "Bed 10x2x1 m"]}, {0: "3x4"}, ["3x4", "10x2x1"], id="a run of any length"
@@ -220,6 +234,20 @@ def test_what_no_example_has_shown_is_asked_and_never_what_is_told():
     assert first.question == 2, "brackets are new"
     second = from_examples(pl.DataFrame({"n": names}), {0: "red-pea", 2: "bean-dwarf"})
     assert second.question not in (0, 2) and second.readings[0].values == ["red-pea", "leek", "bean-dwarf", "old-kale"]
+
+
+def test_a_row_that_lacks_what_the_reading_goes_by_is_asked_and_may_have_nothing():
+    table = pl.DataFrame({"model": ["737-3L9", "A320-214", "G1159B", "DC9-51", "PA28-180", "421C"]})
+    asked = from_examples(table, {0: "3L9"}).question
+    assert asked in (2, 5), "without the mark"
+    answer = from_examples(table, {0: "3L9", asked: ""})
+    assert [value or "" for value in answer.readings[0].values] == ["3L9", "214", "", "51", "180", ""]
+
+
+def test_numbers_are_written_as_the_file_has_them():
+    table = pl.DataFrame({"lat": [18.475, -35.27, 61.11, -6.957, 12.305]})
+    answer = from_examples(table, {0: "18.475 N", 1: "35.270 S"})
+    assert answer.readings[0].values == ["18.475 N", "35.270 S", "61.110 N", "6.957 S", "12.305 N"]
 
 
 @pytest.mark.parametrize("sign", ["1", "a", "a ", "1-", "(", ", ", "a1"])

@@ -34,7 +34,7 @@ def variants(piece: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]
         wanted: the example's result; a replaced mark can only become what stands in it.
     """
     yield text, piece
-    for change in [*_case(text), *_zeros(text, wanted), *_kept(text), *_reordered(text)]:
+    for change in [*_case(text), *_zeros(text, wanted), *_kept(text), *_reordered(text, wanted)]:
         if result := change.of(text):
             yield result, change.around(piece)
     for change in [*_marks(text, wanted), *_rejoined(text, wanted), *_kept(text)[-2:]]:
@@ -102,9 +102,11 @@ def _kept(text: str) -> list[Change]:
     return made
 
 
-def _reordered(text: str) -> Iterator[Change]:
-    """The parts of a text in another order, or each once."""
-    for mark in sorted({sign for sign in re.findall(r"[^\w\s]\s?|_", text) if text.count(sign)}):
+def _reordered(text: str, wanted: str) -> Iterator[Change]:
+    """The parts of a text in another order, or each once; only where all of them come again."""
+    for mark in sorted({sign for sign in re.findall(r"[^\w\s]\s?|_", text) if sign in text}):
+        if mark not in wanted or not all(part in wanted for part in text.split(mark)):
+            continue
         for name, make, cost, words in (
             ("turned", _turned, 1.0, "the parts of {} at %s, the last one first"),
             ("sorted_parts", sorted, 1.1, "the parts of {} at %s, sorted"),
@@ -136,8 +138,8 @@ def _rejoined(text: str, wanted: str) -> Iterator[Change]:
                 call = f"trim(replace_pattern({{}}, {quoted(pattern)}, {quoted(mark)}))"
                 yield Change(call, partial(_gone, re.compile(here), mark), 1.0, words)
         if re.search(r"\w['’]\w", text):
-            bare = "replace_pattern({}, \"['’]\", '')"
-            call = f"trim(replace_pattern({bare}, '[^\\p{{L}}\\p{{N}}]+', {quoted(mark)}))"
+            bare, words_of = "replace_pattern({}, \"['’]\", '')", quoted(r"[^\p{L}\p{N}]+")
+            call = f"trim(replace_pattern({bare}, {words_of}, {quoted(mark)}))"
             said = f"the words of {{}} without apostrophes, with {shown(mark)} between them"
             yield Change(call, partial(_slugged, mark), 1.2, said)
 

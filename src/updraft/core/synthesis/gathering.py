@@ -11,11 +11,12 @@ from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.changes import in_one_case, variants
 from updraft.core.synthesis.days import could_be_day, days_in, months_in, times_in, weekdays_in
 from updraft.core.synthesis.numbers import numbers_in
-from updraft.core.synthesis.pieces import Piece, Row, cheapest, parts_of, places_of, views_of
+from updraft.core.synthesis.pieces import MARKS, Piece, Row, cheapest, parts_of, places_of, views_of
 from updraft.core.synthesis.search import Results
 
 _ALIKE = 40  # rows on which pieces are compared
-_LACKING = 1.5
+_LACKING, _MAY_LACK = 1.5, 0.3
+_ENOUGH = 5  # texts by which a mark is told to stand in all
 _LOOSE = 0.6
 _MARKS = re.compile(r"[^\w]{1,3}$")
 
@@ -26,6 +27,9 @@ class Gathering:
     def __init__(self, columns: list[Piece], rows: Sequence[Row]) -> None:
         self._columns, self._rows = columns, rows
         self._tried = rows[:: max(len(rows) // _ALIKE, 1)][:_ALIKE]
+        self._anchors = {
+            piece.formula: _anchors([piece.of(row) or "" for row in self._tried]) for piece in columns
+        }
         self._one: dict[tuple[int, str], tuple[list[Piece], list[Piece]]] = {}
         self._given: dict[str, tuple[str | None, ...]] = {}
 
@@ -40,6 +44,9 @@ class Gathering:
         of_each = [self._for_one(at, wanted) for at, wanted in given.items()]
         found, whole = (cheapest(chain.from_iterable(some)) for some in zip(*of_each, strict=True))
         alike: dict[tuple[str | None, ...], tuple[Results, Piece]] = {}
+        # A row without a mark that all examples have may well have nothing.
+        common = set.intersection(*(_marks_of(self._rows[at]) for at in given))
+        weights = [1.0 if common <= _marks_of(row) else _MAY_LACK for row in self._tried]
         wants = tuple(given.values())
         for piece in sorted(found, key=lambda one: one.cost):
             results = tuple(piece.of(self._rows[at]) or "" for at in given)
@@ -49,14 +56,15 @@ class Gathering:
                 shown = self._on_tried(made)
                 if (key := (*gives, *shown)) not in alike:
                     # What most rows lack is seldom meant.
-                    cost = made.cost + _LACKING * shown.count(None) / len(shown)
+                    lacks = sum(weight for one, weight in zip(shown, weights, strict=True) if one is None)
+                    cost = made.cost + _LACKING * lacks / len(shown)
                     alike[key] = gives, replace(made, cost=cost)
         fits = [p for p in whole if all(p.of(self._rows[at]) == one for at, one in given.items())]
         return list(alike.values()), fits
 
     def _for_one(self, at: int, wanted: str) -> tuple[list[Piece], list[Piece]]:
         if (at, wanted) not in self._one:
-            sources, parts = _parts(self._columns, self._rows[at], wanted)
+            sources, parts = _parts(self._columns, self._rows[at], wanted, self._anchors)
             pieces = cheapest(_told(sources, parts, self._rows, at, wanted))
             self._one[at, wanted] = pieces, cheapest(numbers_in(_figures(sources, parts), wanted))
         return self._one[at, wanted]
@@ -137,8 +145,22 @@ def _told(
             yield from numbers_in(_figures(sources, parts), found[0])
 
 
+def _marks_of(row: Row) -> set[str]:
+    return set(re.findall(r"[^\w\s]", " ".join(filter(None, row))))
+
+
+def _anchors(texts: list[str]) -> frozenset[str]:
+    """Marks that stand once in every text."""
+    filled = [text for text in texts if text]
+    if len(filled) < _ENOUGH:
+        return frozenset()
+    return frozenset(
+        mark for mark in MARKS.findall(filled[0]) if all(text.count(mark) == 1 for text in filled)
+    )
+
+
 def _parts(
-    columns: list[Piece], row: Row, wanted: str
+    columns: list[Piece], row: Row, wanted: str, anchors: Mapping[str, frozenset[str]]
 ) -> tuple[list[tuple[str, Piece]], list[tuple[str, Piece]]]:
     """The columns that hold something, and their parts and parts of parts, with what each gives."""
     sources = [(text, piece) for piece in columns if (text := piece.of(row))]
@@ -146,7 +168,12 @@ def _parts(
         (seen, view) for text, piece in sources for view in views_of(piece, text) if (seen := view.of(row))
     ]
     parts = _distinct(
-        [(text, part) for base, piece in sources for part in parts_of(piece, base) if (text := part.of(row))]
+        [
+            (text, part)
+            for base, piece in sources
+            for part in parts_of(piece, base, anchors.get(piece.formula, ()))
+            if (text := part.of(row))
+        ]
     )
     deeper = _distinct(
         [

@@ -19,6 +19,8 @@ _PLAIN = re.compile(r"-?(?:\d+|\d{1,3}(?:,\d{3})+)(?:\.\d+)?")
 _AMOUNT = re.compile(r"(?:(\d+)\s*[xX×*]\s*)?(\d+(?:[.,]\d+)?)\s*([a-zA-Z]+)\.?")
 _COLUMN = re.compile(r"[^(]+|text\([^(]+\)")
 _TARGETS = ("mg", "g", "kg", "ml", "l", "mm", "cm", "m", "km")
+_BRACKETED = re.compile(r"^\(\s*(\d[\d,.]*)\s*\)$")
+_BARE = re.compile(r"-?\d+(\.\d+)?")
 _GROUPED = re.compile(r"-?\d{1,3}(,\d{3})+(\.\d+)?")
 
 
@@ -114,6 +116,7 @@ _SPANS = [
     (r"([0-9.]+) ?m", r"([0-9.]+) ?m", 1.0),
     (r"([0-9.]+) ?s", r"([0-9.]+) ?s", 1 / 60),
 ]
+_SPAN_HERE = r"\s*([0-9.]+ ?(d|h|m|s)[a-z]*[.]?[ ,]*)+"  # for formulas
 _SPAN = re.compile(r"\s*([0-9.]+ ?(d|h|m|s)[a-z]*\.?[ ,]*)+", re.I)
 
 
@@ -128,7 +131,8 @@ def _lasting(text: str, piece: Piece) -> Iterator[tuple[_Number, float]]:
             for pattern, _, size in _SPANS
             if unit > 1 / 60 or size < 1440
         ]
-        formula = f"({' + '.join(part.removesuffix(' * 1') for part in parts)})"
+        reckoned = " + ".join(part.removesuffix(" * 1") for part in parts)
+        formula = f"choose(fits({low}, {quoted(_SPAN_HERE)}), {reckoned})"
 
         def of(row: Row, unit: float = unit) -> float | None:
             minutes = lasts(piece.of(row) or "")
@@ -331,9 +335,11 @@ def _plain(value: float | None, places: int = 6) -> str | None:
 
 
 def _number(place: int, text: str) -> float | None:
-    stripped = text.strip()
+    stripped = _BRACKETED.sub(r"-\1", text.strip())
     if place == 1 and _GROUPED.fullmatch(stripped):
         return float(stripped.replace(",", ""))
+    if place == 1 and _BRACKETED.fullmatch(text.strip()) and _BARE.fullmatch(stripped):
+        return float(stripped)
     found = _FOUND.findall(re.sub(r"(\w)-", r"\1 ", text))
     return float(found[place - 1].replace(",", ".")) if len(found) >= place else None
 

@@ -6,10 +6,11 @@ rows; what is chosen is computed by its formula.
 
 from __future__ import annotations
 
+import html
 import re
 import unicodedata
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
 from functools import partial
 
 from updraft.core.formula.writing import quoted
@@ -56,7 +57,8 @@ RUNS = [
     ("run of letters and digits", r"[\p{L}\p{N}]+", r"[^\W_]+", 2.2),
 ]
 PAIRS = [("(", ")"), ("[", "]"), ("{", "}"), ("“", "”"), ("<", ">")]
-_MARKS = re.compile(r"[^\w\s]\s|\s[^\w\s]|[^\w]|_")
+MARKS = re.compile(r"[^\w\s]\s|\s[^\w\s]|[^\w]|_")
+_ANCHOR = 0.3  # what a part is cheaper by that is told by a mark which stands once in every row
 
 
 def column(name: str, written: str, at: int) -> Piece:
@@ -64,9 +66,13 @@ def column(name: str, written: str, at: int) -> Piece:
     return Piece(written, lambda row: row[at], 1.0, name)
 
 
-def parts_of(whole: Piece, text: str) -> Iterator[Piece]:
-    """The parts of a text that can be told by marks and runs. They may give the same for this one."""
-    yield from _by_marks(whole, text)
+def parts_of(whole: Piece, text: str, anchors: Collection[str] = ()) -> Iterator[Piece]:
+    """The parts of a text that can be told by marks and runs. They may give the same for this one.
+
+    Args:
+        anchors: marks that stand once in every row, by which a part is told best.
+    """
+    yield from _by_marks(whole, text, anchors)
     yield from _by_runs(whole, text)
     yield from _by_neighbours(whole, text)
     for opening, closing in PAIRS:
@@ -79,12 +85,13 @@ def parts_of(whole: Piece, text: str) -> Iterator[Piece]:
             )
 
 
-def _by_marks(whole: Piece, text: str) -> Iterator[Piece]:
-    for mark in sorted(set(_MARKS.findall(text)), key=len):
+def _by_marks(base: Piece, text: str, anchors: Collection[str]) -> Iterator[Piece]:
+    for mark in sorted(set(MARKS.findall(text)), key=len):
+        whole = replace(base, cost=base.cost - _ANCHOR) if mark in anchors else base
         sign, said, bare = quoted(mark), shown(mark), shown(mark).removeprefix("a ")
         count = text.count(mark) + 1
         for place in range(1, min(count, 6) + 1):
-            yield whole.made(
+            yield (whole if place > 1 else base).made(
                 f"part({{}}, {sign}, {place})", partial(_part, mark, place),
                 1.5 + 0.15 * place + 0.3 * (len(mark) > 1), f"part {place} of {{}} at {said}",
             )  # fmt: skip
@@ -244,10 +251,18 @@ def views_of(whole: Piece, text: str) -> Iterator[Piece]:
         (r" *[\[][^\]]*[\]]", r" *\[[^\]]*\]", "what stands in [ ]"),
     ):
         if re.search(here, text):
-            yield whole.made(
+            bare = whole.made(
                 f"trim(replace_pattern({{}}, {quoted(pattern)}, ''))",
                 partial(_without, re.compile(here)), 0.9, f"{{}} without {said}",
             )  # fmt: skip
+            yield bare
+            if _ENTITY.search(text):
+                yield bare.made("unescaped({})", html.unescape, 0.5, "{} with its signs as they are meant")
+    if _ENTITY.search(text):
+        yield whole.made("unescaped({})", html.unescape, 0.5, "{} with its signs as they are meant")
+
+
+_ENTITY = re.compile("&[#a-zA-Z0-9]+;")
 
 
 def _without(regex: re.Pattern[str], text: str) -> str | None:

@@ -11,7 +11,7 @@ from __future__ import annotations
 import heapq
 import re
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import polars as pl
@@ -34,6 +34,7 @@ _SHOWN, _RANKED = 5, 120
 _NEAR = 12  # readings of one example that may be mended
 _NOVEL, _LACKS = 0.3, 0.8  # of a feature that no example has shown, and of a mark that the reading goes by
 _MARKS = re.compile(r"[^\w\s]")
+_NUMBER = re.compile(r"-?\d+([.]\d+)?")
 _CLOSE = 3.0  # readings that are so little dearer may be meant
 
 
@@ -86,6 +87,9 @@ def from_examples(table: pl.DataFrame, examples: Mapping[int, str]) -> Answer:
     rows = texts[looked].select(pl.all().str.slice(0, _SEEN)).rows()
     given = {looked.index(at): wanted for at, wanted in examples.items()}
     pieces = [column(name, formulas[at], at) for at, name in enumerate(names)]
+    shown = {name.removesuffix(" decimals").rsplit(" with ", 1)[0] for name in names[table.width :]}
+    # Where a column has a text as the file shows it, this is meant rather.
+    pieces = [replace(one, cost=one.cost + 0.6 * (one.words in shown)) for one in pieces]
     programs = _Programs(pieces, rows)
     filled = {at: wanted for at, wanted in given.items() if wanted}
     found = [one for one in programs(filled) if all(not one.of(rows[at]) for at in given if at not in filled)]
@@ -171,20 +175,49 @@ class _Doubt:
         results = examples.values()
         self._shapes, self._classes = {form_of(one) for one in results}, {_classes(one) for one in results}
         self._empty = "" in results
+        self._common = _common_marks(rows, [at for at, one in examples.items() if one])
         # Whether all signs of the row come again, each as often; whether none comes more often.
         pairs = [
             (_signs(" ".join(filter(None, rows[at]))), _signs(one)) for at, one in examples.items() if one
         ]
         self._all = all(there == made for there, made in pairs)
         self._some = all(made <= there for there, made in pairs)
+        # Words run together, as in names of columns and addresses: no other mark than theirs is left between.
+        self._joined = (
+            bool(results)
+            and self._all
+            and all(
+                one and " " not in one and any(" " in cell for cell in rows[at] if cell)
+                for at, one in examples.items()
+            )
+        )
+        self._marks = set(_MARKS.findall("".join(results)))
+        self._numbers = all(_NUMBER.fullmatch(one) for one in results)
+        self._whole = any(one in rows[at] for at, one in examples.items() if one)
+        # A result that begins as the row has it was made of it: Friday of “Fri 18:15”.
+        self._made_of = {
+            one
+            for at, one in examples.items()
+            if len(one) > 3 and one[:3].isalpha() and one[:3].lower() in _text(rows[at])
+        }
         self._torn = any(_is_torn(rows[at], one) for at, one in examples.items() if one)
+
+    def _has_marks(self, row: Row) -> bool:
+        """Whether a row has all marks that the examples' rows have: one without them may give nothing."""
+        return self._common <= set(_MARKS.findall(" ".join(filter(None, row))))
 
     def of(self, rows: Sequence[Row], results: Sequence[str | None]) -> float:
         doubt = 0.0
         for row, result in zip(rows, results, strict=True):
             if not result:
-                doubt += 1.5 if self._empty or not any(row) else 4.0
+                doubt += 1.5 if self._empty or not any(row) else 4.0 if self._has_marks(row) else 0.6
                 continue
+            doubt += 1.4 * (not self._whole and result in row)
+            doubt += 3.0 * (result in self._made_of and result[:3].lower() not in _text(row))
+            doubt += 8.0 * (self._numbers and not _NUMBER.fullmatch(result))
+            doubt += 3.0 * (
+                self._joined and (" " in result or bool(set(_MARKS.findall(result)) - self._marks))
+            )
             doubt += 1.2 * (form_of(result) not in self._shapes)
             doubt += 2.5 * (_classes(result) not in self._classes)
             doubt += 1.5 * (not self._torn and _is_torn(row, result))
@@ -192,6 +225,20 @@ class _Doubt:
                 there, made = _signs(" ".join(filter(None, row))), _signs(result)
                 doubt += 2.0 * (there != made if self._all else not made <= there)
         return doubt / len(rows)
+
+
+def _text(row: Row) -> str:
+    return " ".join(filter(None, row)).lower()
+
+
+def _runs_words_together(row: Row, result: str) -> bool:
+    return bool(result) and " " not in result and any(" " in cell for cell in row if cell)
+
+
+def _common_marks(rows: Sequence[Row], at: Iterable[int]) -> set[str]:
+    """The marks that stand in the row of every example."""
+    each = [set(_MARKS.findall(" ".join(filter(None, rows[one])))) for one in at]
+    return set.intersection(*each) if each else set()
 
 
 def _is_torn(row: Row, result: str) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import re
 from collections.abc import Callable
 
@@ -232,6 +233,15 @@ def joined(mark: Term, parts: list[Term]) -> Term:
 
 
 @function(
+    "text: text", "signs written for web pages as they are meant", "unescaped('pea &amp; bean')", "pea & bean"
+)
+def unescaped(text: Term) -> Term:
+    whole = text.expr
+    meant = whole.map_elements(html.unescape, return_dtype=pl.String)
+    return _text(pl.when(whole.str.contains("&[#a-zA-Z0-9]+;")).then(meant).otherwise(whole))
+
+
+@function(
     "text: text, mark: text!",
     "its parts between the marks, the last one first",
     "turned('a.b.c', '.')",
@@ -294,8 +304,8 @@ def number(value: Term, place: Term) -> Term:
 
 
 def _bare(text: pl.Expr) -> pl.Expr:
-    """A text that is a number and nothing else, thousands marked or not."""
-    stripped = text.str.strip_chars()
+    """A text that is a number and nothing else, thousands marked or not; in brackets it is below zero."""
+    stripped = text.str.strip_chars().str.replace(r"^\(\s*(\d[\d,.]*)\s*\)$", "-$1")
     grouped = stripped.str.contains(r"^-?\d{1,3}(,\d{3})+(\.\d+)?$")
     return (
         pl.when(grouped)
