@@ -13,6 +13,7 @@ from tests.core.test_formats import put
 from updraft.core import Problem
 from updraft.core.formats import ReadOptions, detect, read
 from updraft.core.formats.encoding import find_encoding
+from updraft.core.steps.sources.read_file import ReadFileSettings, as_result
 from updraft.core.values import Kind, decide
 
 
@@ -97,6 +98,49 @@ from updraft.core.values import Kind, decide
             "Anna Birch         LM       418-Y11\nJohn Field         CW       319-Z19\n",
             [("Column 1", "Column 2", "Column 3"), ("Anna Birch", "LM", "418-Y11"), ("John Field", "CW", "319-Z19")],
             id="two lines of fixed width",
+        ),
+        pytest.param(
+            "notes.txt",
+            "sown early\nnot yet up\nmoved to bed 4\nup, at last\nthinned\nfed\nwatered twice\ncovered\n",
+            [
+                ("sown early",),
+                ("not yet up",),
+                ("moved to bed 4",),
+                ("up, at last",),
+                ("thinned",),
+                ("fed",),
+                ("watered twice",),
+                ("covered",),
+            ],
+            id="a comma in one line parts no others",
+        ),
+        pytest.param(
+            "tests.tsv",
+            "Sown\tLot\tGrams\n01/06/26\tL1\t0.2\t25\t0.24\n17/08/26\tL2\t0.3\t25\t0.31\n04/10/26\tL3\t0.5\t26\t0.12\n",
+            [
+                ("Sown", "Lot", "Grams", "Column 4", "Column 5"),
+                ("01/06/26", "L1", "0.2", "25", "0.24"),
+                ("17/08/26", "L2", "0.3", "25", "0.31"),
+                ("04/10/26", "L3", "0.5", "26", "0.12"),
+            ],
+            id="fewer names than columns",
+        ),
+        pytest.param(
+            "table.txt",
+            "H \t4.528 \t13.89  0.82\nHe\t9.66  \t29.84  1.76\nLi\t3.006\t 4.77  2.40\n",
+            [
+                ("Column 1", "Column 2", "Column 3", "Column 4"),
+                ("H", "4.528", "13.89", "0.82"),
+                ("He", "9.66", "29.84", "1.76"),
+                ("Li", "3.006", "4.77", "2.40"),
+            ],
+            id="tabs among blanks",
+        ),
+        pytest.param(
+            "hubs.csv",
+            "Hub,Beds,Kind\n#\n# beds as counted in spring\nFen,12,raised\nDale,7,flat\n",
+            [("Hub", "Beds", "Kind"), ("Fen", "12", "raised"), ("Dale", "7", "flat")],
+            id="comments below the names",
         ),
         pytest.param(
             "lots.tsv",
@@ -280,6 +324,20 @@ def test_units_below_the_names_can_be_kept(tmp_path):
     path = put(tmp_path, "Lot,Grams,Share\n,g,%\nL1,20,3\nL2,35,4\nL3,5,9\nL4,7,1\n")
     assert detect(path).options.skip_after == 1
     assert read(path, ReadOptions(skip_after=0)).frame.height == 5
+
+
+def test_what_is_left_out_or_emptied_is_told_with_a_way_back(tmp_path):
+    rows = "".join(f"L{n},{n * 7},{'NA' if n % 3 else n}\n" for n in range(1, 13))
+    path = put(tmp_path, f"Tests of the spring\nLot,Weight,Share\n,g,%\n{rows}")
+    settings = ReadFileSettings(path=path.name)
+    found = as_result(read(path, settings.options()), settings, None)
+    above, below, emptied = found.warnings
+    assert above == "1 line above the table left out, such as “Tests of the spring”."
+    assert below == "1 line below the names left out: “g · %”." and found.evidence["Weight"].endswith("stands “g”")
+    assert emptied.startswith("8 cells are read as empty for “NA”, in Share.")
+    kept = ReadFileSettings(path=path.name, missing="keep")
+    share = as_result(read(path, kept.options()), kept, None).table.collect()["Share"]
+    assert share.dtype == pl.String and (share == "NA").sum() == 8
 
 
 @pytest.mark.parametrize(

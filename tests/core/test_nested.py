@@ -76,6 +76,16 @@ def test_other_shapes_of_json(tmp_path):
     lines = read(put(tmp_path, '{"a": 1}\n{"a": 2, "b": "x"}\noops\n\n', "l.jsonl"))
     assert lines.frame.rows() == [(1, None), (2, "x")]
     assert lines.warnings == ("1 line is not JSON and left out: line 3.",)
+    rare = {
+        f"seed/{n}": {"from": "fen", **({"kept": n} if n % 3 else {}), **({"note": "x"} if n == 7 else {})}
+        for n in range(24)
+    }
+    found = read(put(tmp_path, json.dumps(rare), "rare.json")).frame
+    assert found.height == 24 and found.columns == ["Key", "from", "kept", "note"], (
+        "few share all fields, most share one"
+    )
+    apart = {f"part {n}": {f"field {n}": n, f"other {n}": 1} for n in range(24)}
+    assert read(put(tmp_path, json.dumps(apart), "apart.json")).frame.height == 1, "things of their own are no records"
 
 
 @pytest.mark.parametrize(

@@ -82,7 +82,14 @@ def detect(path: Path, options: ReadOptions) -> Detected:
     named = aligned(top[:many], top[many + after :])
     named = [told] if told and first == "comment" else named
     names, _ = header_names(named, max(map(len, top), default=0))
-    return Detected("delimited", filled, reasons, preamble=tuple(body[: header.skip]), columns=tuple(names))
+    return Detected(
+        "delimited",
+        filled,
+        reasons,
+        preamble=tuple(body[: header.skip]),
+        below=tuple(map(tuple, top[many : many + after])),
+        columns=tuple(names),
+    )
 
 
 def read(path: Path, detected: Detected, columns: frozenset[str] | None = None) -> Reading:

@@ -67,7 +67,9 @@ def detect(path: Path, options: ReadOptions) -> Detected:
         encoding=sample.encoding,
         comment=sample.comment,
     )
-    return Detected("fixed", filled, reasons, preamble=tuple(sample.body[: header.skip]))
+    start = header.skip + options.header_lines
+    below = tuple(map(tuple, rows[start : start + (filled.skip_after or 0)]))
+    return Detected("fixed", filled, reasons, preamble=tuple(sample.body[: header.skip]), below=below)
 
 
 def read(path: Path, detected: Detected) -> Reading:

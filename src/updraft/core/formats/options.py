@@ -96,6 +96,7 @@ class Detected:
         choices: what else the file holds: `sheets`, their `rows`, `hidden` ones, `ranges`, `tables`,
             `members`.
         preamble: the lines left out above the header, as text.
+        below: the rows left out under it, of units say.
         columns: the names of all columns of the file, also of those that were not read.
         tree: of nested data, the places in it.
     """
@@ -105,6 +106,7 @@ class Detected:
     reasons: dict[str, str] = field(default_factory=dict)
     choices: dict[str, tuple[str, ...]] = field(default_factory=dict)
     preamble: tuple[str, ...] = ()
+    below: tuple[tuple[str | None, ...], ...] = ()
     columns: tuple[str, ...] = ()
     tree: Node | None = None
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from importlib import import_module
@@ -220,6 +221,7 @@ def _finished(found: Reading, options: ReadOptions, *, look: bool) -> Reading:
                 f"{some} like text read in a wrong encoding, such as “{example[:40]}”. "
                 "Choose another encoding, or mend broken text."
             )
+    said += _left_out(found.detected, options)
     if options.notes == "leave_out" and found.detected.format in _WITH_NOTES:
         notes = notes_below(frame) if found.notes is None else found.notes
         frame = frame.head(frame.height - len(notes))
@@ -236,6 +238,20 @@ def _finished(found: Reading, options: ReadOptions, *, look: bool) -> Reading:
     if detected.format != "delimited":
         detected = replace(detected, columns=tuple(frame.columns))
     return Reading(frame, detected, tuple(said))
+
+
+def _left_out(detected: Detected, options: ReadOptions) -> Iterator[str]:
+    """What was found around the header and is no row, in words; what a person set is known."""
+    above = [line.strip() for line in detected.preamble if line.strip()]
+    if above and options.skip is None:
+        yield f"{_lines(len(above))} above the table left out, such as “{above[0][:60]}”."
+    below = [" · ".join(filter(None, row)) for row in detected.below]
+    if any(below) and options.skip_after is None:
+        yield f"{_lines(len(below))} below the names left out: “{next(filter(None, below))[:60]}”."
+
+
+def _lines(many: int) -> str:
+    return "1 line" if many == 1 else f"{many:,} lines"
 
 
 def _check_there(path: Path) -> bytes:

@@ -214,7 +214,9 @@ def _look(book: Any, path: Path, options: ReadOptions) -> tuple[Detected, pl.Dat
     filled = replace(
         options, format="workbook", sheet=sheet, skip=header.skip, header=first, skip_after=after
     )
-    return Detected("workbook", filled, reasons, choices, above), cells, area
+    start = header.skip + options.header_lines
+    below = tuple(map(tuple, _rows(cells.slice(start, after)))) if after else ()
+    return Detected("workbook", filled, reasons, choices, above, below), cells, area
 
 
 def _first_table(book: Any, path: Path, sheets: list[str]) -> tuple[str, pl.DataFrame, str]:

@@ -40,7 +40,8 @@ _LEAST_SHARE = 0.1  # of the cells, that must be values for the others to be rea
 class Decision:
     """What a column was taken for, and the evidence in one sentence.
 
-    `doubt` is set where text looks like another kind but stays text, so that nothing is lost or guessed.
+    `doubt` is set where text looks like another kind but stays text, so that nothing is lost or guessed;
+    `emptied` is how many cells with `words` for nothing became empty.
     """
 
     column: str
@@ -48,29 +49,35 @@ class Decision:
     format: str
     evidence: str
     doubt: bool = False
+    emptied: int = 0
+    words: tuple[str, ...] = ()
 
 
-def decide(table: pl.DataFrame, numbers: str | None = None) -> tuple[pl.DataFrame, list[Decision]]:
+def decide(
+    table: pl.DataFrame, numbers: str | None = None, *, missing: bool = True
+) -> tuple[pl.DataFrame, list[Decision]]:
     """Convert the text columns of a table where every non-empty value converts.
 
     Args:
         numbers: how numbers are written where the values leave it open: `point` (1,234.5) or `comma`
             (1.234,5).
+        missing: words for nothing, such as n/a, are read as empty where all others convert.
 
     Returns:
         The table with converted columns, and one decision a column in the table's order.
     """
     with ThreadPoolExecutor() as pool:  # Polars works outside the interpreter's lock
-        decided = list(pool.map(partial(_decide_column, numbers=numbers), table.get_columns()))
+        of = partial(_decide_column, numbers=numbers, missing=missing)
+        decided = list(pool.map(of, table.get_columns()))
     if not decided:
         return table, []
     return pl.DataFrame([column for column, _ in decided]), [decision for _, decision in decided]
 
 
-def _decide_column(series: pl.Series, numbers: str | None) -> tuple[pl.Series, Decision]:
+def _decide_column(series: pl.Series, numbers: str | None, *, missing: bool) -> tuple[pl.Series, Decision]:
     if series.dtype != pl.String:
         return series, Decision(series.name, kind_of(series.dtype), "", "came with this type")
-    return _decide_text(series, numbers)
+    return _decide_text(series, numbers) if missing else _decide_filled(series, numbers)
 
 
 def _decide_text(series: pl.Series, numbers: str | None) -> tuple[pl.Series, Decision]:
@@ -95,7 +102,8 @@ def _decide_text(series: pl.Series, numbers: str | None) -> tuple[pl.Series, Dec
     evidence = (
         f"{better.evidence}; {filled - values:,} with {', '.join(dict.fromkeys(told))} are read as empty"
     )
-    return other, replace(better, evidence=evidence)
+    plainly = tuple(dict.fromkeys(word.strip() for word in words if word.strip()))
+    return other, replace(better, evidence=evidence, emptied=filled - values, words=plainly)
 
 
 def _words_for_missing(series: pl.Series) -> list[str]:

@@ -9,6 +9,7 @@ from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted,
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.tables import Tables
 from updraft.core.values import decide
+from updraft.core.values.decide import Decision
 
 _TEXT = ["delimited", "fixed"]
 _LINES = [*_TEXT, "workbook"]
@@ -196,6 +197,14 @@ class ReadingSettings(Settings):
         more=True,
         labels={"point": "1,234.5", "comma": "1.234,5"},
     )
+    missing: Literal["empty", "keep"] = setting(
+        "Words for nothing among numbers and days",
+        "n/a, NULL, - and the like",
+        widget="choice",
+        default="empty",
+        more=True,
+        labels={"empty": "are read as empty", "keep": "stay, in a column of text"},
+    )
     mend: bool = setting(
         "Mend broken text", "read once in a wrong encoding", widget="flag", default=False, more=True
     )
@@ -305,10 +314,30 @@ def as_result(found: Reading, settings: ReadingSettings, wanted: Wanted) -> Resu
         frame = frame.select([name for name in frame.columns if name in wanted] or frame.columns[:1])
     evidence: dict[str, str] = {}
     if settings.types == "decide":
-        frame, decisions = decide(frame, settings.numbers)
+        frame, decisions = decide(frame, settings.numbers, missing=settings.missing == "empty")
         evidence = {decision.column: decision.evidence for decision in decisions}
+        said += _emptied(decisions)
         said += [f"“{d.column}” stays text: {d.evidence}." for d in decisions if d.doubt]
+    for row in found.detected.below:
+        for name, cell in zip(found.detected.columns, row, strict=False):
+            if cell and name in frame.columns:
+                evidence[name] = f"{evidence.get(name, 'text as it stands')}; below its name stands “{cell}”"
     return Result(frame.lazy(), warnings=tuple(said), evidence=evidence)
+
+
+def _emptied(decisions: list[Decision]) -> list[str]:
+    """How many cells became empty because they hold a word for nothing, in a sentence for all columns."""
+    some = [one for one in decisions if one.emptied and one.words]
+    if not some:
+        return []
+    words = list(dict.fromkeys(word for one in some for word in one.words))
+    told = ", ".join(f"“{word}”" for word in words[:3])
+    many = sum(one.emptied for one in some)
+    cells = "1 cell is" if many == 1 else f"{many:,} cells are"
+    return [
+        f"{cells} read as empty for {told}, in {listed([one.column for one in some], 3)}. "
+        "Words for nothing can stay, among the settings of how it is read."
+    ]
 
 
 def _chosen(frame: pl.DataFrame, settings: ReadingSettings, said: list[str]) -> pl.DataFrame:
