@@ -6,7 +6,7 @@ from datetime import date
 import polars as pl
 import pytest
 
-from updraft.core.insight import find, repair_all
+from updraft.core.insight import apply_repair, find, repair_all
 from updraft.core.insight.findings import meeting
 from updraft.core.values import decide
 from updraft.demo.names import FIRST, HUBS, LAST
@@ -153,9 +153,16 @@ def test_a_place_of_the_same_name_elsewhere_breaks_nothing_and_a_slip_does():
     elsewhere = {name: list(values) for name, values in cells.items()}
     elsewhere["Land"][5], elsewhere["Region"][5] = "Cadia", "Cadia 1"
     assert not [f for f in find(beside(**elsewhere)) if f.code == "broken_dependency"]
+    both = {name: list(values) for name, values in elsewhere.items()}
+    both["Land"][9] = "Cadia"
+    [finding] = [f for f in find(beside(**both)) if f.code == "broken_dependency"]
+    assert finding.rows.to_list() == [9]
+    for repair in finding.repairs:
+        lands = apply_repair(beside(**both), repair)[0]["Land"]
+        assert lands[5] == "Cadia" and lands[9] != "Cadia", "a repair changes the rows that are told and no other"
     cells["Land"][5] = "Cadia"
     [finding] = [f for f in find(beside(**cells)) if f.code == "broken_dependency"]
-    assert finding.rows.to_list() == [5] and finding.columns[-1] == "Land"
+    assert finding.rows.to_list() == [5] and finding.columns[-1] == "Land" and finding.repairs
 
 
 def test_dates_decided_both_ways_are_a_mixture_and_open():

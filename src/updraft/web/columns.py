@@ -87,7 +87,12 @@ def _rows_of(key: str, name: str, output: str = "") -> pl.Series | None:
     if way == "against":
         from updraft.core.insight import exceptions
 
-        both = json.loads(other)
+        try:
+            both = [str(name) for name in json.loads(other)]
+        except (ValueError, TypeError):
+            return None
+        if len(both) != 2 or not set(both) <= set(_frame(key, output).collect_schema()):
+            return None
         broken: pl.Series = remembered(
             ("against", key, output, other),
             lambda: exceptions(_frame(key, output).select(both).collect(), *both),

@@ -11,7 +11,7 @@ from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.changes import in_one_case, variants
 from updraft.core.synthesis.days import could_be_day, days_in, months_in, times_in, weekdays_in
 from updraft.core.synthesis.numbers import numbers_in
-from updraft.core.synthesis.pieces import MARKS, Piece, Row, cheapest, parts_of, places_of, views_of
+from updraft.core.synthesis.pieces import MARKS, Piece, Row, cheapest, marks_of, parts_of, places_of, views_of
 from updraft.core.synthesis.search import Results
 
 _ALIKE = 40  # rows on which pieces are compared
@@ -45,8 +45,8 @@ class Gathering:
         found, whole = (cheapest(chain.from_iterable(some)) for some in zip(*of_each, strict=True))
         alike: dict[tuple[str | None, ...], tuple[Results, Piece]] = {}
         # A row without a mark that all examples have may well have nothing.
-        common = set.intersection(*(_marks_of(self._rows[at]) for at in given))
-        weights = [1.0 if common <= _marks_of(row) else _MAY_LACK for row in self._tried]
+        common = set.intersection(*(marks_of(self._rows[at]) for at in given))
+        weights = [1.0 if common <= marks_of(row) else _MAY_LACK for row in self._tried]
         wants = tuple(given.values())
         for piece in sorted(found, key=lambda one: one.cost):
             results = tuple(piece.of(self._rows[at]) or "" for at in given)
@@ -143,10 +143,6 @@ def _told(
     for found in re.finditer(r"-?\d+(?:\.\d+)?", wanted):
         if found[0] != wanted and not any(found[0] in text for text, _ in sources):
             yield from numbers_in(_figures(sources, parts), found[0])
-
-
-def _marks_of(row: Row) -> set[str]:
-    return set(re.findall(r"[^\w\s]", " ".join(filter(None, row))))
 
 
 def _anchors(texts: list[str]) -> frozenset[str]:

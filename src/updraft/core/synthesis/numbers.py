@@ -109,12 +109,9 @@ def _read(pieces: list[tuple[str, Piece]]) -> Iterator[tuple[_Number, float]]:
             yield number, turned
 
 
-# Spans of time: how a part is found, the same for Python, and how many minutes it counts.
+# Spans of time: how a part is found, in formulas as in Python, and how many minutes it counts.
 _SPANS = [
-    (r"([0-9.]+) ?d", r"([0-9.]+) ?d", 1440.0),
-    (r"([0-9.]+) ?h", r"([0-9.]+) ?h", 60.0),
-    (r"([0-9.]+) ?m", r"([0-9.]+) ?m", 1.0),
-    (r"([0-9.]+) ?s", r"([0-9.]+) ?s", 1 / 60),
+    (f"([0-9.]+) ?{unit}", size) for unit, size in (("d", 1440.0), ("h", 60.0), ("m", 1.0), ("s", 1 / 60))
 ]
 _SPAN_HERE = r"\s*([0-9.]+ ?(d|h|m|s)[a-z]*[.]?[ ,]*)+"  # for formulas
 _SPAN = re.compile(r"\s*([0-9.]+ ?(d|h|m|s)[a-z]*\.?[ ,]*)+", re.I)
@@ -128,7 +125,7 @@ def _lasting(text: str, piece: Piece) -> Iterator[tuple[_Number, float]]:
     for name, unit in (("minutes", 1.0), ("hours", 60.0), ("seconds", 1 / 60), ("days", 1440.0)):
         parts = [
             f"if_empty(number(extract({low}, {quoted(pattern)})), 0) {_times(size / unit)}"
-            for pattern, _, size in _SPANS
+            for pattern, size in _SPANS
             if unit > 1 / 60 or size < 1440
         ]
         reckoned = " + ".join(part.removesuffix(" * 1") for part in parts)
@@ -150,7 +147,7 @@ def lasts(text: str) -> float | None:
     """The minutes of a span of time; None where the text is none."""
     if not _SPAN.fullmatch(text):
         return None
-    found = ((re.search(here, text.lower()), size) for _, here, size in _SPANS)
+    found = ((re.search(here, text.lower()), size) for here, size in _SPANS)
     return sum(float(part[1]) * size for part, size in found if part)
 
 

@@ -61,6 +61,11 @@ MARKS = re.compile(r"[^\w\s]\s|\s[^\w\s]|[^\w]|_")
 _ANCHOR = 0.3  # what a part is cheaper by that is told by a mark which stands once in every row
 
 
+def marks_of(row: Row) -> set[str]:
+    """The signs of a row that are no letters, digits or blanks."""
+    return set(re.findall(r"[^\w\s]", " ".join(filter(None, row))))
+
+
 def column(name: str, written: str, at: int) -> Piece:
     """The whole text of a column."""
     return Piece(written, lambda row: row[at], 1.0, name)

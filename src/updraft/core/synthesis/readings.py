@@ -23,7 +23,7 @@ from updraft.core.synthesis.cases import lines_through, result_of_each
 from updraft.core.synthesis.changes import changes_of
 from updraft.core.synthesis.gathering import Gathering
 from updraft.core.synthesis.mending import mended
-from updraft.core.synthesis.pieces import Piece, Row, cheapest, column, form_of
+from updraft.core.synthesis.pieces import Piece, Row, cheapest, column, form_of, marks_of
 from updraft.core.synthesis.search import laid
 from updraft.core.synthesis.splitting import split
 from updraft.core.values import Kind, kind_of
@@ -32,6 +32,7 @@ _LONGEST, _SEEN = 120, 400  # characters of a result, and of a text that is look
 _LOOKED_AT, _TRIED = 1000, 80  # rows that dates are read in, rows that tell readings apart
 _SHOWN, _RANKED = 5, 120
 _NEAR = 12  # readings of one example that may be mended
+_LESS_EXACT = 0.6  # of a number that the file shows with more decimals
 _NOVEL, _LACKS = 0.3, 0.8  # of a feature that no example has shown, and of a mark that the reading goes by
 _MARKS = re.compile(r"[^\w\s]")
 _NUMBER = re.compile(r"-?\d+([.]\d+)?")
@@ -76,20 +77,17 @@ def from_examples(table: pl.DataFrame, examples: Mapping[int, str]) -> Answer:
     formulas = [
         written(name) if kind is Kind.TEXT else f"text({written(name)})" for name, kind in kinds.items()
     ]
-    names = list(table.columns)
-    for name in table.columns:  # as the file has it: 8.080, where the others have three decimals
-        if places := _decimals(table[name]):
-            formulas.append(f"fixed({written(name)}, {places})")
-            names.append(f"{name} with {places} decimals")
+    # As the file has it: 8.080, where the others have three decimals; this is meant rather.
+    exact = {name: places for name in table.columns if (places := _decimals(table[name]))}
+    formulas += [f"fixed({written(name)}, {places})" for name, places in exact.items()]
+    names = [*table.columns, *(f"{name} with {places} decimals" for name, places in exact.items())]
     texts = table.select(compile_formula(one, kinds).expr.alias(f"{n}") for n, one in enumerate(formulas))
     looked = sorted({*range(0, table.height, max(table.height // _LOOKED_AT, 1)), *examples})
     # Long texts are looked at as far as a person would; what is found is computed from all of them.
     rows = texts[looked].select(pl.all().str.slice(0, _SEEN)).rows()
     given = {looked.index(at): wanted for at, wanted in examples.items()}
     pieces = [column(name, formulas[at], at) for at, name in enumerate(names)]
-    shown = {name.removesuffix(" decimals").rsplit(" with ", 1)[0] for name in names[table.width :]}
-    # Where a column has a text as the file shows it, this is meant rather.
-    pieces = [replace(one, cost=one.cost + 0.6 * (one.words in shown)) for one in pieces]
+    pieces = [replace(one, cost=one.cost + _LESS_EXACT * (one.words in exact)) for one in pieces]
     programs = _Programs(pieces, rows)
     filled = {at: wanted for at, wanted in given.items() if wanted}
     found = [one for one in programs(filled) if all(not one.of(rows[at]) for at in given if at not in filled)]
@@ -191,7 +189,7 @@ class _Doubt:
                 for at, one in examples.items()
             )
         )
-        self._marks = set(_MARKS.findall("".join(results)))
+        self._marks = marks_of(list(results))
         self._numbers = all(_NUMBER.fullmatch(one) for one in results)
         self._whole = any(one in rows[at] for at, one in examples.items() if one)
         # A result that begins as the row has it was made of it: Friday of “Fri 18:15”.
@@ -204,7 +202,7 @@ class _Doubt:
 
     def _has_marks(self, row: Row) -> bool:
         """Whether a row has all marks that the examples' rows have: one without them may give nothing."""
-        return self._common <= set(_MARKS.findall(" ".join(filter(None, row))))
+        return self._common <= marks_of(row)
 
     def of(self, rows: Sequence[Row], results: Sequence[str | None]) -> float:
         doubt = 0.0
@@ -215,9 +213,7 @@ class _Doubt:
             doubt += 1.4 * (not self._whole and result in row)
             doubt += 3.0 * (result in self._made_of and result[:3].lower() not in _text(row))
             doubt += 8.0 * (self._numbers and not _NUMBER.fullmatch(result))
-            doubt += 3.0 * (
-                self._joined and (" " in result or bool(set(_MARKS.findall(result)) - self._marks))
-            )
+            doubt += 3.0 * (self._joined and (" " in result or bool(marks_of([result]) - self._marks)))
             doubt += 1.2 * (form_of(result) not in self._shapes)
             doubt += 2.5 * (_classes(result) not in self._classes)
             doubt += 1.5 * (not self._torn and _is_torn(row, result))
@@ -237,7 +233,7 @@ def _runs_words_together(row: Row, result: str) -> bool:
 
 def _common_marks(rows: Sequence[Row], at: Iterable[int]) -> set[str]:
     """The marks that stand in the row of every example."""
-    each = [set(_MARKS.findall(" ".join(filter(None, rows[one])))) for one in at]
+    each = [marks_of(rows[one]) for one in at]
     return set.intersection(*each) if each else set()
 
 

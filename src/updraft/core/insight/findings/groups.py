@@ -211,10 +211,14 @@ def _broken(view: View, key: Column, other: Column, coded: dict[str, Codes]) -> 
     )
     odd = np.flatnonzero(both & broken[group_of] & (values != top_value[group_of])).astype(np.int32)
     names = (key.name, other.name)
-    slips = _are_slips(odd, values, key, other) if len(odd) else False
-    if slips and broken.sum() <= max(0.15 * len(starts), 2):
-        odd = _backed(odd, top_value[group_of[odd]], key, other, coded)
-    if len(odd) and broken.sum() <= max(0.15 * len(starts), 2) and share < 1 and slips:
+    few = len(odd) and share < 1 and broken.sum() <= max(0.15 * len(starts), 2)
+    slips = odd[:0]
+    if few and _are_slips(odd, values, key, other):
+        slips = _backed(odd, top_value[group_of[odd]], key, other, coded)
+    if len(slips):
+        # The repair works on whole groups: where rows of these are things of their own, it would change them too.
+        alone = len(slips) == len(odd)
+        odd = slips
         rows = pl.Series(odd, dtype=pl.UInt32)
         yield Finding(
             "broken_dependency",
@@ -239,7 +243,9 @@ def _broken(view: View, key: Column, other: Column, coded: dict[str, Codes]) -> 
                     f"Give {other.name} the value that most rows of the same {key.name} have",
                     (step("one_value_per_group", within=[key.name], columns=[other.name]),),
                 ),
-            ),
+            )
+            if alone
+            else (),
             weight=57,
         )
     agreed = (sizes == tops) & (sizes >= 2)
