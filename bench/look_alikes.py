@@ -77,7 +77,7 @@ def measure() -> Iterator[str]:
     for told, ways in (
         ("by letters", Ways(letters=True)), ("by slips", Ways(slips=True)), ("by sound", Ways(sound=True)),
         (f"closer than {STRICTNESS}", Ways(close=STRICTNESS)), ("closer than 0.85", Ways(close=0.85)),
-        ("all four", Ways(True, True, True, STRICTNESS)),
+        ("all four", Ways(True, True, True, True, STRICTNESS)),
     ):  # fmt: skip
         started = time.perf_counter()
         found = families(uneven, ways)

@@ -165,7 +165,7 @@ def test_a_circle_is_found_and_the_flow_still_loads_and_draws():
     [
         ("not json", "not readable as JSON"),
         ("[]", "not a flow"),
-        ('{"updraft": 99, "name": "x"}', "reads up to format 4"),
+        ('{"updraft": 99, "name": "x"}', "reads up to format 5"),
         ('{"updraft": "1"}', "not a version number"),
         ('{"updraft": 1, "steps": [{"id": "A b", "kind": "x"}]}', "steps → 0 → id"),
         ('{"updraft": 1, "steps": [{"id": "a", "kind": "x"}, {"id": "a", "kind": "x"}]}', "stands there twice"),
@@ -222,6 +222,13 @@ def test_steps_of_an_older_file_get_the_names_and_settings_of_today():
     ):
         with pytest.raises(Problem):
             load(json.dumps({"updraft": 2, **odd}))
+
+
+def test_older_look_alikes_are_not_looked_for_by_their_words():
+    step = '{"id": "a", "kind": "merge_look_alikes", "settings": {"column": "Hub"%s}}'
+    for version, said, words in ((4, "", False), (4, ', "words": true', True), (5, "", None)):
+        text = '{"updraft": %d, "steps": [%s]}' % (version, step % said)
+        assert load(text).steps[0].settings.get("words") is words
 
 
 def test_findings_that_were_put_away_in_an_older_file_stay_away():

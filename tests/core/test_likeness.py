@@ -162,6 +162,7 @@ def test_close_texts_are_all_that_a_comparison_of_each_with_each_finds(texts, st
         for other, b in enumerate(texts[:one]):
             alike = 1 - Levenshtein.distance(a, b) / max(len(a), len(b))
             same = a.count("1") == b.count("1") and min(len(a), len(b)) > 1
+            same = same and Levenshtein.distance(a, b) <= 4
             if same and alike >= strictness - 1e-9 and a != b:
                 expected[other, one] = round(alike, 6)
     found = close_texts(texts, strictness)
@@ -182,7 +183,7 @@ def test_blocks_of_common_words_lose_no_pair():
 def test_families_say_their_spellings_by_rows_and_why_they_are_one():
     rows = {
         "Green Zebra": 71,
-        "Green Zembra": 14,
+        "Green Zembra": 3,
         "green zebra ": 9,
         "Zebra, Green": 2,
         "Moor 12 Pea": 5,
@@ -191,10 +192,12 @@ def test_families_say_their_spellings_by_rows_and_why_they_are_one():
     rows |= {"Tschaikowsky": 8, "Chaikovski": 3, "Beaudoin": 4, "Bodoin": 1, "Gonzales": 6, "González": 2, "Meyer": 9}
     rows |= {"Maier": 3, "Müller": 7}
     counted = pl.DataFrame({"value": list(rows), "n": list(rows.values())})
-    found = {one.name: (one.spellings, one.why, one.sure) for one in families(counted, Ways(True, True, True, 0.88))}
-    assert found["Green Zebra"][0] == {"Green Zebra": 71, "Green Zembra": 14, "green zebra ": 9, "Zebra, Green": 2}
+    found = {
+        one.name: (one.spellings, one.why, one.sure) for one in families(counted, Ways(True, False, True, True, 0.88))
+    }
+    assert found["Green Zebra"][0] == {"Green Zebra": 71, "green zebra ": 9, "Green Zembra": 3, "Zebra, Green": 2}
     assert (
-        found["Green Zebra"][1] == "close, 0.92; case and blanks differ; signs and the order of words differ"
+        found["Green Zebra"][1] == "case and blanks differ; a slip of the keyboard away; signs and the order of words differ"
         and not found["Green Zebra"][2]
     )
     sounds = {name: tuple(spelt) for name, (spelt, why, sure) in found.items() if why == "sounds the same" and not sure}
@@ -210,6 +213,7 @@ def test_families_say_their_spellings_by_rows_and_why_they_are_one():
 def test_a_slip_is_sure_in_a_long_text_and_none_where_it_is_written_again_and_again():
     rows = {
         "Rampion Blue of Fen": 40,
+        "Rampoin Blue of Fen": 1,
         "Rampion Bleu of Fen": 1,
         "Matthew": 60,
         "Matthews": 5,
@@ -217,8 +221,8 @@ def test_a_slip_is_sure_in_a_long_text_and_none_where_it_is_written_again_and_ag
         "Chiogga": 2,
     }
     counted = pl.DataFrame({"value": list(rows), "n": list(rows.values())})
-    found = {one.name: (list(one.spellings)[1:], one.sure) for one in families(counted, Ways(slips=True))}
-    assert found == {"Rampion Blue of Fen": (["Rampion Bleu of Fen"], True), "Chioggia": (["Chiogga"], False)}
+    spelt = {one.value: one.sure for one in proposals(counted, Ways(slips=True))}
+    assert spelt == {"Rampoin Blue of Fen": True, "Rampion Bleu of Fen": False, "Chiogga": False}
 
 
 def test_what_many_share_does_not_make_two_things_close():
@@ -228,8 +232,77 @@ def test_what_many_share_does_not_make_two_things_close():
     assert set(only.spellings) == {"Benton Municipal Garden", "Benton Municipal Gardn"}
 
 
+GROWERS = {
+    "Rampion Seeds Ltd": 8,
+    "Rampion Seeds Limited": 2,
+    "Rampion Seeds": 3,
+    "Rampion Seed Co. Ltd": 1,
+    "Fen & Marsh Nurseries GmbH": 6,
+    "Fen and Marsh Nurs.": 1,
+    "Nurseries, Fen & Marsh": 1,
+    "North Fen Growers Inc": 4,
+    "South Fen Growers Inc": 4,
+    "Plot 12 Growers Inc": 2,
+    "Plot 13 Growers Inc": 2,
+    "Ada M. Sedge": 2,
+    "Ada Sedge": 5,
+    "Marsh": 9,
+}
+
+
+def said(counted, **ways):
+    frame = pl.DataFrame({"value": list(counted), "n": list(counted.values())})
+    return {one.value: (one.name, one.sure) for one in proposals(frame, Ways(**ways))}
+
+
+def test_names_that_say_the_same_in_other_words_are_one_family():
+    assert said(GROWERS, letters=True, words=True) == {
+        "Rampion Seeds Limited": ("Rampion Seeds Ltd", True),
+        "Rampion Seeds": ("Rampion Seeds Ltd", True),
+        "Rampion Seed Co. Ltd": ("Rampion Seeds Ltd", False),
+        "Fen and Marsh Nurs.": ("Fen & Marsh Nurseries GmbH", False),
+        "Nurseries, Fen & Marsh": ("Fen & Marsh Nurseries GmbH", False),
+        "Ada M. Sedge": ("Ada Sedge", False),
+    }
+
+
+def test_a_word_is_light_where_the_column_itself_shows_that_it_is_often_added():
+    places = ["Aldermere", "Coldwater", "Harbourfield", "Sedgeley", "Withycombe"]
+    both = {name: 9 for name in places} | {f"Parish of {name}": 4 for name in places} | {"Parish Oak": 3}
+    found = said(both, words=True)
+    assert found == {f"Parish of {name}": (name, False) for name in places}
+    # One place with a description may be another place, unless it stands much oftener without.
+    assert said({"Aldermere": 3, "Bailiwick of Aldermere": 3, "Oak": 1}, words=True) == {}
+    assert said({"Aldermere": 9, "Bailiwick of Aldermere": 3, "Oak": 1}, words=True) != {}
+    # What one name has several of, one at a time, tells its kinds apart.
+    kinds = {f"{bean} {kind}": 2 for bean in places for kind in ("Dwarf", "Climbing", "Runner")}
+    assert said(kinds | {name: 5 for name in places}, words=True) == {}
+
+
+@given(
+    st.lists(st.sampled_from("Rampion Salsify Aldermere Coldwater Sedge".split()), min_size=2, max_size=4, unique=True),
+    st.sampled_from(["north", "Upper", "II", "7", "Old", "Barley"]),
+    st.sampled_from(["Ltd", "GmbH", "Inc."]),
+    st.integers(0, 4),
+)
+def test_a_form_is_nothing_of_a_name_and_what_tells_names_apart_is(words, telling, form, place):
+    name, formed = " ".join(words), " ".join([*words, form])
+    assert said({name: 5, formed: 2}, words=True) == {formed: (name, True)}
+    other = " ".join([*words[:place], telling, *words[place:]])
+    assert said({name: 5, other: 2}, words=True) == {}
+    assert said({formed: 5, other: 2}, words=True) == {}
+
+
+def test_of_short_names_only_the_rare_ones_are_close_to_another():
+    assert said({"Salsify": 9, "Salsyfi": 3}, close=0.7) == {"Salsyfi": ("Salsify", False)}
+    assert said({"Salsify": 9, "Salsyfi": 4, "Oak": 1}, close=0.7) == {}
+    assert said({"Salsify": 90, "Salsyfi": 4}, close=0.7) == {}
+    assert said({"Salsify": 1, "Salsyfi": 1}, close=0.7) != {}, "where each stands once, that says nothing"
+    assert said({"Rampion Blue of Fen": 9, "Rampionn Blue of Fen": 9, "Oak": 1}, close=0.8) != {}
+
+
 def test_a_looser_strictness_shows_more_families():
-    rows = {"Rampion Blue": 9, "Rampion Blu": 4, "Rampyon Blew": 2, "Salsify": 5, "Salsifi": 4}
+    rows = {"Rampion Blue": 9, "Rampion Blu": 3, "Rampyon Blew": 2, "Salsify": 9, "Salsifi": 3}
     counted = pl.DataFrame({"value": list(rows), "n": list(rows.values())})
     told = by_strictness(counted, Ways(), 0.7, 3)
     assert told == [(0.7, 2, 3), (0.8, 2, 2), (0.9, 1, 1), (1.0, 0, 0)]

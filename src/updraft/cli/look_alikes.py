@@ -15,14 +15,14 @@ from updraft.cli.options import FILE, as_json
 @click.option(
     "--strictness",
     type=click.FloatRange(0.5, 1.0),
-    default=0.88,
+    default=0.83,
     show_default=True,
     help="How much of their letters close values share, from 0.5 to 1.",
 )
 @click.option("--sound", is_flag=True, help="Look for values that sound the same, too.")
 @as_json()
 def look_alikes(file: Path, column: str, strictness: float, sound: bool, as_json: bool) -> None:
-    """List families of spellings: alike by letters, by a slip or by closeness; by sound where asked."""
+    """List families of spellings: alike by letters, words, a slip or closeness; by sound where asked."""
     import polars as pl
 
     from updraft.cli import loading, saying
@@ -39,7 +39,7 @@ def look_alikes(file: Path, column: str, strictness: float, sound: bool, as_json
             raise missing_column(column, schema.names())
         texts = table.select(text_of(column, schema, field="column").alias("value")).drop_nulls()
         counted = texts.group_by("value", maintain_order=True).agg(pl.len().alias("n")).collect()
-        found = families(counted, Ways(True, True, sound, strictness))
+        found = families(counted, Ways(True, True, True, sound, strictness))
     except Problem as problem:
         saying.fail(problem, as_json, 2 if problem.code in ("no_file", "bad_call") else 1)
     if as_json:

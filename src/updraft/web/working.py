@@ -56,10 +56,11 @@ class Likeness(Asked):
     column: Text = ""
     output: Text = ""
     letters: bool = True
+    words: bool = True
     slips: bool = True
     sound: bool = True
     close: bool = True
-    strictness: Annotated[float, Field(ge=0.5, le=1)] = 0.88
+    strictness: Annotated[float, Field(ge=0.5, le=1)] = 0.83
 
 
 def _table(key: str, output: str) -> pl.LazyFrame:
@@ -222,13 +223,13 @@ def look_alikes(flow_id: str, key: str) -> Any:
         return values.group_by("value", maintain_order=True).agg(pl.len().alias("n")).collect()
 
     counted: pl.DataFrame = remembered(("values", key, body.output, body.column), count)
-    ways = Ways(body.letters, body.slips, body.sound, body.strictness if body.close else None)
+    ways = Ways(body.letters, body.words, body.slips, body.sound, body.strictness if body.close else None)
     found = remembered(("families", key, body.output, body.column, ways), lambda: families(counted, ways))
     least = _LEAST if counted.height <= 3_000 else 0.85
     scale = []
     if body.close:  # the slider is there for closeness alone
         scale = remembered(
-            ("strictness", key, body.output, body.column, ways[:3]),
+            ("strictness", key, body.output, body.column, ways[:-1]),
             lambda: by_strictness(counted, ways, least, 12),
         )
     return jsonify(

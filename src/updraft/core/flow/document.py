@@ -13,8 +13,8 @@ from updraft.core.flow.model import Flow
 from updraft.core.problems import Problem
 
 # 2: a port may take several tables; decisions. 3: types of columns; other names of two kinds. 4: patterns of
-# columns' names fit whole names.
-FORMAT = 4
+# columns' names fit whole names. 5: look-alikes by their words.
+FORMAT = 5
 SUFFIX = ".updraft.json"
 # A row of decisions, which stands on one line so that the file can be read and compared.
 _DECISION = re.compile(
@@ -78,11 +78,24 @@ def _with_whole_names(value: Any) -> Any:
     return value
 
 
+def _fifth(body: dict[str, Any]) -> dict[str, Any]:
+    """Look-alikes are also found by their words, unless said otherwise."""
+    steps, blocks = body.get("steps"), body.get("blocks")
+    for step in steps if isinstance(steps, list) else []:
+        if isinstance(step, dict) and step.get("kind") == "merge_look_alikes":
+            settings = step.get("settings", {})
+            step["settings"] = {"words": False, **settings} if isinstance(settings, dict) else settings
+    for block in blocks.values() if isinstance(blocks, dict) else []:
+        if isinstance(block, dict):
+            _fifth(block)
+    return body
+
+
 _CHOICE = {"by", "names", "pattern", "types", "but"}  # what a choice of columns holds
 
 
 # One entry per old version: turns a document of that version into the next one.
-MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _second, 2: _third, 3: _fourth}
+MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _second, 2: _third, 3: _fourth, 4: _fifth}
 
 
 def dump(flow: Flow) -> str:

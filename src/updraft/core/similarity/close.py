@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from rapidfuzz import process
 from rapidfuzz.distance import Levenshtein
 
+MOST = 4  # edits; what is further apart differs in words, however long it is
 LONGEST = 200  # longer texts are prose, not names; they are compared by letters only
 _AT_ONCE = 2_000_000  # pairs looked at in one go, so that memory stays bounded
 _DEAR = 3  # a pair out of a block costs so many times what one of each with each costs
@@ -21,11 +22,11 @@ Numbers = NDArray[np.uint64]
 def close_texts(texts: Sequence[str], strictness: float) -> pl.DataFrame:
     """Pairs of texts whose normalised Levenshtein similarity is at least `strictness`, each pair once.
 
-    The similarity is 1 - distance / length of the longer one. Texts of other digits are never close: they are
-    numbers of different things. All pairs are found, none by chance: of two texts within d edits one of d + 1
-    segments of the shorter stands as it is in the longer, near its place (Pass-Join: Li, Deng, Wang and Feng
-    2011). What shares a segment is compared by the letters and pairs of letters it holds, and the rest by
-    rapidfuzz.
+    The similarity is 1 - distance / length of the longer one; what is more than four edits apart is never
+    close, nor are texts of other digits: they are numbers of different things. All pairs are found, none by
+    chance: of two texts within d edits one of d + 1 segments of the shorter stands as it is in the longer,
+    near its place (Pass-Join: Li, Deng, Wang and Feng 2011). What shares a segment is compared by the letters
+    and pairs of letters it holds, and the rest by rapidfuzz.
 
     Args:
         texts: each once, as they are to be compared.
@@ -36,7 +37,7 @@ def close_texts(texts: Sequence[str], strictness: float) -> pl.DataFrame:
     """
     shelves, found = _Shelves(texts), []
     for size in shelves.sizes:
-        most = int((1 - strictness) * size + 1e-9)
+        most = min(int((1 - strictness) * size + 1e-9), MOST)
         if most:
             found.append(_pairs(shelves, size, most).with_columns(alike=1 - pl.col("apart") / size))
     schema = {"one": pl.UInt32, "other": pl.UInt32, "alike": pl.Float64}

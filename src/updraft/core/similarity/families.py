@@ -4,18 +4,21 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Literal, NamedTuple
 
 import polars as pl
 
+from updraft.core.similarity.alike import Alike
 from updraft.core.similarity.spelling import letter_keys, near_misses, plain, tidied_blanks
 
-Way = Literal["letters", "slips", "sound", "close"]
-_WAYS: tuple[Way, ...] = ("letters", "slips", "sound", "close")  # from the surest
+Way = Literal["letters", "words", "slips", "sound", "close"]
+_WAYS: tuple[Way, ...] = ("letters", "words", "slips", "sound", "close")  # from the surest
 _LONG = 12  # letters from which on a slip is hardly ever another name
+_LONG_WORD = 6  # and of the words in which the two texts differ
+_RARE, _OFTEN = 3, 3  # rows that a slip in a short name has at most, and how many times as many the right one
 _ALIKE = 0.75  # how alike the words must be in which two close texts differ
-STRICTNESS = 0.88  # how alike the usual slider leaves them: a letter in nine
+STRICTNESS = 0.83  # how alike the usual slider leaves them: a letter in six
 
 
 _ASPECTS: dict[str, Callable[[str], str]] = {
@@ -34,26 +37,25 @@ class Ways(NamedTuple):
     """
 
     letters: bool = False
+    words: bool = False
     slips: bool = False
     sound: bool = False
     close: float | None = None
 
 
 class Proposal(NamedTuple):
-    """A value, what it is likely meant to be, and why: the way, and for `close` how alike they are."""
+    """A value, what it is likely meant to be, and why: the way, and for `close` how alike they are.
+
+    Args:
+        sure: whether it hardly ever errs: the letters are the same, only a company's form is more or less, or
+            a long text has a slip in a long word. A slip in a short name may be another name.
+    """
 
     value: str
     name: str
     way: Way
     alike: float = 1.0
-
-    @property
-    def sure(self) -> bool:
-        """Whether it hardly ever errs: the letters are the same, or a long text has a slip. A slip in a short
-        name may be another name.
-        """
-        long = min(len(self.value), len(self.name)) >= _LONG
-        return self.way == "letters" or (self.way == "slips" and long)
+    sure: bool = False
 
     @property
     def why(self) -> str:
@@ -61,6 +63,7 @@ class Proposal(NamedTuple):
             return f"close, {self.alike:.2f}"
         return {
             "letters": _difference(self.value, self.name),
+            "words": "the same name in other words",
             "slips": "a slip of the keyboard away",
             "sound": "sounds the same",
         }[self.way]
@@ -160,9 +163,15 @@ def proposals(values: pl.DataFrame, ways: Ways) -> list[Proposal]:
         left, _ = _by_key(left, keys, keys["words"], found)
     if ways != Ways(letters=True):
         left = _ranked(left)
+    if ways.words:
+        from updraft.core.similarity.words import word_alikes
+
+        names = left["value"].to_list()
+        said = _stars(names, "words", word_alikes(names, left["n"].to_list()))
+        left = _taken(left, found, said)
     if ways.slips:
         slips = near_misses(left["value"].to_list(), left["n"].to_list())
-        left = _taken(left, found, (Proposal(old, new, "slips") for old, new in slips.items()))
+        left = _taken(left, found, (_slip(old, new) for old, new in slips.items()))
     if ways.sound:
         from updraft.core.similarity.sound import sound_alikes
 
@@ -186,7 +195,12 @@ def by_strictness(values: pl.DataFrame, ways: Ways, least: float, steps: int) ->
     told = []
     for n in range(steps + 1):
         strictness = least + (1 - least) * n / steps
-        near = _stars(names, pairs.filter(pl.col("alike") >= strictness - 1e-9))
+        enough = pairs.filter(pl.col("alike") >= strictness - 1e-9)
+        near = list(
+            _stars(
+                names, "close", (Alike(one, other, alike, False) for one, other, alike in enough.iter_rows())
+            )
+        )
         told.append((round(strictness, 4), len(first | {one.name for one in near}), len(done) + len(near)))
     return told
 
@@ -222,7 +236,7 @@ def _by_key(
         rows=pl.col("n").sum().over("key"),
     )
     for value, name in named.filter(pl.col("name") != pl.col("value")).select("value", "name").iter_rows():
-        found[value] = Proposal(value, name, "letters")
+        found[value] = Proposal(value, name, "letters", sure=True)
     firsts = named.filter(pl.col("place") == pl.col("first"))
     rows = left["n"].scatter(firsts["place"], firsts["rows"])
     stays = ~place.is_in(named.filter(pl.col("place") != pl.col("first"))["place"].implode())
@@ -235,13 +249,24 @@ def _taken(ranked: pl.DataFrame, found: dict[str, Proposal], more: Iterable[Prop
     return ranked.filter(~pl.col("value").is_in(list(fresh)))
 
 
+def _slip(value: str, name: str) -> Proposal:
+    mine, its = (text.lower().split() for text in (value, name))
+    apart = (
+        "".join(word for word in mine if word not in its),
+        "".join(word for word in its if word not in mine),
+    )
+    long = min(len(value), len(name)) >= _LONG and min(map(len, apart)) >= _LONG_WORD
+    return Proposal(value, name, "slips", sure=long or not any(apart))
+
+
 def _last(found: dict[str, Proposal], value: str) -> Proposal:
     """Where the names of names lead; the way is the one that is least sure of them."""
-    way, name, alike = found[value].way, found[value].name, found[value].alike
+    way, name, alike, sure = found[value].way, found[value].name, found[value].alike, found[value].sure
     while name in found:
         way = max(way, found[name].way, key=_WAYS.index)
-        alike, name = min(alike, found[name].alike), found[name].name
-    return Proposal(value, name, way, alike)
+        alike, sure = min(alike, found[name].alike), sure and found[name].sure
+        name = found[name].name
+    return Proposal(value, name, way, alike, sure)
 
 
 def _close_pairs(ranked: pl.DataFrame, strictness: float) -> tuple[list[str], pl.DataFrame]:
@@ -258,8 +283,20 @@ def _close_pairs(ranked: pl.DataFrame, strictness: float) -> tuple[list[str], pl
     # What texts share, such as a tail that many have, must not make up for words that are not alike.
     words = [dict.fromkeys(text.split()) for text in texts]
     likeness = Levenshtein.normalized_similarity
-    fits = [_are_alike(words[one], words[other], likeness) for one, other, _ in pairs.iter_rows()]
+    many = once["n"].to_list()
+    tells = max(many, default=0) >= _OFTEN * min(many, default=0)
+    short = [tells and len(text) < _LONG and len(words[at]) == 1 for at, text in enumerate(texts)]
+    fits = [
+        _are_alike(words[one], words[other], likeness)
+        and not (short[one] and short[other] and _are_two(many[one], many[other]))
+        for one, other, _ in pairs.iter_rows()
+    ]
     return once["value"].to_list(), pairs.filter(pl.Series(fits, dtype=pl.Boolean))
+
+
+def _are_two(one: int, other: int) -> bool:
+    """Whether two short names, that stand so often, are two: a slip is rare beside what is meant."""
+    return min(one, other) > _RARE or max(one, other) < _OFTEN * min(one, other)
 
 
 def _are_alike(
@@ -273,19 +310,22 @@ def _are_alike(
     return not one or not other or likeness(one, other) >= _ALIKE
 
 
-def _near(ranked: pl.DataFrame, strictness: float) -> list[Proposal]:
-    return _stars(*_close_pairs(ranked, strictness))
+def _near(ranked: pl.DataFrame, strictness: float) -> Iterator[Proposal]:
+    names, pairs = _close_pairs(ranked, strictness)
+    return _stars(
+        names, "close", (Alike(one, other, alike, False) for one, other, alike in pairs.iter_rows())
+    )
 
 
-def _stars(names: list[str], pairs: pl.DataFrame) -> list[Proposal]:
+def _stars(names: list[str], way: Way, pairs: Iterable[Alike]) -> Iterator[Proposal]:
     """Each value goes to the name before it that it is most like; such a name goes nowhere itself."""
-    before: dict[int, list[tuple[float, int]]] = {}
-    for one, other, alike in pairs.iter_rows():
-        before.setdefault(other, []).append((-alike, one))
-    gone: dict[int, Proposal] = {}
+    before: dict[int, list[Alike]] = {}
+    for pair in pairs:
+        before.setdefault(pair.other, []).append(pair)
+    gone: set[int] = set()
     for place in sorted(before):
-        free = [pair for pair in before[place] if pair[1] not in gone]
+        free = [pair for pair in before[place] if pair.one not in gone]
         if free:
-            apart, name = min(free)
-            gone[place] = Proposal(names[place], names[name], "close", round(-apart, 4))
-    return list(gone.values())
+            best = min(free, key=lambda pair: (-pair.alike, pair.one))
+            gone.add(place)
+            yield Proposal(names[place], names[best.one], way, round(best.alike, 4), best.sure)

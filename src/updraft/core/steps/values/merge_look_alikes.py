@@ -15,6 +15,9 @@ from updraft.core.values import Kind
 class MergeLookAlikesSettings(Settings):
     column: str = setting("Column", widget="column", default="")
     letters: bool = setting("Alike but for case, accents, blanks and signs", widget="flag", default=True)
+    words: bool = setting(
+        "The same name in other words: shortened, with or without such as “Ltd”", widget="flag", default=True
+    )
     slips: bool = setting("A slip of the keyboard away from a frequent one", widget="flag", default=True)
     sound: bool = setting("Sounding the same in one of several languages", widget="flag", default=False)
     close: bool = setting("Close: few letters apart", widget="flag", default=False)
@@ -41,7 +44,7 @@ class MergeLookAlikesSettings(Settings):
 
     @property
     def ways(self) -> Ways:
-        return Ways(self.letters, self.slips, self.sound, self.strictness if self.close else None)
+        return Ways(self.letters, self.words, self.slips, self.sound, self.strictness if self.close else None)
 
 
 class MergeLookAlikes(StepKind):
@@ -50,7 +53,7 @@ class MergeLookAlikes(StepKind):
     """
 
     kind = "merge_look_alikes"
-    version = 3
+    version = 4
     title = "Merge look-alikes"
     summary = "Give values that are likely one thing, written in several ways, one name"
     words = (
@@ -133,6 +136,7 @@ class MergeLookAlikes(StepKind):
     def sentence(self, settings: MergeLookAlikesSettings) -> str:
         on = (
             (settings.letters, "letters"),
+            (settings.words, "words"),
             (settings.slips, "slips"),
             (settings.sound, "sound"),
             (settings.close, f"closeness from {settings.strictness:g}"),

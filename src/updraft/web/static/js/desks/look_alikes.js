@@ -11,6 +11,7 @@ const SHOWS = [
 ];
 const WAYS = [
   ["letters", "Letters", "case, blanks, marks, accents, order of words"],
+  ["words", "Words", "the same name in other words: shortened, with or without such as Ltd"],
   ["slips", "Slips", "a slip of the keyboard away from a frequent one"],
   ["sound", "Sound", "said alike, in several languages"],
   ["close", "Closeness", "few letters apart"],
@@ -71,7 +72,7 @@ export class Work {
       );
       return;
     }
-    const names = ["column", "letters", "slips", "sound", "close", "strictness"];
+    const names = ["column", "letters", "words", "slips", "sound", "close", "strictness"];
     const body = Object.fromEntries(names.map((name) => [name, settings[name]]));
     const asked = (this.asked ?? 0) + 1;
     this.asked = asked;
