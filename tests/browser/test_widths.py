@@ -59,3 +59,15 @@ def test_a_very_long_cell_shows_its_beginning_and_is_copied_whole(page):
     page.keyboard.press("Control+c")
     page.get_by_text("1 × 1 cells copied").wait_for()
     assert page.evaluate("navigator.clipboard.readText()") == long
+
+
+def test_what_comes_while_the_table_is_hidden_gets_its_room(page):
+    """Behind a desk that is open across the window nothing of the table is laid out."""
+    open_demo(page, "kinds")
+    width = """async () => {
+      const { wide } = await import(performance.getEntriesByType("resource").map((one) => one.name)
+        .find((name) => name.includes("/js/widths.js")));
+      return wide("ЖЖЖ");
+    }"""
+    page.evaluate("document.getElementById('grid').style.display = 'none'")
+    assert page.evaluate(width) > 15

@@ -25,7 +25,7 @@ const TIMES = 64; // a sign is measured many times over, since a browser rounds 
 function measured(sign) {
   const row = document.createElement("div");
   row.className = "ruler";
-  document.getElementById("grid").append(row);
+  document.body.append(row); // the grid may be hidden behind a desk that is open across the window
   const width = (/** @type {string} */ text) => {
     row.textContent = text.repeat(TIMES);
     return row.getBoundingClientRect().width / TIMES;
