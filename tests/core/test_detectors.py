@@ -11,6 +11,8 @@ from updraft.demo.names import FIRST, GARDENS, HUBS, LAST, VARIETIES
 
 ROWS = 120
 
+PLACES = ("Aldermere", "Coldwater", "Harbourfield", "Sedgeley", "Withycombe", "Marsh", "Heath")
+
 
 def table(**more) -> dict[str, list]:
     """A quiet table of lots; `more` puts columns in or takes others' place."""
@@ -178,6 +180,16 @@ PAIRS = {
         "almost_key",
         changed(table(), "Lot", _9="L1000"),
         table(Ticket=[random.Random(n).randrange(10_000) for n in range(ROWS)]),
+    ),
+    "a key of several lengths twice": (
+        "almost_key",
+        table() | {"Parcel": [f"{7 + 31 * (n if n != 9 else 4)}-{(n if n != 9 else 4) * 37 % 900}-B" for n in range(ROWS)]},
+        table(Parcel=[f"plot {n % (ROWS - 1)} of {n % (ROWS - 1) * 7}" for n in range(ROWS)]),
+    ),
+    "a company with and without its form": (
+        "legal_forms",
+        table(Grower=[f"Fen {PLACES[n % 7]} Ltd" if n != 9 else f"Fen {PLACES[2]}" for n in range(ROWS)]),
+        table(Grower=[f"Fen {PLACES[n % 7]} Ltd" if n != 9 else f"Fen {PLACES[2]} North" for n in range(ROWS)]),
     ),
     "one thing, two keys": (
         "two_identifiers",

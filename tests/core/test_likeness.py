@@ -197,7 +197,8 @@ def test_families_say_their_spellings_by_rows_and_why_they_are_one():
     }
     assert found["Green Zebra"][0] == {"Green Zebra": 71, "green zebra ": 9, "Green Zembra": 3, "Zebra, Green": 2}
     assert (
-        found["Green Zebra"][1] == "case and blanks differ; a slip of the keyboard away; signs and the order of words differ"
+        found["Green Zebra"][1]
+        == "case and blanks differ; a slip of the keyboard away; signs and the order of words differ"
         and not found["Green Zebra"][2]
     )
     sounds = {name: tuple(spelt) for name, (spelt, why, sure) in found.items() if why == "sounds the same" and not sure}

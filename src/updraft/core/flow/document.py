@@ -95,7 +95,12 @@ _CHOICE = {"by", "names", "pattern", "types", "but"}  # what a choice of columns
 
 
 # One entry per old version: turns a document of that version into the next one.
-MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _second, 2: _third, 3: _fourth, 4: _fifth}
+MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
+    1: _second,
+    2: _third,
+    3: _fourth,
+    4: _fifth,
+}
 
 
 def dump(flow: Flow) -> str:

@@ -104,7 +104,7 @@ def _again(hashes: np.ndarray[Any, Any]) -> pl.Series:
 def almost_keys(view: View) -> Iterator[Finding]:
     """A column of codes in which nearly every value differs, but a few stand twice in rows that are not equal.
 
-    Threshold: at least 95 % of the filled cells distinct; codes of one shape, or whole numbers that are named a key or run
+    Threshold: at least 95 % of the filled cells distinct; codes of one shape (letters, digits and signs in the same places, or runs of them in the same order), or whole numbers that are named a key or run
     regularly in the first column (measures are no keys); and either the values run regularly, or more doubles than numbers
     drawn from their range would have in one of a hundred tables (birthday problem).
     """
@@ -116,7 +116,7 @@ def almost_keys(view: View) -> Iterator[Finding]:
             filled < 0.9 * view.height
             or distinct >= filled
             or distinct < 0.95 * filled
-            or not _is_code(column)
+            or not _is_code(column, runs=True)
         ):
             continue
         doubles = column.counts.filter(pl.col("n") > 1)
@@ -158,7 +158,7 @@ def _numbers_rows(column: Column) -> bool:
     return column.place == 0 and not ranks(column.name) and _regular(column)
 
 
-def _is_code(column: Column) -> bool:
+def _is_code(column: Column, runs: bool = False) -> bool:
     if column.kind is Kind.WHOLE:
         return names_a_key(column.name) or _numbers_rows(column)
     if column.is_text and column.meant["value"].head(200).str.contains(r"^-?\d*[.,]\d+$").any():
@@ -168,11 +168,22 @@ def _is_code(column: Column) -> bool:
     ):
         return False
     some = column.meant.head(20_000)  # the shape of codes shows in some thousands of them
-    shapes = some.select(
-        pl.col("value").str.replace_all(r"\p{L}", "A").str.replace_all(r"\d", "9").alias("s"), "n"
+    return _are_of_one_shape(some, "") or (runs and _are_of_one_shape(some, "+"))
+
+
+def _are_of_one_shape(values: pl.DataFrame, run: str) -> bool:
+    """Whether nine of ten values have letters, digits and signs in the same places; or, by runs of them, in the
+    same order, if digits and signs are among them.
+    """
+    shape = (
+        pl.col("value").str.replace_all(rf"\p{{L}}{run}", "A").str.replace_all(rf"\d{run}", "9").alias("s")
     )
-    most = shapes.group_by("s").agg(pl.col("n").sum())["n"].max()
-    return float(most or 0) >= 0.9 * float(some["n"].sum())  # type: ignore[arg-type]
+    shapes = values.select(shape, "n").group_by("s").agg(pl.col("n").sum())
+    if run:
+        shapes = shapes.filter(
+            pl.col("s").str.contains(r"9.*[^A9\s].*9|A.*9") & ~pl.col("s").str.contains(r"\s")
+        )
+    return float(shapes["n"].max() or 0) >= 0.9 * float(values["n"].sum())  # type: ignore[arg-type]
 
 
 def _digits(column: Column) -> np.ndarray[Any, Any]:

@@ -160,7 +160,7 @@ def variants(view: View) -> Iterator[Finding]:
             "of values of three letters or more.",
             short(told),
             rows,
-            _recoding(column, changes) if changes else (),
+            recoding(column, changes) if changes else (),
             weight=72 + min(10, groups / 2),
         )
 
@@ -308,7 +308,7 @@ def look_alikes(view: View) -> Iterator[Finding]:
             "one at least three times as frequent, where the same stands beside both in another column, or few names are in this one.",
             short([f"{old} → {new}" for old, new in changes.items()]),
             rows,
-            _recoding(column, changes),
+            recoding(column, changes),
             weight=74 + min(8, len(changes) / 2),
         )
 
@@ -345,7 +345,7 @@ def _all_alike(slips: dict[str, str], values: pl.DataFrame) -> bool:
     return len(slips) > 3 and len(slips) * 5 > values.height and usual * 4 > len(slips)
 
 
-def _recoding(column: Column, changes: dict[str, str]) -> tuple[Repair, ...]:
+def recoding(column: Column, changes: dict[str, str]) -> tuple[Repair, ...]:
     """Recode the values; where some have stray blanks, these go first, so that one list will do."""
     needs = column.counts.filter(
         tidied_blanks(pl.col("value")).is_in(list(changes))

@@ -1,0 +1,74 @@
+"""One company under several names: with and without its legal form."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+import polars as pl
+
+from updraft.core.insight.findings.beside import Beside
+from updraft.core.insight.findings.model import Finding, plural, short
+from updraft.core.insight.findings.view import Column, View
+from updraft.core.insight.findings.writing import recoding
+from updraft.core.similarity import folded
+from updraft.core.similarity.lexicon import FORMS
+from updraft.core.similarity.words import word_alikes
+
+_MOST = 20_000  # names of a column that are compared
+_ROLES = ("category", "name", "identifier")
+
+
+def legal_forms(view: View) -> Iterator[Finding]:
+    """Names of companies with and without their legal form.
+
+    Threshold: see `word_alikes`; nothing but the form is more in one of them, and no other column says that they are two (see
+    `Beside`).
+    """
+    for column in view.texts:
+        if column.role in _ROLES and column.numbers is None and column.distinct <= _MOST:
+            changes = _changes(view, column)
+            if changes:
+                yield _finding(column, changes)
+
+
+def _changes(view: View, column: Column) -> dict[str, str]:
+    """Rarer names, and the one that each would take."""
+    # What differs only in writing is told by `variants`, so one value for each folded key.
+    keyed = column.meant.with_columns(folded(pl.col("value")).alias("key"))
+    values = keyed.group_by("key", maintain_order=True).agg(pl.col("value").first(), pl.col("n").sum())
+    values = values.sort("n", "value", descending=[True, False])
+    names, many = values["value"].to_list(), values["n"].to_list()
+    pairs = word_alikes(names, many)
+    if not pairs:
+        return {}
+    beside = Beside(view, column, {names[at] for pair in pairs for at in (pair.one, pair.other)})
+    changes: dict[str, str] = {}
+    for pair in pairs:
+        name, value = names[pair.one], names[pair.other]
+        if value in changes or name in changes:
+            continue
+        if pair.sure and _forms(name) != _forms(value) and beside.agrees(value, name) is not False:
+            changes[value] = name
+    return changes
+
+
+def _forms(name: str) -> set[str]:
+    return {FORMS[word] for word in re.findall(r"[^\W_]+", name.lower().replace(".", "")) if word in FORMS}
+
+
+def _finding(column: Column, changes: dict[str, str]) -> Finding:
+    rows = column.rows_meaning(list(changes))
+    return Finding(
+        "legal_forms",
+        (column.name,),
+        rows.len(),
+        f"{plural(len(changes), 'name', 'names')} of {column.name} differ{'s' if len(changes) == 1 else ''} from a more frequent one "
+        "in the legal form alone",
+        "One thing under two names is counted as two. Said of names that differ in a legal form alone (Ltd, GmbH), where no "
+        "other column says that they are two.",
+        short([f"{old} → {new}" for old, new in changes.items()]),
+        rows,
+        recoding(column, changes),
+        weight=72,
+    )
