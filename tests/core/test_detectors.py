@@ -11,6 +11,10 @@ from updraft.demo.names import FIRST, GARDENS, HUBS, LAST, VARIETIES
 
 ROWS = 120
 
+PLOTTED = {
+    "Plot lat": [51.5 + n * 37 % 100 / 100 for n in range(ROWS)],
+    "Plot lon": [-5.9 + n * 53 % 100 / 100 for n in range(ROWS)],
+}
 PLACES = ("Aldermere", "Coldwater", "Harbourfield", "Sedgeley", "Withycombe", "Marsh", "Heath")
 
 
@@ -185,6 +189,16 @@ PAIRS = {
         "almost_key",
         table() | {"Parcel": [f"{7 + 31 * (n if n != 9 else 4)}-{(n if n != 9 else 4) * 37 % 900}-B" for n in range(ROWS)]},
         table(Parcel=[f"plot {n % (ROWS - 1)} of {n % (ROWS - 1) * 7}" for n in range(ROWS)]),
+    ),
+    "a longitude without its sign": (
+        "turned_coordinates",
+        changed(table() | PLOTTED, "Plot lon", _7=5.2, _9=5.4),
+        changed(table() | PLOTTED, "Plot lon", _7=25.2),
+    ),
+    "latitude and longitude swapped": (
+        "turned_coordinates",
+        changed(changed(table() | PLOTTED, "Plot lon", _7=52.0), "Plot lat", _7=-5.5),
+        changed(table() | PLOTTED, "Plot lat", _7=58.5),
     ),
     "a company with and without its form": (
         "legal_forms",

@@ -31,7 +31,7 @@ def dates_as_text(view: View) -> Iterator[Finding]:
         if (
             first.len()
             and first.str.contains(r"\d").sum() >= 0.6 * first.len()
-            and first.str.len_chars().median() <= 22  # type: ignore[operator]
+            and first.str.len_chars().median() <= 32  # type: ignore[operator]
         ):
             yield from _dates(column)
 
