@@ -200,6 +200,16 @@ PAIRS = {
         changed(changed(table() | PLOTTED, "Plot lon", _7=52.0), "Plot lat", _7=-5.5),
         changed(table() | PLOTTED, "Plot lat", _7=58.5),
     ),
+    "a letter of another alphabet": (
+        "two_alphabets",
+        changed(table(), "Hub", _7=table()["Hub"][7].replace("e", "е").replace("o", "о")),
+        changed(table(), "Hub", _7="Δe of 5 µm"),
+    ),
+    "postcodes without their zero": (
+        "odd_shapes",
+        table(Zip=[10001 + n * 7919 % 83000 if n % 20 else 2139 + n for n in range(ROWS)]),
+        table(Zip=[10001 + n * 7919 % 83000 if n % 20 else 213 + n for n in range(ROWS)]),
+    ),
     "a company with and without its form": (
         "legal_forms",
         table(Grower=[f"Fen {PLACES[n % 7]} Ltd" if n != 9 else f"Fen {PLACES[2]}" for n in range(ROWS)]),

@@ -227,7 +227,7 @@ def test_steps_of_an_older_file_get_the_names_and_settings_of_today():
 def test_older_look_alikes_are_not_looked_for_by_their_words():
     step = '{"id": "a", "kind": "merge_look_alikes", "settings": {"column": "Hub"%s}}'
     for version, said, words in ((4, "", False), (4, ', "words": true', True), (5, "", None)):
-        text = '{"updraft": %d, "steps": [%s]}' % (version, step % said)
+        text = f'{{"updraft": {version}, "steps": [{step % said}]}}'
         assert load(text).steps[0].settings.get("words") is words
 
 

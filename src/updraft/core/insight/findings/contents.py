@@ -11,6 +11,7 @@ import polars as pl
 from updraft.core.insight.findings.model import Finding, Repair, plural, recode, short, step, where
 from updraft.core.insight.findings.naming import bounds_of, words_of
 from updraft.core.insight.findings.view import Column, View
+from updraft.core.values import Kind
 from updraft.core.values.languages import ANSWERS, answers, are_answers
 
 _ENTITY = r"&(#\d{1,6}|#[xX][0-9a-fA-F]{1,5}|[A-Za-z][A-Za-z0-9]{1,20});"
@@ -129,6 +130,10 @@ def _parsed(text: str) -> object:
         return None
 
 
+_POSTAL = frozenset({"postcode", "zip", "zipcode", "postal", "plz"})
+_LEAST_CODES = 20
+
+
 def odd_shapes(view: View) -> Iterator[Finding]:
     """E-mail and web addresses, telephone numbers and postcodes that are none, where nine of ten of their column are.
 
@@ -151,7 +156,7 @@ def odd_shapes(view: View) -> Iterator[Finding]:
             if many and many <= max(2, column.filled // 10):
                 yield _odd(column, odd["value"], called)
             break
-        if {"postcode", "zip", "zipcode", "postal", "plz"} & words:
+        if _POSTAL & words:
             yield from _postcodes(view, column)
 
 
@@ -203,6 +208,64 @@ def _postcodes(view: View, column: Column) -> Iterator[Finding]:
             short(wrong["code"]),
             wrong["row"].sort(),
             weight=53,
+        )
+
+
+def lost_zeros(view: View) -> Iterator[Finding]:
+    """Postcodes of one digit less than the others, whose leading zero was lost when they were taken for numbers.
+
+    Threshold: the name says postcode; figures alone; eight of ten of five digits and the others of four, some of them.
+    """
+    for column in view.columns:
+        whole = column.kind is Kind.WHOLE
+        if (
+            column.filled < _LEAST_CODES
+            or not (whole or column.is_text)
+            or not _POSTAL & set(words_of(column.name))
+        ):
+            continue
+        code = pl.col("value").cast(pl.String).str.strip_chars()
+        sizes = column.counts.select(
+            "value", "n", size=code.str.len_chars(), figures=code.str.contains(r"^\d+$")
+        )
+        short_ones = sizes.filter(pl.col("size") == 4)
+        many, five = int(short_ones["n"].sum()), int(sizes.filter(pl.col("size") == 5)["n"].sum())
+        if (
+            not many
+            or not sizes["figures"].all()
+            or many + five < column.filled
+            or five < 0.8 * column.filled
+        ):
+            continue
+        rows = column.rows_with(short_ones["value"])
+        formula = f"pad({'text(this)' if whole else 'this'}, 5, '0')"
+        yield Finding(
+            "odd_shapes",
+            (column.name,),
+            rows.len(),
+            f"{plural(rows.len(), 'postcode', 'postcodes')} of {column.name} {'has' if rows.len() == 1 else 'have'} four digits, all others five",
+            "A postcode that was taken for a number has lost its leading zero. Said of columns named so whose codes are figures alone.",
+            short(column.texts(short_ones["value"])),
+            rows,
+            (
+                Repair(
+                    f"Fill {column.name} with zeros to five digits",
+                    (
+                        step(
+                            "calculate",
+                            columns=[
+                                {
+                                    "name": column.name,
+                                    "formula": formula.replace("this", f'column("{column.name}")'),
+                                }
+                            ],
+                        ),
+                    ),
+                ),
+            )
+            if not set('"\\') & set(column.name)
+            else (),
+            weight=55,
         )
 
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 import polars as pl
 
 from updraft.core.insight.findings import (
+    alphabets,
     cells,
     codes,
     contents,
@@ -50,11 +51,11 @@ ROW_CODES = frozenset({
 # Each looks at one column after another; what is done to a column says nothing of the next.
 OWN: tuple[Detector, ...] = (
     writing.stray_blanks, writing.control_characters, writing.broken_text, writing.variants, writing.look_alikes,
-    legal_forms.legal_forms, codes.code_spellings, codes.short_words,
+    legal_forms.legal_forms, alphabets.two_alphabets, codes.code_spellings, codes.short_words,
     placeholders.placeholders, number_text.numbers_as_text, number_text.mixed_currencies,
     date_text.dates_as_text, date_text.dates_as_numbers, date_text.far_dates, numbers.numbers_out_of_line,
     cells.packed_cells, cells.compound_cells, contents.html_entities, contents.yes_no_words, contents.json_cells,
-    contents.odd_shapes, contents.impossible_values, series.date_gaps,
+    contents.odd_shapes, contents.lost_zeros, contents.impossible_values, series.date_gaps,
 )  # fmt: skip
 # Detectors that look at several columns at once, and what they say.
 _SAID_ACROSS: dict[Detector, tuple[str, ...]] = {
@@ -86,6 +87,7 @@ CODES: dict[str, str] = {
     "stray_blanks": "stray blanks",
     "control_characters": "control characters",
     "broken_text": "broken text",
+    "two_alphabets": "two alphabets in a word",
     "variants": "case, accents, punctuation",
     "look_alikes": "look-alikes",
     "legal_forms": "with and without Ltd",
@@ -276,6 +278,7 @@ _ECHOES: dict[str, tuple[str, ...]] = {
     "control_characters": ("variants", "look_alikes", "broken_dependency"),
     "variants": ("broken_dependency", "keys_that_miss", "look_alikes"), "look_alikes": ("broken_dependency", "keys_that_miss", "legal_forms"),
     "legal_forms": ("broken_dependency", "keys_that_miss"),
+    "two_alphabets": ("variants", "look_alikes", "broken_dependency", "keys_that_miss", "code_spellings", "numbers_as_text"),
     "stray_blanks": ("broken_dependency", "keys_that_miss"),
     "broken_text": ("look_alikes", "broken_dependency", "variants", "keys_that_miss"),
     "placeholders": ("outliers", "mixed_units", "look_alikes", "negatives", "broken_dependency", "far_dates", "numbers_as_text", "dates_as_text", "agreed_gaps"),

@@ -158,7 +158,7 @@ def variants(view: View) -> Iterator[Finding]:
             f"{column.name} has {len(told) + groups:,} spellings of {plural(groups, 'name', 'names')}{left}",
             "They differ only in case, accents or punctuation, and are counted as different things. Said of text that is no free text, "
             "of values of three letters or more.",
-            short(told),
+            short([*(f"{old} → {new}" for old, new in changes.items()), *ties]),
             rows,
             recoding(column, changes) if changes else (),
             weight=72 + min(10, groups / 2),
