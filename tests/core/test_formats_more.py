@@ -184,6 +184,31 @@ LOOKS = st.fixed_dictionaries(
 )
 
 
+@pytest.mark.parametrize(
+    ("text", "names", "skip"),
+    [
+        (
+            "Yield by hub\n,2023,,2024,\nHub,kg,lots,kg,lots\nAldermere,12,3,14,4\nFen,10,2,11,3\n",
+            ["Hub", "2023 kg", "2023 lots", "2024 kg", "2024 lots"],
+            1,
+        ),
+        (
+            "Hub;Dry;Dry;Wet;Wet\n;sown;kg;sown;kg\nFen;2024-03-01;4;2024-09-01;5\nMarsh;2024-03-02;6;2024-09-04;7\nWold;2024-03-02;6;2024-09-04;7\n",
+            ["Hub", "Dry sown", "Dry kg", "Wet sown", "Wet kg"],
+            0,
+        ),
+        ("Hub,kg,kg,kg\nFen,1,2,3\nMarsh,4,5,6\n", ["Hub", "kg", "kg (2)", "kg (3)"], 0),
+        ("2023,2024\nHub,kg,kg,kg\nFen,1,2,3\nMarsh,4,5,6\n", ["Hub", "kg", "kg (2)", "kg (3)"], 1),
+    ],
+)
+def test_names_that_come_again_are_told_apart_by_a_second_row(tmp_path, text, names, skip):
+    found = read(put(tmp_path, text))
+    assert found.frame.columns == names and found.frame.height in (2, 3)
+    assert found.detected.options.skip == skip
+    one = read(put(tmp_path, text), ReadOptions(header_lines=1)).frame
+    assert "kg (2)" in one.columns, "a person may say that it is one"
+
+
 @settings(max_examples=40)
 @given(st.lists(st.lists(LOOKS, min_size=2, max_size=2), min_size=1, max_size=5), st.booleans())
 def test_formatting_is_what_a_library_reads_from_the_same_file(tmp_path_factory, rows, second):

@@ -69,6 +69,7 @@ def detect(path: Path, options: ReadOptions) -> Detected:
         format="delimited",
         skip=header.skip,
         header=first,
+        header_lines=header.lines,
         delimiter=delimiter,
         quote=quote,
         escape=escape,
@@ -76,7 +77,7 @@ def detect(path: Path, options: ReadOptions) -> Detected:
         comment=sample.comment,
     )
     top = rows[header.skip :]
-    many = options.header_lines if first == "first" else 0
+    many = header.lines if first == "first" else 0
     after = header.below if options.skip_after is None and first == "first" else options.skip_after or 0
     filled = replace(filled, skip_after=after)
     named = aligned(top[:many], top[many + after :])
@@ -191,7 +192,7 @@ def _first_rows(path: Path, detected: Detected) -> tuple[list[Row], int, bool]:
             break
     if not rows:
         return [], 0, True
-    many = detected.options.header_lines if detected.options.header == "first" else 0
+    many = detected.options.names_lines
     header, rows = rows[:many], rows[many + (detected.options.skip_after or 0) :]
     header = aligned(header, rows)
     if detected.options.header == "comment":
@@ -233,7 +234,7 @@ def _quick(
     """Polars' own reader; None where it does not agree that all rows have the same width, or lacks an
     option.
     """
-    skip = (options.skip or 0) + (options.header_lines if options.header == "first" else 0)
+    skip = (options.skip or 0) + options.names_lines
     delimiter = options.delimiter or ","
     if _is_framed(path, options) or options.ragged == "leave_out":
         return None  # it fills short rows up, and looks at no cell beyond the columns that are asked for
@@ -289,7 +290,7 @@ def _notes(path: Path, options: ReadOptions, names: list[str]) -> tuple[str, ...
     last = [line for line in last_lines(path, options, _LAST_LINES) if not is_comment(line, options.comment)]
     if options.quote and any(line.count(options.quote) % 2 for line in last):
         return None  # a cell of several lines
-    skip = (options.skip or 0) + (options.header_lines if options.header == "first" else 0)
+    skip = (options.skip or 0) + options.names_lines
     first = sample_of(path, options).body[skip + (options.skip_after or 0) :][:_FIRST_LINES]
     rows = [row for row in (*split("\n".join(first), *signs), *split("\n".join(last), *signs)) if row]
     columns = {name: [row[n] if n < len(row) else None for row in rows] for n, name in enumerate(names)}

@@ -61,13 +61,14 @@ def detect(path: Path, options: ReadOptions) -> Detected:
         widths=widths,
         skip=header.skip,
         header=first,
+        header_lines=header.lines,
         skip_after=header.below
         if options.skip_after is None and first == "first"
         else options.skip_after or 0,
         encoding=sample.encoding,
         comment=sample.comment,
     )
-    start = header.skip + options.header_lines
+    start = header.skip + header.lines
     below = tuple(map(tuple, rows[start : start + (filled.skip_after or 0)]))
     return Detected("fixed", filled, reasons, preamble=tuple(sample.body[: header.skip]), below=below)
 
@@ -76,7 +77,7 @@ def read(path: Path, detected: Detected) -> Reading:
     """Read every column as text without the blanks around it; lines of blanks only are left out."""
     options = detected.options
     lines = [line.rstrip("\r\n") for line in lines_of(path, options)]
-    many = options.header_lines if options.header == "first" else 0
+    many = options.names_lines
     names, said = header_names([_cut(line, options.widths) for line in lines[:many]], len(options.widths))
     text = pl.Series("line", lines[many + (options.skip_after or 0) :], dtype=pl.String)
     text = text.filter(text.str.strip_chars() != "")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from dataclasses import dataclass
-from itertools import pairwise
+from itertools import pairwise, zip_longest
 
 LOOK = 60  # rows looked at
 OTHER_SHAPE = "its cells are texts of another shape than those below"
@@ -28,8 +28,8 @@ Row = list[str | None]
 
 @dataclass(frozen=True)
 class Header:
-    """`skip` rows stand above; `present` says whether the row at `skip` names the columns; `below` rows
-    between it and the data hold units.
+    """`skip` rows stand above; `present` says whether the row at `skip` names the columns, and the `lines`
+    from there; `below` rows between them and the data hold units.
     """
 
     skip: int
@@ -37,9 +37,10 @@ class Header:
     reason_skip: str
     reason_header: str
     below: int = 0
+    lines: int = 1
 
 
-def find_header(rows: list[Row], skip: int | None = None, lines: int = 1) -> Header:
+def find_header(rows: list[Row], skip: int | None = None, lines: int | None = None) -> Header:
     """Where the table starts, and whether its first row is a header.
 
     Title lines fill fewer cells than the table is wide. A first row is a header when its cells are texts of
@@ -50,19 +51,59 @@ def find_header(rows: list[Row], skip: int | None = None, lines: int = 1) -> Hea
 
     Args:
         rows: the first rows, empty cells as None.
-        skip: rows above the table where a person said so; `lines` how many rows name the columns.
+        skip, lines: rows above the table and how many name the columns, where a person said so. Names that
+            come again are told apart by a second row: of groups above them, or of more about them below.
     """
     filled = [sum(cell is not None and bool(cell.strip()) for cell in row) for row in rows]
-    start, why = (skip, "as set") if skip is not None else _start(filled, lines)
+    start, why = (skip, "as set") if skip is not None else _start(filled, lines or 1)
     if skip is None and start and _is_short_header(rows[start - 1], rows[start:]):
         start, why = start - 1, "the row above names all columns but the first"
     if start >= len(rows):
-        return Header(start, False, why, "no row is left")
+        return Header(start, False, why, "no row is left", lines=lines or 1)
     present, reason = _votes(rows[start], rows[start + 1 :])
     if skip is None and start and not present and _names_the_first(rows[start - 1], rows[start:]):
         start, present, reason = start - 1, True, "its cells are texts above other columns than text"
         why = "the row above names the first columns"
-    return Header(start, present, why, reason, _units(rows[start + lines :]) if present else 0)
+    if lines is None:
+        start, lines, told = _two_rows(rows, start, present, skip is not None)
+        why = told or why
+    return Header(start, present, why, reason, _units(rows[start + lines :]) if present else 0, lines)
+
+
+def _two_rows(rows: list[Row], start: int, present: bool, fixed: bool) -> tuple[int, int, str]:
+    """Where the names begin, how many rows they take, and why they begin there.
+
+    Two, where the names in one row come again, and one above, of groups, or one below, which itself looks
+    like names, makes them all differ.
+
+    Args:
+        fixed: a person said where they begin.
+    """
+    names = [(cell or "").strip() for cell in rows[start]]
+    given = [name for name in names if name]
+    if not present or len(given) - len(set(given)) < 2:
+        return start, 1, ""
+    above = rows[start - 1] if start and not fixed else []
+    groups = [cell for cell in above if cell and cell.strip()]
+    if len(groups) > 1 and not any(map(_numeric_but_years, groups)) and _differ(above, rows[start]):
+        return start - 1, 2, "the row above names groups of columns"
+    below = rows[start + 1] if start + 2 < len(rows) else []
+    if below and _differ(rows[start], below) and _votes(below, rows[start + 2 :]) == (True, OTHER_SHAPE):
+        return start, 2, ""
+    return start, 1, ""
+
+
+def _numeric_but_years(cell: str) -> bool:
+    return _numeric(cell) and not re.fullmatch(r"\s*(1[5-9]|20)\d\d\s*", cell)
+
+
+def _differ(upper: Row, lower: Row) -> bool:
+    """Whether the names that two rows make together all differ, and all columns have one."""
+    filled: list[str] = []
+    for cell in upper:
+        filled.append((cell or "").strip() or (filled[-1] if filled else ""))
+    both = [(up, (low or "").strip()) for up, low in zip_longest(filled, lower, fillvalue="")]
+    return len(set(both)) == len(both) and all(any(pair) for pair in both)
 
 
 def _units(below: list[Row]) -> int:

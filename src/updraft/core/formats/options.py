@@ -61,7 +61,7 @@ class ReadOptions:
     skip: int | None = None
     skip_after: int | None = None
     header: Literal["first", "comment", "none"] | None = None
-    header_lines: int = 1
+    header_lines: int | None = None
     delimiter: str | None = None
     quote: str | None = None
     escape: str | None = None
@@ -86,6 +86,11 @@ class ReadOptions:
     table: str | None = None
     drop_empty: bool = False
     notes: Literal["leave_out", "keep"] = "leave_out"
+
+    @property
+    def names_lines(self) -> int:
+        """How many lines name the columns, once they are detected."""
+        return (self.header_lines or 1) if self.header == "first" else 0
 
 
 @dataclass(frozen=True)

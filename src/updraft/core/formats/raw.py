@@ -96,7 +96,7 @@ def _lines(path: Path, detected: Detected) -> tuple[Line, ...]:
 
 def _role(place: int, detected: Detected) -> Role:
     options = detected.options
-    skip, header = options.skip or 0, options.header_lines if options.header == "first" else 0
+    skip, header = options.skip or 0, options.names_lines
     if place < skip:
         return "skipped"
     if place < skip + header:

@@ -144,7 +144,7 @@ def _read_one(book: Any, path: Path, options: ReadOptions) -> Reading:
     skip = chosen.skip or 0
     header: list[Row] = []
     if chosen.header == "first":
-        header, skip = _rows(cells.slice(skip, chosen.header_lines)), skip + chosen.header_lines
+        header, skip = _rows(cells.slice(skip, chosen.names_lines)), skip + chosen.names_lines
     skip += chosen.skip_after or 0
     body = _without_empty_tail(cells.slice(skip))
     used = [
@@ -212,9 +212,15 @@ def _look(book: Any, path: Path, options: ReadOptions) -> tuple[Detected, pl.Dat
     above = tuple(" · ".join(cell for cell in row if cell) for row in _rows(cells.head(header.skip)))
     after = header.below if options.skip_after is None and first == "first" else options.skip_after or 0
     filled = replace(
-        options, format="workbook", sheet=sheet, skip=header.skip, header=first, skip_after=after
+        options,
+        format="workbook",
+        sheet=sheet,
+        skip=header.skip,
+        header=first,
+        header_lines=header.lines,
+        skip_after=after,
     )
-    start = header.skip + options.header_lines
+    start = header.skip + header.lines
     below = tuple(map(tuple, _rows(cells.slice(start, after)))) if after else ()
     return Detected("workbook", filled, reasons, choices, above, below), cells, area
 

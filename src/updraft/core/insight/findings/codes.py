@@ -79,10 +79,11 @@ def _keyed(column: Column) -> pl.DataFrame:
     both = value.str.contains(r"\p{Ll}") & value.str.contains(r"\p{Lu}")
     cased = codes.select(both.mean()).item() or 0.0
     bare = value.str.replace_all(_MARKS, "")
-    keyed = codes.with_columns(
-        key=bare if cased >= 0.1 else bare.str.to_uppercase(),
-        form=pattern_of_text(value, fine=True),
-        capitals=value == value.str.to_uppercase(),
+    keyed = codes.with_columns(key=bare if cased >= 0.1 else bare.str.to_uppercase())
+    if keyed["key"].n_unique() == keyed.height:
+        return keyed.head(0).with_columns(usual=pl.lit(0.0))  # the forms of a million codes are dear
+    keyed = keyed.with_columns(
+        form=pattern_of_text(value, fine=True), capitals=value == value.str.to_uppercase()
     )
     keyed = keyed.with_columns(usual=pl.len().over("form", "capitals") / max(keyed.height, 1))
     return keyed.filter(pl.col("key").str.len_chars() >= 4)

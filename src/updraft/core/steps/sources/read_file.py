@@ -104,11 +104,11 @@ class ReadingSettings(Settings):
         detect=True,
         only=_LINES,
     )
-    header_lines: int = setting(
+    header_lines: int | None = setting(
         "Lines of the header",
         "joined into one name",
         widget="number",
-        default=1,
+        default=None,
         minimum=1,
         maximum=9,
         only=_LINES,
