@@ -206,7 +206,7 @@ def test_names_that_come_again_are_told_apart_by_a_second_row(tmp_path, text, na
     assert found.frame.columns == names and found.frame.height in (2, 3)
     assert found.detected.options.skip == skip
     one = read(put(tmp_path, text), ReadOptions(header_lines=1)).frame
-    assert "kg (2)" in one.columns, "a person may say that it is one"
+    assert any(name.endswith("(2)") for name in one.columns), "a person may say that it is one"
 
 
 @settings(max_examples=40)

@@ -266,7 +266,7 @@ class ReadFile(StepKind):
         "several files",
     )
     icon = "file-earmark-spreadsheet"
-    version = 2
+    version = 3
     inputs = ()
     needs = frozenset({"files"})
     made_for = "file"
