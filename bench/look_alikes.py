@@ -75,9 +75,9 @@ def measure() -> Iterator[str]:
     large = pl.DataFrame({"value": names(100_000)}).with_columns(n=pl.lit(1, pl.Int64))
     uneven = large.with_columns(n=pl.int_range(pl.len()) % 50 + 1)
     for told, ways in (
-        ("by letters", Ways(letters=True)), ("by slips", Ways(slips=True)), ("by sound", Ways(sound=True)),
+        ("by letters", Ways(letters=True)), ("by words", Ways(words=True)), ("by slips", Ways(slips=True)), ("by sound", Ways(sound=True)),
         (f"closer than {STRICTNESS}", Ways(close=STRICTNESS)), ("closer than 0.85", Ways(close=0.85)),
-        ("all four", Ways(True, True, True, True, STRICTNESS)),
+        ("all five", Ways(True, True, True, True, STRICTNESS)),
     ):  # fmt: skip
         started = time.perf_counter()
         found = families(uneven, ways)

@@ -77,5 +77,7 @@ def light_words(frame: pl.DataFrame, forms: frozenset[str]) -> set[str]:
         at = less.filter(pl.col("there") & pl.col("word").is_in(told["word"].implode()))
         kinds = at.with_columns(kinds=pl.col("word").n_unique().over("base"))
         kinds = kinds.group_by("word").agg(pl.col("kinds").mean()).filter(pl.col("kinds") < _KINDS)
-        learnt = kinds["word"].to_list()
+        before, learnt = learnt, kinds["word"].to_list()
+        if learnt == before:
+            break
     return {*given, *learnt}

@@ -12,6 +12,7 @@ import polars as pl
 # Blanks of every kind and signs without width; not the joiners (U+200C, U+200D), which Persian and Hindi
 # write with.
 _BLANKS = r"[\s\u{a0}\u{200b}\u{2060}\u{feff}]+"
+_SHORT = 20  # signs; of longer texts a third that is spared is rare enough to be found by
 _BLOCK = 60  # texts of one block that are compared; what more of them share says nothing
 _OPPOSITES = {
     frozenset(pair.split("/"))
@@ -138,10 +139,10 @@ def near_misses(values: Sequence[str], counts: Sequence[int]) -> dict[str, str]:
 def close_pairs(texts: Sequence[str], counts: Sequence[int]) -> Iterator[tuple[int, int, int]]:
     """Pairs of texts at most two letters apart (one below ten letters), as places and distance, each once.
 
-    Blocking: texts one letter apart share a text with one letter left out (after Mor and Fraenkel 1982); of
-    two edits at least one third of a long text is spared, so it shares its start, end or middle third. Only
-    texts of one block are compared, of which one is three times as frequent as the other; a block of more
-    than 60 is left out.
+    Blocking: short texts one letter apart share a text with one letter left out (after Mor and Fraenkel
+    1982); of two edits at least one third of a long text is spared, so it shares its start, end or middle
+    third. Only texts of one block are compared, of which one is three times as frequent as the other; a block
+    of more than 60 is left out.
     """
     import numpy as np
     from rapidfuzz import process
@@ -189,7 +190,7 @@ def _keys(frame: pl.DataFrame) -> Iterator[pl.DataFrame]:
     def keyed(rows: pl.DataFrame, mark: str, key: pl.Expr) -> pl.DataFrame:
         return rows.select("at", pl.concat_str(pl.lit(mark), key).hash().alias("key"))
 
-    some = frame.filter(size <= 60)
+    some = frame.filter(size <= _SHORT)
     yield keyed(some, "-", text)
     for n in range(max(some["size"].to_list(), default=0)):
         longer = some.filter(size > n)

@@ -17,7 +17,7 @@ from updraft.core.similarity.lexicon import FORMS, OF, SMALL, TELLING, legal_for
 from updraft.core.similarity.spelling import plain
 
 LEAST = 0.7  # of the weight of both texts' words that must be the same
-_BLOCK = 60  # texts that share a word and are compared; what more of them share says little
+_BLOCK = 40  # texts that share a word and are compared; what more of them share says little
 _BACKED = 1.5  # times as often as with a description before it a name stands alone
 _APART = 3  # words that two texts may differ in
 _OWN = 8  # names that share a word; more of them have it by chance
@@ -54,7 +54,7 @@ def word_alikes(values: Sequence[str], counts: Sequence[int]) -> list[Alike]:
     Ravikumar and Fienberg 2003): the same, a slip apart, shortened, or two written as one. A word that is
     left over must be light: a legal form, a word of grammar, or one that the column itself shows to be often
     added, since many of the names that have it stand without it, too; or it is a description before “of”, if
-    the name alone stands more often. Only texts that share a word which at most sixty have are compared, and
+    the name alone stands more often. Only texts that share a word which at most forty have are compared, and
     at least one of a pair has several words. Numbers must be the same.
     """
     frame = _words(values)
