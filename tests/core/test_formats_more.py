@@ -1,8 +1,10 @@
 """Every other format and option: text of all sorts, fixed columns, workbooks, archives, typed files."""
 
 import bz2
+import csv
 import datetime
 import gzip
+import io
 import lzma
 import random
 import sqlite3
@@ -28,6 +30,7 @@ from updraft.core import Problem
 from updraft.core.formats import ReadOptions, delimited, detect, packed, read
 from updraft.core.formats.fixed import find_widths
 from updraft.core.formats.formatting import formatting
+from updraft.core.formats.signs import evened
 
 LOTS = [["Lot", "Hub", "Grams"], ["L1", "Aldermere", 5.0], ["L2", "Coldwater", 7.5]]
 
@@ -182,6 +185,35 @@ LOOKS = st.fixed_dictionaries(
         "comment": st.sampled_from(["to check", "two\nlines", "é"]),
     },
 )
+
+
+def test_quotes_that_end_nothing_are_read_as_they_were_meant(tmp_path):
+    text = '"No","Said","Hub"\n"1","he said "now" twice","Fen"\n"2","a ""sound"", one","Fen"\n"3","of two\nlines, ""so""","Fen"\n'
+    found = read(put(tmp_path, text)).frame
+    assert found["Said"].to_list() == ['he said "now" twice', 'a "sound", one', 'of two\nlines, "so"']
+    later = '"No","Said"\n' + '"1","sound"\n' * 1200 + '"2","he said "now"."\n'
+    assert read(put(tmp_path, later)).frame["Said"].to_list()[-1] == 'he said "now".', "beyond what is looked at first"
+
+
+@given(st.lists(st.lists(st.text('ab", \n', max_size=5), min_size=2, max_size=2), min_size=1, max_size=5))
+def test_what_a_writer_of_csv_wrote_is_never_mended(rows):
+    written = io.StringIO()
+    csv.writer(written, quoting=csv.QUOTE_ALL, lineterminator="\n").writerows(rows)
+    lines = written.getvalue().splitlines(keepends=True)
+    assert list(evened(lines, ",", '"', "")) == lines
+
+
+def test_comments_at_the_ends_of_most_lines_are_left_out_and_told(tmp_path):
+    text = (
+        "Hub,Plots\n# of the year\n# 2026\n"
+        + "".join(f"Fen {n},{n}\t# field {n}, wet\n" for n in range(8))
+        + "Marsh #2,9\n"
+    )
+    found = read(put(tmp_path, text))
+    assert (
+        found.frame.shape == (9, 2) and found.frame.row(0) == ("Fen 0", "0") and found.frame.row(8) == ("Marsh #2", "9")
+    )
+    assert "Comments at the ends of lines left out, such as “# field 0, wet”." in found.warnings
 
 
 @pytest.mark.parametrize(

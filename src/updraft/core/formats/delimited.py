@@ -18,7 +18,16 @@ from updraft.core.formats.encoding import SAMPLE
 from updraft.core.formats.header import LOOK, OTHER_SHAPE, Row, aligned, find_header
 from updraft.core.formats.notes import notes_below
 from updraft.core.formats.options import Detected, Reading, ReadOptions
-from updraft.core.formats.signs import FIGURE, bare, dialect, find_delimiter, find_quotes, split, usual_width
+from updraft.core.formats.signs import (
+    FIGURE,
+    bare,
+    dialect,
+    evened,
+    find_delimiter,
+    find_quotes,
+    split,
+    usual_width,
+)
 from updraft.core.formats.text import Sample, header_names, is_comment, last_lines, lines_of, sample_of
 from updraft.core.problems import Problem
 
@@ -120,6 +129,7 @@ def read(path: Path, detected: Detected, columns: frozenset[str] | None = None) 
     notes = None if careful else _notes(path, options, names)  # rows left out for their width are no notes
     if notes is None and columns and frame.width < len(names):
         return read(path, detected)  # which rows are notes shows in all columns together
+    said += _comments_behind(path, options)
     return Reading(frame, replace(detected, columns=tuple(names)), tuple(said), notes)
 
 
@@ -149,6 +159,13 @@ def comment_names(
         if worded and fits and len(names) == len(set(names)):
             return list(names)
     return None
+
+
+def _comments_behind(path: Path, options: ReadOptions) -> Iterator[str]:
+    sample = sample_of(path, options) if options.comment else None
+    if sample and sample.behind:
+        found = next(filter(None, (sample.behind.search(line) for line in sample.lines)))
+        yield f"Comments at the ends of lines left out, such as “{found[0].strip()[:60]}”."
 
 
 def comment_reason(sample: Sample, options: ReadOptions) -> dict[str, str]:
@@ -211,7 +228,11 @@ def _rows(path: Path, options: ReadOptions) -> Iterator[tuple[int, Row]]:
     """
     csv.field_size_limit(_LONGEST)
     signs = dialect(options.delimiter or ",", options.quote or "", options.escape or "")
-    reader = csv.reader(bare(lines_of(path, options), options.delimiter or ","), **signs)
+    delimiter = options.delimiter or ","
+    lines = evened(
+        bare(lines_of(path, options), delimiter), delimiter, options.quote or "", options.escape or ""
+    )
+    reader = csv.reader(lines, **signs)
     try:
         for row in reader:
             yield reader.line_num, list(row)
@@ -243,6 +264,10 @@ def _quick(
         or not delimiter.isascii()
         or (options.comment and (skip or _has_indented(path, options)))
     ):
+        return None
+    sample = sample_of(path, options)
+    body = sample.body[:_BODY]
+    if sample.behind or list(evened(body, delimiter, options.quote or "", "")) != body:
         return None
     source: Path | io.BytesIO = path
     if options.encoding not in ("utf-8", "utf-8-sig", "ascii"):

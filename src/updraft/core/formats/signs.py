@@ -147,12 +147,56 @@ def dialect(delimiter: str, quote: str, escape: str) -> dict[str, Any]:
 def split(text: str, delimiter: str, quote: str, escape: str) -> list[Row]:
     rows: list[Row] = []
     try:
-        lines = bare(io.StringIO(text), delimiter)
+        lines = evened(bare(io.StringIO(text), delimiter), delimiter, quote, escape)
         for row in csv.reader(lines, **dialect(delimiter, quote, escape)):
             rows.append([cell or None for cell in row])
     except csv.Error:
         pass  # what was split until there is enough to judge by
     return rows
+
+
+def evened(lines: Iterable[str], delimiter: str, quote: str, escape: str) -> Iterator[str]:
+    """Lines whose quotes go with each other: within an enclosed cell a quote that ends nothing is doubled.
+
+    So `"he said "now" twice","A"` is read as it was meant. A line is left alone where it is
+    sound, within a cell of several lines, or where its cells do not end with a quote before a delimiter.
+    """
+    if not quote or escape:
+        yield from lines
+        return
+    sign, mark = re.escape(quote), re.escape(delimiter)
+    sound = re.compile(f"(?:{sign}(?:[^{sign}]|{sign}{sign})*{sign}|[^{sign}{mark}]*)")
+    loose = re.compile(f"{sign}.*?{sign}(?={mark}|$)|[^{sign}{mark}]*(?={mark}|$)")
+    inside = False
+    for line in lines:
+        odd = line.count(quote) % 2 == 1  # a cell begins that goes on in the next line, or ends here
+        if quote in line and not inside and not odd and f"\\{quote}" not in line:
+            text = line.rstrip("\r\n")
+            if _cells(text, sound, delimiter) is None and (cells := _cells(text, loose, delimiter)):
+                yield delimiter.join(_enclosed(cell, quote) for cell in cells) + "\n"
+                continue
+        inside ^= odd
+        yield line
+
+
+def _cells(line: str, cell: re.Pattern[str], delimiter: str) -> list[str] | None:
+    """The cells of a line, each of which fits; None where one does not."""
+    found, at = [], 0
+    while match := cell.match(line, at):
+        found.append(match[0])
+        at = match.end()
+        if at == len(line):
+            return found
+        if line[at] != delimiter:
+            return None
+        at += 1
+    return None
+
+
+def _enclosed(cell: str, quote: str) -> str:
+    if not cell.startswith(quote):
+        return cell
+    return quote + cell[1:-1].replace(quote * 2, quote).replace(quote, quote * 2) + quote
 
 
 def bare(lines: Iterable[str], delimiter: str) -> Iterator[str]:

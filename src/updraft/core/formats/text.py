@@ -23,6 +23,7 @@ class Sample:
     Args:
         lines: all lines of the sample; `body` those that are no comments.
         comment: the mark of comment lines, "" for none.
+        behind: what begins a comment behind the data, where most lines have one.
     """
 
     encoding: str
@@ -30,6 +31,7 @@ class Sample:
     comment: str
     lines: list[str]
     body: list[str]
+    behind: re.Pattern[str] | None = None
 
 
 def sample_of(path: Path, options: ReadOptions) -> Sample:
@@ -62,7 +64,25 @@ def sample_of(path: Path, options: ReadOptions) -> Sample:
     if (not whole and len(lines) > 1) or not lines[-1]:
         lines.pop()  # the sample may have cut it
     comment = options.comment if options.comment is not None else _comment(lines)
-    return Sample(encoding, why, comment, lines, [line for line in lines if not is_comment(line, comment)])
+    body = [line for line in lines if not is_comment(line, comment)]
+    behind = _behind(body, comment)
+    return Sample(encoding, why, comment, lines, [_without(line, behind) for line in body], behind)
+
+
+def _behind(body: list[str], comment: str) -> re.Pattern[str] | None:
+    pattern = re.compile(rf"(?<![ \t])[ \t]+{re.escape(comment)}(?: .*|\t.*)?$") if comment else None
+    filled = [line for line in body if line.strip()]
+    if (
+        pattern is None
+        or len(filled) < 5
+        or sum(bool(pattern.search(line)) for line in filled) * 2 < len(filled)
+    ):
+        return None
+    return pattern
+
+
+def _without(line: str, behind: re.Pattern[str] | None) -> str:
+    return behind.sub("", line) if behind else line
 
 
 def is_comment(line: str, sign: str | None) -> bool:
@@ -100,13 +120,15 @@ def lines_of(path: Path, options: ReadOptions) -> Iterator[str]:
     Raises:
         Problem: bytes that cannot be read in the encoding.
     """
+    behind = sample_of(path, options).behind if options.comment else None
     with path.open(encoding=options.encoding, newline="", errors="strict") as file:
         lines = (line for line in file if not is_comment(line, options.comment))
         try:
             for _ in range(options.skip or 0):
                 next(lines, None)
             for line in lines:
-                yield line.replace("\0", "")
+                bare = line.replace("\0", "")
+                yield _without(bare.rstrip("\r\n"), behind) + "\n" if behind else bare
         except UnicodeDecodeError:
             raise Problem(
                 path.name,
