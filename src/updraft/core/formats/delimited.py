@@ -34,6 +34,7 @@ from updraft.core.problems import Problem
 _FIRST_LINES, _LAST_LINES = 400, 12  # that tell whether the last ones are notes
 _MOST_CELLS = 20_000  # of one line
 _LONGEST = 64 << 20  # bytes of a cell
+_LOOSE_WITHIN = 16 << 20  # bytes that are looked through for quotes within cells
 _BODY = 1000  # lines that delimiter and quotes are found from
 
 
@@ -265,9 +266,7 @@ def _quick(
         or (options.comment and (skip or _has_indented(path, options)))
     ):
         return None
-    sample = sample_of(path, options)
-    body = sample.body[:_BODY]
-    if sample.behind or list(evened(body, delimiter, options.quote or "", "")) != body:
+    if _has_loose_quotes(path, options) or (options.comment and sample_of(path, options).behind):
         return None
     source: Path | io.BytesIO = path
     if options.encoding not in ("utf-8", "utf-8-sig", "ascii"):
@@ -294,6 +293,16 @@ def _quick(
         return (lazy.select(few) if few else lazy).collect().slice(options.skip_after or 0)
     except pl.exceptions.PolarsError:
         return None
+
+
+def _has_loose_quotes(path: Path, options: ReadOptions) -> bool:
+    """Whether a quote stands within a cell that it neither ends nor escapes, in the first 16 MB."""
+    if not options.quote:
+        return False
+    quote, others = re.escape(options.quote.encode()), re.escape((options.delimiter or ",").encode())
+    loose = re.compile(rb"%b(?<=[^%b%b\r\n]%b)(?=[^%b%b\r\n])" % (quote, quote, others, quote, quote, others))
+    with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as content:
+        return loose.search(content, 0, _LOOSE_WITHIN) is not None
 
 
 def _has_indented(path: Path, options: ReadOptions) -> bool:
