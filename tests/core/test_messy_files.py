@@ -1,5 +1,6 @@
 """How files look that people send: titles, units, notes, comments, covers, old encodings; each against what a person reads."""
 
+import csv
 import gettext
 import zipfile
 
@@ -13,6 +14,8 @@ from tests.core.test_formats import put
 from updraft.core import Problem
 from updraft.core.formats import ReadOptions, detect, read
 from updraft.core.formats.encoding import find_encoding
+from updraft.core.insight import find
+from updraft.core.similarity.families import Ways, families
 from updraft.core.steps.sources.read_file import ReadFileSettings, as_result
 from updraft.core.values import Kind, decide
 
@@ -351,3 +354,35 @@ def test_a_text_document_that_calls_itself_a_workbook_is_said_to_be_one(tmp_path
     with pytest.raises(Problem, match="it is a text document, whatever its name says") as caught:
         read(path)
     assert str(tmp_path) not in str(caught.value)
+
+
+HOSTILE = {
+    "digits": "1" * 10**5 + "a",
+    "blanks": " " * 10**5 + "x",
+    "points": "1." * 50_000 + "a",
+    "commas": "1," * 50_000 + "a",
+    "letters": "a" * 10**5 + "1",
+    "dashes": "-" * 10**5 + "1",
+    "words": "a 1 " * 25_000,
+    "quotes": '"' * 10**5,
+    "slashes": "1/" * 50_000,
+    "times": "12:" * 33_333 + "x",
+    "brackets": "(" * 50_000 + ")" * 50_000,
+}
+
+
+@pytest.mark.parametrize("name", HOSTILE)
+def test_no_cell_stops_the_app(tmp_path, name):
+    """What tries every split of a cell would take hours here: a pattern that is tried on cells takes linear time, or bounds
+    what it looks at.
+    """
+    path = tmp_path / "lots.csv"
+    with path.open("w", newline="") as file:
+        csv.writer(file).writerows(
+            [["id", "Lot", "Hub"], *([n, HOSTILE[name] if n == 3 else n * 2, f"Hub {n % 5}"] for n in range(40))]
+        )
+    table = decide(read(path).frame)[0]
+    assert table.height == 40 and table["Lot"][3] == (HOSTILE[name] if HOSTILE[name].strip() else None)
+    find(table)
+    names = pl.DataFrame({"value": [*table["Lot"].cast(pl.String), "Fen Ltd", "Fen"], "n": [1] * 42}).drop_nulls()
+    families(names.unique("value", maintain_order=True), Ways(True, True, True, True, 0.83))

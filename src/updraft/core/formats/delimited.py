@@ -19,12 +19,12 @@ from updraft.core.formats.header import LOOK, OTHER_SHAPE, Row, aligned, find_he
 from updraft.core.formats.notes import notes_below
 from updraft.core.formats.options import Detected, Reading, ReadOptions
 from updraft.core.formats.signs import (
-    FIGURE,
     bare,
     dialect,
     evened,
     find_delimiter,
     find_quotes,
+    is_figure,
     split,
     usual_width,
 )
@@ -155,7 +155,7 @@ def comment_names(
         text = line.strip().lstrip(sample.comment).strip()
         row = next(iter(split(text, delimiter, quote, escape)), [])
         names = [(cell or "").strip() for cell in row]
-        worded = all(name and not re.fullmatch(FIGURE, name) for name in names)
+        worded = all(name and not is_figure(name) for name in names)
         fits = len(names) == width or (not back and 3 <= len(names) <= least)
         if worded and fits and len(names) == len(set(names)):
             return list(names)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from itertools import pairwise, zip_longest
 
 LOOK = 60  # rows looked at
+_LONGEST_NUMBER = 64  # signs
 OTHER_SHAPE = "its cells are texts of another shape than those below"
 _UNIT = (
     r"[\[(].*[\])]|%|°.|[munkMGµ]?[gmlLsVWAJN]|k?Pa|kWh?|[cmk]m[²³23]?|t|ha|EUR|USD|GBP|€|\$|£|pcs|h|min|"
@@ -260,7 +261,10 @@ def _number(cell: str) -> float | None:
 
 
 def _numeric(cell: str) -> bool:
-    return bool(re.fullmatch(r"\s*[-+]?[\d.,:/ -]*\d[\d.,:/% -]*([eE][-+]?\d{1,3})?", cell))
+    text = cell.strip()
+    if len(text) > _LONGEST_NUMBER:  # the pattern takes the square of the time for the length
+        return False
+    return bool(re.fullmatch(r"[-+]?[\d.,:/ -]*\d[\d.,:/% -]*([eE][-+]?\d{1,3})?", text))
 
 
 def _shape(cell: str) -> str:

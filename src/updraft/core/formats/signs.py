@@ -16,7 +16,12 @@ DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", ":": "col
 _USUAL = ",;\t|"
 _LAST = " :"  # where no usual one splits the lines: these stand in text, too
 _SURE = 0.95  # of the lines, that a usual delimiter splits alike
-FIGURE = r"[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?|NA|NaN|nan|\."
+_FIGURE = r"[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?|NA|NaN|nan|\."
+
+
+def is_figure(text: str) -> bool:
+    """Whether a text is a number as programs write it, or a sign that there is none."""
+    return len(text) <= 64 and bool(re.fullmatch(_FIGURE, text))
 
 
 def find_delimiter(
@@ -87,9 +92,7 @@ def _is_table(rows: list[Row], delimiter: str) -> bool:
         return False
     even = [row for row in rows[1:] if len(row) == width]
     columns = [[row[n] or "" for row in even] for n in range(width)]
-    numeric = [
-        sum(bool(re.fullmatch(FIGURE, c.strip())) for c in cells) >= 0.9 * len(cells) for cells in columns
-    ]
+    numeric = [sum(is_figure(c.strip()) for c in cells) >= 0.9 * len(cells) for cells in columns]
     if delimiter == ":":
         return any(numeric) and not all(len(cell) == 2 for row in even for cell in row if cell)
     return sum(numeric) * 2 >= width
@@ -207,7 +210,7 @@ def bare(lines: Iterable[str], delimiter: str) -> Iterator[str]:
     framed: bool | None = None
     for number, line in enumerate(lines):
         plain = line.strip()
-        if number < 3 and len(plain) > 2 and re.fullmatch(r"[-=+:| ]*[-=]{2}[-=+:| ]*", plain):
+        if number < 3 and len(plain) > 2 and not set(plain) - set("-=+:| ") and re.search("[-=]{2}", plain):
             continue
         if delimiter == " ":  # tabs are blanks there, too
             yield "{}\n".format(plain.replace("\t", " "))

@@ -269,4 +269,5 @@ def _shortens(short: str, long: str, pointed: bool) -> bool:
         return False
     if len(short) > max(len(long) - 2, 0) or len(short) > 5:
         return False
-    return re.search(".*".join(map(re.escape, short)), long) is not None
+    letters = iter(long)
+    return all(letter in letters for letter in short)  # one after another
