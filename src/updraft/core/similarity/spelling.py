@@ -137,7 +137,8 @@ def near_misses(values: Sequence[str], counts: Sequence[int]) -> dict[str, str]:
 
 
 def close_pairs(texts: Sequence[str], counts: Sequence[int]) -> Iterator[tuple[int, int, int]]:
-    """Pairs of texts at most two letters apart (one below ten letters), as places and distance, each once.
+    """Pairs of texts of the same digits, at most two letters apart (one below ten letters), as places and
+    distance, each once.
 
     Blocking: short texts one letter apart share a text with one letter left out (after Mor and Fraenkel
     1982); of two edits at least one third of a long text is spared, so it shares its start, end or middle
@@ -148,11 +149,11 @@ def close_pairs(texts: Sequence[str], counts: Sequence[int]) -> Iterator[tuple[i
     from rapidfuzz import process
     from rapidfuzz.distance import OSA
 
-    size = pl.col("text").str.len_chars()
+    size = pl.col("text").str.len_chars().alias("size")
     frame = pl.DataFrame({"text": list(texts), "n": list(counts)}, schema={"text": pl.String, "n": pl.Int64})
     frame = (
         frame.with_row_index("at")
-        .with_columns(size.cast(pl.Int32).alias("size"))
+        .with_columns(size.cast(pl.Int32), digits=pl.col("text").str.replace_all(r"\D", "").hash())
         .filter(size.is_between(4, 120))
     )
     keys = pl.concat(_keys(frame)) if frame.height else pl.DataFrame()
@@ -188,7 +189,7 @@ def _keys(frame: pl.DataFrame) -> Iterator[pl.DataFrame]:
     text, size = pl.col("text"), pl.col("size")
 
     def keyed(rows: pl.DataFrame, mark: str, key: pl.Expr) -> pl.DataFrame:
-        return rows.select("at", pl.concat_str(pl.lit(mark), key).hash().alias("key"))
+        return rows.select("at", key=pl.concat_str(pl.lit(mark), key).hash().xor(pl.col("digits")))
 
     some = frame.filter(size <= _SHORT)
     yield keyed(some, "-", text)

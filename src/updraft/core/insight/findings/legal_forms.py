@@ -16,6 +16,8 @@ from updraft.core.similarity.lexicon import FORMS
 from updraft.core.similarity.words import word_alikes
 
 _MOST = 20_000  # names of a column that are compared
+# With points between the letters or without; it keeps away what is dear from columns without any.
+_FORM = r"(?i)\b(?:" + "|".join(r"\.?".join(form) for form in FORMS) + r")\b"
 _ROLES = ("category", "name", "identifier")
 
 
@@ -26,10 +28,10 @@ def legal_forms(view: View) -> Iterator[Finding]:
     `Beside`).
     """
     for column in view.texts:
-        if column.role in _ROLES and column.numbers is None and column.distinct <= _MOST:
-            changes = _changes(view, column)
-            if changes:
-                yield _finding(column, changes)
+        if column.role not in _ROLES or column.numbers is not None or column.distinct > _MOST:
+            continue
+        if column.meant["value"].str.contains(_FORM).any() and (changes := _changes(view, column)):
+            yield _finding(column, changes)
 
 
 def _changes(view: View, column: Column) -> dict[str, str]:
