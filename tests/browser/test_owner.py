@@ -2,6 +2,8 @@
 
 import json
 
+import pytest
+
 from tests.browser.conftest import settle, violations
 from tests.browser.test_desk import applied, dropped
 from tests.browser.test_room import BRING_FILES
@@ -213,15 +215,16 @@ USED = """async () => {
 }"""
 
 
-def test_every_control_and_every_wide_desk_can_be_used_from_every_state_of_its_form(page):
+@pytest.mark.parametrize("part", range(3))  # of the kinds, since it takes as long as ten others
+def test_every_control_and_every_wide_desk_can_be_used_from_every_state_of_its_form(page, part):
     page.set_viewport_size({"width": 1280, "height": 620})
     opened = {}
-    for step in with_all_kinds(page):
+    for step in with_all_kinds(page)[part::3]:
         at(page, step)
         assert page.evaluate(USED) == [], f"{step}: a control scrolls the page away or loses the focus"
         page.evaluate("updraft.preview.drop(); updraft.drafts.clear()")
         opened[step] = len(page.evaluate(OPENED))
-    assert sum(opened.values()) > 110 and min(n for kind, n in opened.items() if kind != "type_in_a_table") > 0
+    assert sum(opened.values()) > 30 and min(n for kind, n in opened.items() if kind != "type_in_a_table") > 0
 
 
 LISTING = {
