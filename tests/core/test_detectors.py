@@ -522,3 +522,12 @@ def test_blanks_and_commas_inside_amounts_are_no_defects_of_their_own():
     sums = [f"{1 + n % 9}\u00a0{100 + n}\u00a0{300 + n},50 zł" for n in range(ROWS)]
     assert set(said(table(Sum=sums))) == {"number_writing"}
     assert "stray_blanks" in said(table(Sum=[f"{text}\u00a0" for text in sums]))
+
+
+def test_swapping_coordinates_changes_the_rows_that_are_told_and_no_other():
+    wrong = changed(changed(PLOTTED, "Plot lon", _7=52.0), "Plot lat", _7=-5.5, _9=-5.5)
+    [finding] = [f for f in find(pl.DataFrame(wrong)) if f.code == "turned_coordinates" and len(f.columns) == 2]
+    assert finding.rows.to_list() == [7]
+    mended = apply_repair(pl.DataFrame(wrong), finding.repairs[0])[0]
+    right = changed(changed(PLOTTED, "Plot lon", _7=-5.5), "Plot lat", _7=52.0, _9=-5.5)
+    assert mended.to_dict(as_series=False) == right

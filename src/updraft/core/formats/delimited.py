@@ -35,6 +35,7 @@ _FIRST_LINES, _LAST_LINES = 400, 12  # that tell whether the last ones are notes
 _MOST_CELLS = 20_000  # of one line
 _LONGEST = 64 << 20  # bytes of a cell
 _LOOSE_WITHIN = 16 << 20  # bytes that are looked through for quotes within cells
+_LOOSE_LINES = 200  # that are asked
 _BODY = 1000  # lines that delimiter and quotes are found from
 
 
@@ -296,13 +297,23 @@ def _quick(
 
 
 def _has_loose_quotes(path: Path, options: ReadOptions) -> bool:
-    """Whether a quote stands within a cell that it neither ends nor escapes, in the first 16 MB."""
+    """Whether a line of the first 16 MB is read otherwise once its quotes are evened.
+
+    Asked are lines in which a quote stands between other signs, as it also does in `1, "b"`, which is sound.
+    """
     if not options.quote:
         return False
     quote, others = re.escape(options.quote.encode()), re.escape((options.delimiter or ",").encode())
     loose = re.compile(rb"%b(?<=[^%b%b\r\n]%b)(?=[^%b%b\r\n])" % (quote, quote, others, quote, quote, others))
     with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as content:
-        return loose.search(content, 0, _LOOSE_WITHIN) is not None
+        for found in islice(loose.finditer(content, 0, _LOOSE_WITHIN), _LOOSE_LINES):
+            start, end = content.rfind(b"\n", 0, found.start()) + 1, content.find(b"\n", found.end())
+            line = content[start : end if end >= 0 else len(content)].decode(
+                options.encoding or "utf-8", "replace"
+            )
+            if list(evened([line], options.delimiter or ",", options.quote, "")) != [line]:
+                return True
+    return False
 
 
 def _has_indented(path: Path, options: ReadOptions) -> bool:

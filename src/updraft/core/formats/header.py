@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from itertools import pairwise, zip_longest
 
 LOOK = 60  # rows looked at
-_LONGEST_NUMBER = 64  # signs
+LONGEST_NUMBER = 64  # signs
+_YEAR = r"\s*(1[5-9]|20)\d\d\s*"
 OTHER_SHAPE = "its cells are texts of another shape than those below"
 _UNIT = (
     r"[\[(].*[\])]|%|°.|[munkMGµ]?[gmlLsVWAJN]|k?Pa|kWh?|[cmk]m[²³23]?|t|ha|EUR|USD|GBP|€|\$|£|pcs|h|min|"
@@ -95,7 +96,7 @@ def _two_rows(rows: list[Row], start: int, present: bool, fixed: bool) -> tuple[
 
 
 def _numeric_but_years(cell: str) -> bool:
-    return _numeric(cell) and not re.fullmatch(r"\s*(1[5-9]|20)\d\d\s*", cell)
+    return _numeric(cell) and not re.fullmatch(_YEAR, cell)
 
 
 def _differ(upper: Row, lower: Row) -> bool:
@@ -232,11 +233,11 @@ def _signs_of_all(texts: list[str]) -> set[str]:
 
 def _are_years(first: Row, below: list[Row]) -> set[int]:
     """Places of a first row that name columns by years in a row, above cells that are no years."""
-    found = [n for n, cell in enumerate(first) if cell and re.fullmatch(r"\s*(1[5-9]|20)\d\d\s*", cell)]
+    found = [n for n, cell in enumerate(first) if cell and re.fullmatch(_YEAR, cell)]
     if len(found) < 3 or any(int(first[b] or 0) - int(first[a] or 0) != 1 for a, b in pairwise(found)):
         return set()
     cells = [row[n] for row in below for n in found if n < len(row) and row[n]]
-    like = sum(bool(re.fullmatch(r"\s*(1[5-9]|20)\d\d\s*", cell or "")) for cell in cells)
+    like = sum(bool(re.fullmatch(_YEAR, cell or "")) for cell in cells)
     return set(found) if like * 10 < max(len(cells), 1) else set()
 
 
@@ -262,7 +263,7 @@ def _number(cell: str) -> float | None:
 
 def _numeric(cell: str) -> bool:
     text = cell.strip()
-    if len(text) > _LONGEST_NUMBER:  # the pattern takes the square of the time for the length
+    if len(text) > LONGEST_NUMBER:  # the pattern takes the square of the time for the length
         return False
     return bool(re.fullmatch(r"[-+]?[\d.,:/ -]*\d[\d.,:/% -]*([eE][-+]?\d{1,3})?", text))
 

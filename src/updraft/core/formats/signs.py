@@ -9,7 +9,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-from updraft.core.formats.header import Row
+from updraft.core.formats.header import LONGEST_NUMBER, Row
 from updraft.core.formats.options import ReadOptions
 
 DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", ":": "colon", " ": "runs of blanks"}
@@ -21,7 +21,7 @@ _FIGURE = r"[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?|NA|NaN|nan|\."
 
 def is_figure(text: str) -> bool:
     """Whether a text is a number as programs write it, or a sign that there is none."""
-    return len(text) <= 64 and bool(re.fullmatch(_FIGURE, text))
+    return len(text) <= LONGEST_NUMBER and bool(re.fullmatch(_FIGURE, text))
 
 
 def find_delimiter(

@@ -10,7 +10,7 @@ from typing import Literal, NamedTuple
 import polars as pl
 
 from updraft.core.similarity.alike import Alike
-from updraft.core.similarity.spelling import letter_keys, near_misses, plain, tidied_blanks
+from updraft.core.similarity.spelling import apart_words, letter_keys, near_misses, plain, tidied_blanks
 
 Way = Literal["letters", "words", "slips", "sound", "close"]
 _WAYS: tuple[Way, ...] = ("letters", "words", "slips", "sound", "close")  # from the surest
@@ -250,11 +250,7 @@ def _taken(ranked: pl.DataFrame, found: dict[str, Proposal], more: Iterable[Prop
 
 
 def _slip(value: str, name: str) -> Proposal:
-    mine, its = (text.lower().split() for text in (value, name))
-    apart = (
-        "".join(word for word in mine if word not in its),
-        "".join(word for word in its if word not in mine),
-    )
+    apart = ["".join(words) for words in apart_words(value.lower(), name.lower())]
     long = min(len(value), len(name)) >= _LONG and min(map(len, apart)) >= _LONG_WORD
     return Proposal(value, name, "slips", sure=long or not any(apart))
 

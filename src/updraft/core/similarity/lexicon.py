@@ -20,6 +20,9 @@ FORMS = {
     word: line.split()[0] for line in _SPELT.strip().replace("\n", "|").split("|") for word in line.split()
 }
 
+# Written without a blank to the name, the longest first.
+RUN_IN = sorted((word for word in FORMS if word > "\u2fff"), key=len, reverse=True)
+
 
 def _listed(words: str) -> frozenset[str]:
     return frozenset(words.split())

@@ -49,6 +49,12 @@ _OPPOSITES = {
 }
 
 
+def apart_words(one: str, other: str) -> tuple[list[str], list[str]]:
+    """The words of each of two texts that the other one lacks."""
+    mine, its = one.split(), other.split()
+    return [word for word in mine if word not in its], [word for word in its if word not in mine]
+
+
 def tidied_blanks(text: pl.Expr) -> pl.Expr:
     """The text with every run of blanks made one and none at the ends."""
     return text.str.replace_all(_BLANKS, " ").str.strip_chars()

@@ -13,7 +13,7 @@ import polars as pl
 from rapidfuzz.distance import OSA
 
 from updraft.core.similarity.alike import Alike
-from updraft.core.similarity.lexicon import FORMS, OF, SMALL, TELLING, legal_forms, light_words
+from updraft.core.similarity.lexicon import FORMS, OF, RUN_IN, SMALL, TELLING, legal_forms, light_words
 from updraft.core.similarity.spelling import plain
 
 LEAST = 0.7  # of the weight of both texts' words that must be the same
@@ -82,9 +82,7 @@ def _words(values: Sequence[str]) -> pl.DataFrame:
     text, word = pl.col("text"), pl.col("word")
     frame = pl.LazyFrame({"text": list(values)}, schema={"text": pl.String}).with_row_index("at")
     bare = plain(text).str.replace_all(_INITIALS, "$1$2$3 ").str.replace_all("['’ʻ`´]", "")
-    bare = bare.str.replace_all("[&+]", " and ").str.replace_all(
-        "(株式会社|有限会社|股份有限公司|有限公司|주식회사)", " $1 "
-    )
+    bare = bare.str.replace_all("[&+]", " and ").str.replace_all(f"({'|'.join(RUN_IN)})", " $1 ")
     words = frame.select("at", word=bare.str.extract_all(r"[\p{L}\p{N}]+\.?")).explode("word").drop_nulls()
     words = words.with_columns(word=word.str.strip_chars_end("."), short=word.str.ends_with("."))
     return words.with_columns(word=word.replace(FORMS)).collect()

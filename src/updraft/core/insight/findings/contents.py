@@ -238,7 +238,7 @@ def lost_zeros(view: View) -> Iterator[Finding]:
         ):
             continue
         rows = column.rows_with(short_ones["value"])
-        formula = f"pad({'text(this)' if whole else 'this'}, 5, '0')"
+        formula = f"pad(text(column(\"{column.name}\")), 5, '0')"
         yield Finding(
             "odd_shapes",
             (column.name,),
@@ -250,17 +250,7 @@ def lost_zeros(view: View) -> Iterator[Finding]:
             (
                 Repair(
                     f"Fill {column.name} with zeros to five digits",
-                    (
-                        step(
-                            "calculate",
-                            columns=[
-                                {
-                                    "name": column.name,
-                                    "formula": formula.replace("this", f'column("{column.name}")'),
-                                }
-                            ],
-                        ),
-                    ),
+                    (step("calculate", columns=[{"name": column.name, "formula": formula}]),),
                 ),
             )
             if not set('"\\') & set(column.name)

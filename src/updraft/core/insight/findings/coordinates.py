@@ -9,6 +9,7 @@ import polars as pl
 
 from updraft.core.insight.findings.model import Finding, Repair, plural, short, step, where
 from updraft.core.insight.findings.naming import words_of
+from updraft.core.insight.findings.places import swapping
 from updraft.core.insight.findings.view import Column, View
 
 _LEAST = 30  # places, of which most show where the others should lie
@@ -115,25 +116,11 @@ def _swapped(view: View, lat: Column, lon: Column) -> Iterator[Finding]:
             f"{a:g} · {b:g}" for a, b in zip(mine.gather(rows.head(5)), its.gather(rows.head(5)), strict=True)
         ),
         rows,
-        (_swap(view, lat, lon, there),) if not set('"\\') & set(lat.name + lon.name) else (),
+        swapping(view, lat, lon, f"{_within(lat, there)} and {_within(lon, here)}"),
         weight=66,
     )
 
 
-def _swap(view: View, lat: Column, lon: Column, there: _Range) -> Repair:
-    """Where the latitude lies in the longitudes' range, which is none of latitudes."""
-    aside = next(n for n in ("Aside", "Aside_2", "Aside_3") if n not in {c.name for c in view.columns})
-    one, other = f'column("{lat.name}")', f'column("{lon.name}")'
-    condition = f"{one} >= ({there.low:.6f}) and {one} <= ({there.high:.6f})"
-    formulas = [
-        {"name": aside, "formula": f"{one} if {condition} else None"},
-        {"name": lat.name, "formula": f"{one} if is_empty({aside}) else {other}"},
-        {"name": lon.name, "formula": f"{other} if is_empty({aside}) else {aside}"},
-    ]
-    return Repair(
-        f"Swap {lat.name} and {lon.name} in these rows",
-        (
-            step("calculate", columns=formulas),
-            step("choose_columns", columns=[], drop=[aside], others="keep"),
-        ),
-    )
+def _within(column: Column, these: _Range) -> str:
+    name = f'column("{column.name}")'
+    return f"{name} >= ({these.low!r}) and {name} <= ({these.high!r})"

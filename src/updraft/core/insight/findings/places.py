@@ -162,26 +162,34 @@ def swapped_cells(view: View) -> Iterator[Finding]:
                     )
                 ),
                 rows,
-                (_swap(view, words, numbers),) if not set('"\\') & set(words.name + numbers.name) else (),
+                swapping(view, words, numbers, _is_swapped(words, numbers)),
                 weight=82,
             )
 
 
-def _swap(view: View, words: Column, numbers: Column) -> Repair:
+def _is_swapped(words: Column, numbers: Column) -> str:
     figure = "'^[ +(-]*[0-9][0-9., ]*[)%]?$'"
+    return f'fits(column("{words.name}"), {figure}) and not fits(column("{numbers.name}"), {figure})'
+
+
+def swapping(view: View, one: Column, other: Column, condition: str) -> tuple[Repair, ...]:
+    """The repair that swaps two columns where a formula holds; none where a name cannot stand in a formula."""
+    if set('"\\') & set(one.name + other.name):
+        return ()
     aside = next(n for n in ("Aside", "Aside_2", "Aside_3") if n not in {c.name for c in view.columns})
-    word, number = f'column("{words.name}")', f'column("{numbers.name}")'
-    condition = f"fits({word}, {figure}) and not fits({number}, {figure})"
+    mine, its = f'column("{one.name}")', f'column("{other.name}")'
     formulas = [
-        {"name": aside, "formula": f"{word} if {condition} else ''"},
-        {"name": words.name, "formula": f"{number} if {aside} != '' else {word}"},
-        {"name": numbers.name, "formula": f"{aside} if {aside} != '' else {number}"},
+        {"name": aside, "formula": f"{mine} if {condition} else None"},
+        {"name": one.name, "formula": f"{mine} if is_empty({aside}) else {its}"},
+        {"name": other.name, "formula": f"{its} if is_empty({aside}) else {aside}"},
     ]
-    return Repair(
-        f"Swap {words.name} and {numbers.name} in these rows",
-        (
-            step("calculate", columns=formulas),
-            step("choose_columns", columns=[], drop=[aside], others="keep"),
+    return (
+        Repair(
+            f"Swap {one.name} and {other.name} in these rows",
+            (
+                step("calculate", columns=formulas),
+                step("choose_columns", columns=[], drop=[aside], others="keep"),
+            ),
         ),
     )
 

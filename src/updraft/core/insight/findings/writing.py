@@ -13,6 +13,7 @@ from updraft.core.insight.findings.model import Finding, Repair, chosen, plural,
 from updraft.core.insight.findings.naming import names_a_code
 from updraft.core.insight.findings.view import Column, View
 from updraft.core.similarity import folded, near_misses, tidied_blanks
+from updraft.core.similarity.spelling import apart_words
 from updraft.core.steps.values.tidy_text import BROKEN
 from updraft.core.values import Kind
 
@@ -318,14 +319,9 @@ _SEVERAL = 8  # close pairs of which a third must be one thing, or none is told
 _FEW = 40  # names of a column in which a slip is told by itself
 
 
-def _apart_words(one: str, other: str) -> tuple[list[str], list[str]]:
-    mine, its = one.split(), other.split()
-    return [word for word in mine if word not in its], [word for word in its if word not in mine]
-
-
 def _differ_in_a_code(one: str, other: str) -> bool:
     """Whether two texts differ in a word that is a sign or a short code: ward w and ward a, lot IV and lot V."""
-    mine, its = _apart_words(one, other)
+    mine, its = apart_words(one, other)
     if len(mine) != 1 or len(its) != 1 or (len(one.split()) == 1 and len(one) > 3):
         return False
     return all(len(word) <= 2 or (len(word) <= 4 and word.isupper()) for word in (*mine, *its))
