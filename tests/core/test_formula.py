@@ -13,6 +13,7 @@ from updraft.core import Problem
 from updraft.core.engine.told import told
 from updraft.core.formula import FormulaError, compile_formula, functions, names_in
 from updraft.core.formula.functions.text import as_text
+from updraft.core.formula.registry import function
 from updraft.core.steps.choice import ColumnChoice
 from updraft.core.values import Kind, kind_of
 
@@ -229,6 +230,7 @@ def test_a_product_too_large_is_empty_and_not_another_number():
     ("text", "number"),
     [
         ("12 x 5 g", 12), ("1,234.5", 1234.5), ("1,5 kg", 1.5), ("LOT-12", 12), ("-3 °C", -3), ("none", None), ("1e3", 1000),
+        ("USD 2,085.15", 2085.15), ("(2,085.15)", -2085.15), ("12,345,678 packets", 12345678), ("1.234,50 EUR", 1234.5), ("at 51,23456 N", 51.23456),
     ],
 )  # fmt: skip
 def test_the_number_that_stands_in_a_text(text, number):
@@ -410,3 +412,23 @@ def test_parts_that_are_blank_are_left_out_when_put_together():
     table = pl.DataFrame({"a": ["x", " ", None, ""], "b": ["y", "y", "y", None]})
     made = table.select(compile_formula("joined('-', a, b, 3)", {"a": Kind.TEXT, "b": Kind.TEXT}).expr.alias("made"))
     assert made["made"].to_list() == ["x-y-3", "y-3", "y-3", "3"]
+
+
+@pytest.mark.parametrize(
+    ("formula", "text", "gives"),
+    [
+        ("plain(hub)", "Łęka bei Weißsee, Ørsted", "Leka bei Weisssee, Orsted"),
+        ("if_empty(hub, 'none')", "  ", "none"),
+        ("if_empty(hub, '')", "Fen", "Fen"),
+        ("before_last(hub, ' oat ')", "pea oat oat oat", "pea oat"),
+        ("before_last(hub, '(')", "pea (1) (2)", "pea (1) "),
+        ("parts_once(hub, ' ')", "oat pea oat", "oat pea"),
+    ],
+)
+def test_letters_blanks_and_last_marks_are_what_a_reader_takes_them_for(formula, text, gives):
+    assert result(formula, [(None, None, text, None, None)]) == [gives]
+
+
+def test_no_two_functions_have_one_name():
+    with pytest.raises(ValueError, match="upper"):
+        function("text: text", "again", "upper('a')", "A", name="upper")(lambda text: text)

@@ -1,6 +1,7 @@
 """Formulas worked out from examples of their results."""
 
 import json
+from importlib import resources
 
 import polars as pl
 import pytest
@@ -9,19 +10,50 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.by_example import Task, apart, solve, tasks
+from tests.more_examples import further
 from updraft.cli import main
 from updraft.core.formula import compile_formula
 from updraft.core.problems import Problem
-from updraft.core.synthesis import from_examples
-from updraft.core.values import Kind
+from updraft.core.synthesis import from_examples, readings
+from updraft.core.synthesis.bounds import round_ones
+from updraft.core.values import Kind, kind_of
 
 
-@pytest.mark.parametrize(("set_of", "least"), [(tasks, 0.95), (apart, 0.9)])
-def test_tasks_are_solved_with_at_most_two_examples(set_of, least):
+@pytest.mark.parametrize(("set_of", "least", "at_once"), [(tasks, 0.95, 0.5), (apart, 0.9, 0.5), (further, 0.9, 0.4)])
+def test_tasks_are_solved_with_at_most_two_examples(set_of, least, at_once):
     done = [solve(one, from_examples) for one in set_of()]
     lost = [one.name for one in done if not one.examples]
     assert len(lost) <= (1 - least) * len(done), lost
-    assert sum(one.examples == 1 for one in done) >= 0.5 * len(done)
+    assert sum(one.examples == 1 for one in done) >= at_once * len(done)
+
+
+def test_what_is_tried_in_python_is_what_its_formula_gives(monkeypatch):
+    """Readings are judged by a few rows in Python and computed by their formulas: both are one thing."""
+    judged = []
+    ranked = readings._ranked
+    monkeypatch.setattr(readings, "_ranked", lambda found, *more: judged.append(found) or ranked(found, *more))
+    for one in [*further(), *apart()[::3]]:
+        table = pl.DataFrame(one.columns)
+        other = next((at for at, wanted in enumerate(one.wanted) if wanted and wanted != one.wanted[0]), 1)
+        from_examples(table, {at: one.wanted[at] for at in (0, other)})
+        tried = sorted(judged.pop(), key=lambda piece: piece.cost)[:30]
+        kinds = {name: kind_of(dtype) for name, dtype in table.schema.items()}
+        made = table.select(compile_formula(piece.formula, kinds).expr.alias(f"{n}") for n, piece in enumerate(tried))
+        for piece, values in zip(tried, made.iter_columns(), strict=True):
+            assert [value or "" for value in values] == [piece.of(row) or "" for row in table.rows()], piece.formula
+
+
+def test_the_known_tables_have_a_value_in_every_place():
+    for lines in json.loads(resources.files("updraft.core.synthesis").joinpath("tables.json").read_text()).values():
+        assert len({len(line) for line in lines}) == 1 and all(all(line) for line in lines)
+
+
+@pytest.mark.parametrize(
+    ("low", "high", "first"), [(26, 73, 50), (3, 4, 4), (-20, 10, 0), (0.12, 0.31, 0.2), (99, 101, 100), (5, 6.5, 6)]
+)
+def test_a_bound_between_two_values_is_the_roundest(low, high, first):
+    found = round_ones(low, high)
+    assert found[0] == first and all(low < one <= high for one in found)
 
 
 WORDS = st.text(st.sampled_from("abAB12 -/.,(é"), max_size=8)
@@ -132,7 +164,7 @@ def test_amounts_times_months_and_sums_of_several_are_understood(columns, given,
 @pytest.mark.parametrize(
     ("columns", "given", "asks", "expected"),
     [
-        ({"net": [100, 50, 8]}, {0: "120"}, None, ["120", "60", "9.6"]),
+        ({"net": [100, 50, 8]}, {0: "120"}, 1, ["120", "60", "9.6"]),
         ({"f": ["212", "32", "98.6"]}, {0: "100"}, 2, [None, None, None]),
         ({"f": ["212", "32", "98.6"]}, {0: "100", 1: "0"}, 2, ["100", "0", "37"]),
         ({"sent": ["Y", "N", "Y", "?", "N", "Y"]}, {0: "yes", 1: "no"}, 3, ["yes", "no", "yes", None, "no", "yes"]),

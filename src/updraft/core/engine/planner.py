@@ -20,7 +20,7 @@ from updraft.core.steps import Port, Settings, StepKind, kinds
 from updraft.core.steps.parts import Part
 
 _NO_NUMBER = {"int_parsing": "whole number", "int_from_float": "whole number", "float_parsing": "number"}
-_CACHE_FORMAT = 2  # raised when the engine itself comes to other results
+_CACHE_FORMAT = 3  # raised when the engine itself comes to other results
 
 
 def plan(flow: Flow, files: Files, parameters: Mapping[str, str | list[str]] | None = None) -> Plan:

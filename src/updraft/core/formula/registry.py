@@ -89,10 +89,15 @@ def function(
         arguments: such as `text: text, marks: text!, places: number = 0, *others: any, by: any @`: `!` for
             one that is written in the formula, `@` for one given by name.
         example, gives: a formula without columns, and its result as text; empty where it needs rows.
+
+    Raises:
+        ValueError: another function has the name.
     """
 
     def register(make: Callable[..., Term]) -> Callable[..., Term]:
         called = name or make.__name__.rstrip("_")
+        if called in _registry:
+            raise ValueError(f"Two functions are called {called}.")
         group = make.__module__.rpartition(".")[2]
         parsed = tuple(_argument(part.strip()) for part in arguments.split(",") if part.strip())
         _registry[called] = Function(called, group, parsed, help, (example, gives), make)

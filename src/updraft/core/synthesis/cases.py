@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 
 from updraft.core.formula.writing import quoted
-from updraft.core.synthesis.numbers import decimals_of, fixed, number_of
+from updraft.core.synthesis.numbers import decimals_of, fixed, number_at, number_of
 from updraft.core.synthesis.pieces import Piece, Row
 
 _FEW = 12  # different values of a column that each may have a result of its own
@@ -54,7 +54,7 @@ def _line(piece: Piece, factor: float, plus: float, places: int) -> Piece:
     )
 
     def of(row: Row) -> str | None:
-        value = number_of(piece.of(row) or "")
+        value = number_at(1, piece.of(row) or "")
         text = None if value is None else fixed(value * factor + plus, max(places, 6))
         if text is None or places:
             return None if value is None else fixed(value * factor + plus, places)
@@ -86,10 +86,14 @@ def result_of_each(
         else:
             if len(values) <= _FEW and all(cases):
                 pairs = [f"{piece.formula} == {quoted(old)}, {quoted(new)}" for old, new in cases.items()]
+                made_of = sum(old in new for old, new in cases.items()) / len(cases)
                 said = ", ".join(f"“{old}” gives “{new}”" for old, new in cases.items())
                 yield Piece(
                     f"choose({', '.join(pairs)})",
                     lambda row, piece=piece, cases=cases: cases.get(piece.of(row) or ""),  # type: ignore[misc]
-                    piece.cost + _DEAR - (2.5 if len(cases) > 1 and 2 * len(values) <= len(texts) else 0),
+                    piece.cost
+                    + _DEAR
+                    + 2.0 * made_of
+                    - (2.5 if len(cases) > 1 and 2 * len(values) <= len(texts) else 0),
                     f"by the value of {piece.words}: {said}",
                 )

@@ -53,6 +53,51 @@ def variants(piece: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]
                 yield from ((low, c.around(twice)) for c in in_one_case(result) if (low := c.of(result)))
 
 
+_FORMS = {
+    "digits": ("[^0-9]+", re.compile(r"[^0-9]+")),
+    "letters and digits": (r"[^\p{L}\p{N}]+", re.compile(r"[\W_]+")),
+}
+
+
+def in_groups(piece: Piece, text: str, wanted: str) -> Iterator[Piece]:
+    """All letters and digits, or the last of them, in groups with marks between, as telephones have."""
+    groups = re.findall(r"[^\W_]+", wanted)
+    signs = "".join(groups)
+    if not 2 <= len(groups) <= 6 or len(signs) < 6 or 2 * sum(map(str.isdigit, signs)) < len(signs):
+        return
+    for words, (pattern, regex) in _FORMS.items():
+        signs = regex.sub("", text)
+        if not signs.endswith("".join(groups)) or signs == text.strip():
+            continue
+        bare = f"replace_pattern({piece.formula}, {quoted(pattern)}, '')"
+        left, made, at = sum(map(len, groups)), [], 0
+        for group in groups:
+            end = wanted.index(group, at)
+            if wanted[at:end]:
+                made.append(quoted(wanted[at:end]))
+            at = end + len(group)
+            tail = f"last({bare}, {left})"
+            made.append(tail if len(group) == left else f"first({tail}, {len(group)})")
+            left -= len(group)
+        if wanted[at:]:
+            made.append(quoted(wanted[at:]))
+        sizes = ", ".join(str(len(group)) for group in groups)
+        of = partial(_grouped, regex, re.split(r"[^\W_]+", wanted), [len(group) for group in groups])
+        said = f"the {words} of {piece.words} in groups of {sizes}"
+        whole = f"choose(length({bare}) >= {len(''.join(groups))}, {' + '.join(made)})"
+        yield Piece(whole, lambda row, of=of: of(piece.of(row) or ""), piece.cost + 4.0, said)  # type: ignore[misc]
+
+
+def _grouped(regex: re.Pattern[str], marks: list[str], sizes: list[int], text: str) -> str | None:
+    signs = regex.sub("", text)[-sum(sizes) :]
+    if len(signs) < sum(sizes):
+        return None
+    made, at = marks[0], 0
+    for size, mark in zip(sizes, marks[1:], strict=True):
+        made, at = made + signs[at : at + size] + mark, at + size
+    return made
+
+
 def changes_of(text: str, wanted: str) -> list[Change]:
     """The changes of a whole text that a replacement may complete."""
     return [*_case(text), *_kept(text), *_rejoined(text, wanted), *_marks(text, wanted)]
@@ -78,10 +123,17 @@ def _case(text: str) -> Iterator[Change]:
     if len(text) > 1 and text[0].isalpha():
         yield Change("first({}, 1)", lambda t: t[:1], 0.6, "the first letter of {}")
         yield Change("upper(first({}, 1))", lambda t: t[:1].upper(), 1.2, "the first letter of {}, large")
+    if len(text) > 1 and _WORD.match(text):
+        call = r"replace_pattern({}, '(\\p{L})[\\p{L}\'’-]*[.]?', '$1.')"
+        yield Change(call, _pointed, 1.1, "each word of {} as its first letter and a point")
     if len(_WORD.findall(text)) > 1:
         yield Change(
             "initials({})", lambda t: "".join(w[0] for w in _WORD.findall(t)), 0.8, "the initials of {}"
         )
+
+
+def _pointed(text: str) -> str:
+    return re.sub(r"([^\W\d_])(?:[^\W\d_]|['’-])*[.]?", r"\1.", text)
 
 
 # What is kept of a text: pattern of what goes, the same for Python, words.
@@ -104,13 +156,13 @@ def _kept(text: str) -> list[Change]:
 
 def _reordered(text: str, wanted: str) -> Iterator[Change]:
     """The parts of a text in another order, or each once; only where all of them come again."""
-    for mark in sorted({sign for sign in re.findall(r"[^\w\s]\s?|_", text) if sign in text}):
+    for mark in sorted({sign for sign in re.findall(r"[^\w\s]\s?|_| ", text) if sign in text}):
         if mark not in wanted or not all(part in wanted for part in text.split(mark)):
             continue
         for name, make, cost, words in (
             ("turned", _turned, 1.0, "the parts of {} at %s, the last one first"),
             ("sorted_parts", sorted, 1.1, "the parts of {} at %s, sorted"),
-            ("once", dict.fromkeys, 1.1, "the parts of {} at %s, each once"),
+            ("parts_once", dict.fromkeys, 1.1, "the parts of {} at %s, each once"),
         ):
             change = Change(
                 f"{name}({{}}, {quoted(mark)})", partial(_parts_made, mark, make), cost, words % shown(mark)

@@ -20,15 +20,30 @@ _MORE = (
     "D Mon", "D Month", "Mon D", "Month D", "DD.MM.", "DD/MM", "MM-DD",
 )  # fmt: skip
 _FORMS = (*FORMATS[Kind.DATE], *_MORE)
-_READ = (*FORMATS[Kind.DATE], "D.M.YY")
-_PARTS: dict[str, Callable[[date], str]] = {
-    "quarter": lambda day: str((day.month + 2) // 3),
-    "year": lambda day: str(day.year),
-    "month": lambda day: str(day.month),
-    "day": lambda day: str(day.day),
-    "week": lambda day: str(day.isocalendar().week),
-    "weekday": lambda day: str(day.isoweekday()),
+READ = (*FORMATS[Kind.DATE], "D.M.YY")
+
+
+def _year_begun(before: int, day: date) -> str:
+    return str(day.year + (day.month > before))
+
+
+# Part of a date → its formula, the same in Python, how seldom it is meant.
+_PARTS: dict[str, tuple[str, Callable[[date], str], float]] = {
+    "quarter": ("text(quarter({}))", lambda day: str((day.month + 2) // 3), 0.8),
+    "year": ("text(year({}))", lambda day: str(day.year), 0.0),
+    "month": ("text(month({}))", lambda day: str(day.month), 0.0),
+    "day": ("text(day({}))", lambda day: str(day.day), 0.0),
+    "week": ("text(week({}))", lambda day: str(day.isocalendar().week), 0.8),
+    "week of two digits": ("pad(text(week({})), 2)", lambda day: f"{day.isocalendar().week:02}", 0.7),
+    "weekday": ("text(weekday({}))", lambda day: str(day.isoweekday()), 0.8),
+    "day of the year": ("text(day_of_year({}))", lambda day: str(day.timetuple().tm_yday), 1.2),
 }
+for _name, _before in (("April", 3), ("July", 6), ("October", 9)):
+    _PARTS[f"year, begun in {_name},"] = (
+        f"text(year(add_months({{}}, {12 - _before})))",
+        partial(_year_begun, _before),
+        1.4,
+    )
 # A month as people write it → what makes a day of it: what stands before, the form of all, what behind.
 _MONTHS = {
     "Month YYYY": ("1 ", "D Month YYYY", ""),
@@ -36,9 +51,11 @@ _MONTHS = {
     "MM/YYYY": ("01/", "DD/MM/YYYY", ""),
     "MM.YYYY": ("01.", "DD.MM.YYYY", ""),
     "YYYY-MM": ("", "YYYY-MM-DD", "-01"),
+    "M": ("1/", "D/M/YYYY", "/2000"),
     "Month": ("1 ", "D Month YYYY", " 2000"),
     "Mon": ("1 ", "D Mon YYYY", " 2000"),
 }
+_MONTH = re.compile("0?[1-9]|1[0-2]")
 _ORDINAL = re.compile("([0-9])(st|nd|rd|th)")
 # A time of day → how Python reads it, and its shape.
 _TIMES = {
@@ -68,7 +85,7 @@ def days_in(whole: Piece, texts: list[str | None], at: int, wanted: str) -> Iter
         plain = [text and _ORDINAL.sub(r"\1", text) for text in texts]
         yield from days_in(bare, plain, at, wanted)
         return
-    for form in _READ:
+    for form in READ:
         if could_read(form, text):
             yield from _of(whole, texts, text, wanted, ("", form, ""), form)
 
@@ -77,29 +94,10 @@ def months_in(whole: Piece, texts: list[str | None], at: int, wanted: str) -> It
     """The same for a column that says months, with a year or without: “March 2026”, “03/2026”, “Mar”."""
     text = texts[at]
     for short, (before, form, behind) in _MONTHS.items() if text else ():
+        if short == "M" and not (_MONTH.fullmatch(text or "") and re.search("[A-Z][a-z][a-z]", wanted)):
+            continue
         if could_read(form, f"{before}{text}{behind}"):
             yield from _of(whole, texts, text or "", wanted, (before, form, behind), short)
-
-
-_DAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
-
-
-def weekdays_in(whole: Piece, text: str) -> Iterator[Piece]:
-    """The whole name of a day of the week that is written short: Mon, Tue …"""
-    size = len(text)
-    names = {day[:size].lower(): day for day in _DAYS}
-    if size not in (2, 3) or text.lower() not in names:
-        return
-    pairs = ", ".join(
-        f"lower({whole.formula}) == {quoted(short)}, {quoted(day)}" for short, day in names.items()
-    )
-    of = whole.of
-    yield Piece(
-        f"choose({pairs})",
-        lambda row: names.get((of(row) or "").lower()),
-        whole.cost + 1.0,
-        f"the whole name of the weekday {whole.words}",
-    )
 
 
 def times_in(whole: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]]:
@@ -121,7 +119,7 @@ def times_in(whole: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]
 def _of(
     whole: Piece, texts: list[str | None], text: str, wanted: str, around: tuple[str, str, str], short: str
 ) -> Iterator[tuple[str, Piece]]:
-    days = _read(texts, around)
+    days = read_days(texts, around)
     day = days[text]
     if day is None:
         return
@@ -143,9 +141,9 @@ def _completed(days: dict[str, date | None], form: str) -> list[str]:
         rest: list[str | None] = [text for text, day in days.items() if day is None]
         if not rest:
             break
-        others = [one for one in _READ if one not in forms and _day_first(one) in (None, _day_first(form))]
+        others = [one for one in READ if one not in forms and _day_first(one) in (None, _day_first(form))]
         others = [one for one in others if any(could_read(one, text or "") for text in rest[:20])]
-        found = [(one, _read(rest, ("", one, ""))) for one in others]
+        found = [(one, read_days(rest, ("", one, ""))) for one in others]
         best = max(found, key=lambda pair: sum(day is not None for day in pair[1].values()), default=None)
         if best is None or not any(best[1].values()):
             break
@@ -180,15 +178,17 @@ def could_be_day(text: str) -> bool:
     return 6 <= len(text) <= 20 and any(could_read(form, text) for form in FORMATS[Kind.DATE])
 
 
-def _read(texts: list[str | None], around: tuple[str, str, str]) -> dict[str, date | None]:
+def read_days(texts: list[str | None], around: tuple[str, str, str]) -> dict[str, date | None]:
     """The values as dates, by a form, with what is put before and behind them."""
     before, form, behind = around
     known = [text for text in dict.fromkeys(texts) if text]
     read = pl.DataFrame({"t": known}, schema={"t": pl.String}).select(
         converted(before + pl.col("t") + behind, pl.String(), Kind.DATE, [form])
     )
-    found = read.to_series().to_list()
-    return dict(zip(known, [v.date() if isinstance(v, datetime) else v for v in found], strict=True))
+    found = read.to_series()
+    # Python knows no year 0.
+    days = pl.select(pl.when(found.dt.year().is_between(1, 9999)).then(found).alias("d"))["d"].to_list()
+    return dict(zip(known, [v.date() if isinstance(v, datetime) else v for v in days], strict=True))
 
 
 def _said(
@@ -225,10 +225,9 @@ def _said(
             if short in wanted:
                 formula = call.replace("{}", f"{name}_name({read})")
                 yield short, piece(formula, _named(pattern, size), 1.7, f"the name of the {name} of")
-    for name, make in _PARTS.items():
+    for name, (call, make, seldom) in _PARTS.items():
         if make(day) in wanted:
-            rare = 0.8 * (name in ("week", "weekday", "quarter"))
-            yield make(day), piece(f"text({name}({read}))", make, 2.2 + rare, f"the {name} of")
+            yield make(day), piece(call.replace("{}", read), make, 2.2 + seldom, f"the {name} of")
 
 
 def _named(pattern: str, size: int = 99) -> Callable[[date], str]:

@@ -3,21 +3,28 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from itertools import chain
 
 from updraft.core.formula.writing import quoted
-from updraft.core.synthesis.changes import in_one_case, variants
-from updraft.core.synthesis.days import could_be_day, days_in, months_in, times_in, weekdays_in
+from updraft.core.synthesis.changes import in_groups, in_one_case, variants
+from updraft.core.synthesis.days import could_be_day, days_in, months_in, times_in
+from updraft.core.synthesis.known import known_in
 from updraft.core.synthesis.numbers import numbers_in
 from updraft.core.synthesis.pieces import MARKS, Piece, Row, cheapest, marks_of, parts_of, places_of, views_of
+from updraft.core.synthesis.reckoning import Number
 from updraft.core.synthesis.search import Results
+from updraft.core.synthesis.spans import dated, spans_between
 
 _ALIKE = 40  # rows on which pieces are compared
 _LACKING, _MAY_LACK = 1.5, 0.3
+_DATES = 6  # of a row that spans are taken between
 _ENOUGH = 5  # texts by which a mark is told to stand in all
-_LOOSE = 0.6
+_LOOSE = 1.4
+_MOSTLY, _BETWEEN = 0.6, 4  # of the texts that a word between others stands in; such words
+_WORDS = re.compile(r"(?<= )[^\W\d_]{2,}(?= )")
 _MARKS = re.compile(r"[^\w]{1,3}$")
 
 
@@ -66,7 +73,8 @@ class Gathering:
         if (at, wanted) not in self._one:
             sources, parts = _parts(self._columns, self._rows[at], wanted, self._anchors)
             pieces = cheapest(_told(sources, parts, self._rows, at, wanted))
-            self._one[at, wanted] = pieces, cheapest(numbers_in(_figures(sources, parts), wanted))
+            more = _between_days(sources, parts, self._rows, at)
+            self._one[at, wanted] = pieces, cheapest(numbers_in(_figures(sources, parts), wanted, more))
         return self._one[at, wanted]
 
     def _on_tried(self, piece: Piece) -> tuple[str | None, ...]:
@@ -131,7 +139,8 @@ def _told(
     for _, piece in sources:
         yield from (made for _, made in months_in(piece, [piece.of(one) for one in rows], at, wanted))
     for text, piece in [*sources, *parts]:
-        yield from weekdays_in(piece, text)
+        yield from known_in(piece, text, wanted, rows)
+        yield from in_groups(piece, text, wanted)
     for text, piece in [*sources, *[(t, p) for t, p in parts if ":" in t][:12]]:
         yield from (made for _, made in times_in(piece, text, wanted))
     for text, piece in sources:
@@ -142,17 +151,27 @@ def _told(
                 yield replace(placed, cost=placed.cost + _LOOSE) if len(sizes) > 1 else placed
     for found in re.finditer(r"-?\d+(?:\.\d+)?", wanted):
         if found[0] != wanted and not any(found[0] in text for text, _ in sources):
-            yield from numbers_in(_figures(sources, parts), found[0])
+            yield from numbers_in(_figures(sources, parts), found[0], _between_days(sources, parts, rows, at))
+
+
+def _between_days(
+    sources: list[tuple[str, Piece]], parts: list[tuple[str, Piece]], rows: Sequence[Row], at: int
+) -> list[tuple[Number, float]]:
+    """Days between the dates that a row holds."""
+    some = [piece for text, piece in [*sources, *parts] if could_be_day(text)][:_DATES]
+    found = [dated(piece, [piece.of(row) for row in rows], at) for piece in some]
+    return list(spans_between([one for one in found if one], rows[at])) if len(some) > 1 else []
 
 
 def _anchors(texts: list[str]) -> frozenset[str]:
-    """Marks that stand once in every text."""
+    """Marks that stand once in every text, and words between blanks that stand in most."""
     filled = [text for text in texts if text]
     if len(filled) < _ENOUGH:
         return frozenset()
-    return frozenset(
-        mark for mark in MARKS.findall(filled[0]) if all(text.count(mark) == 1 for text in filled)
-    )
+    often = Counter(word for text in filled for word in set(_WORDS.findall(text)))
+    between = {f" {word} " for word, many in often.items() if many >= _MOSTLY * len(filled)}
+    once = (mark for mark in MARKS.findall(filled[0]) if all(text.count(mark) == 1 for text in filled))
+    return frozenset({*once, *sorted(between)[:_BETWEEN]})
 
 
 def _parts(

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Sequence
 from functools import partial
-from itertools import permutations
 
 from updraft.core.formula.writing import quoted
-from updraft.core.synthesis.pieces import Piece, Row, fixed_cost
+from updraft.core.synthesis.pieces import Piece, Row, fixed_cost, shown
+from updraft.core.synthesis.reckoning import Number, reckoned
 from updraft.core.values.dressed import UNITS
 
-_FACTORS = (10, 100, 1000, 1_000_000, 12, 24, 60, 3600, 7)
-_FOUND = re.compile(r"-?\d+(?:[.,]\d+)?")
+# As the function `number`: many decimals; thousands apart by commas or points; a few decimals or none.
+_FOUND = re.compile(
+    r"-?(?:\d+[.,]\d{4,}|\d{1,3}(?:,\d{3})+(?:\.\d+)?|\d{1,3}(?:\.\d{3})+,\d+|\d+(?:[.,]\d+)?)"
+)
 _PLAIN = re.compile(r"-?(?:\d+|\d{1,3}(?:,\d{3})+)(?:\.\d+)?")
 _AMOUNT = re.compile(r"(?:(\d+)\s*[xX×*]\s*)?(\d+(?:[.,]\d+)?)\s*([a-zA-Z]+)\.?")
 _COLUMN = re.compile(r"[^(]+|text\([^(]+\)")
@@ -24,27 +25,22 @@ _BARE = re.compile(r"-?\d+(\.\d+)?")
 _GROUPED = re.compile(r"-?\d{1,3}(,\d{3})+(\.\d+)?")
 
 
-@dataclass(frozen=True)
-class _Number:
-    formula: str
-    of: Callable[[Row], float | None]
-    cost: float
-    words: str
-    column: bool = False  # the first number of a whole column
-
-
-def numbers_in(pieces: list[tuple[str, Piece]], wanted: str) -> Iterator[Piece]:
+def numbers_in(
+    pieces: list[tuple[str, Piece]], wanted: str, more: Sequence[tuple[Number, float]] = ()
+) -> Iterator[Piece]:
     """Ways to come to a number that is wanted, perhaps with signs around it.
 
     Args:
         pieces: columns and their parts, with the text that each gives for the example.
         wanted: the example's result.
+        more: numbers that come of something else, such as dates, with their values.
     """
     found = re.fullmatch(r"([^\d+-]*)([+-]?\d+(?:\.(\d+))?)(\D*)", wanted)
     if not found:
-        yield from _grouped(pieces, wanted)
+        yield from _grouped(pieces, wanted, more)
+        yield from _grouped_by(pieces, wanted, more)
         if re.fullmatch(r"\D*\d+,\d{1,2}\D*", wanted):
-            for made in numbers_in(pieces, wanted.replace(",", ".")):
+            for made in numbers_in(pieces, wanted.replace(",", "."), more):
                 yield made.made(
                     "replace({}, '.', ',')", lambda t: t.replace(".", ","), 0.5, "{}, with a decimal comma"
                 )
@@ -52,7 +48,7 @@ def numbers_in(pieces: list[tuple[str, Piece]], wanted: str) -> Iterator[Piece]:
     before, goal, decimals, after = found[1], float(found[2]), len(found[3] or ""), found[4]
     # What stands in the row as it is was copied rather than reckoned.
     copied = 1.5 if any(found[2] in text for text, _ in pieces) else 0.0
-    for number, value in _reckoned(list(_read(pieces)), goal, decimals):
+    for number, value in reckoned([*_read(pieces), *more], goal, decimals):
         if found[2].startswith("+"):
             yield _framed(_signed(number, decimals), before, after)
         for written in _written(number, decimals, copied):
@@ -62,13 +58,15 @@ def numbers_in(pieces: list[tuple[str, Piece]], wanted: str) -> Iterator[Piece]:
                 yield _framed(_rounded(number, copied), before, after)
 
 
-def _grouped(pieces: list[tuple[str, Piece]], wanted: str) -> Iterator[Piece]:
+def _grouped(
+    pieces: list[tuple[str, Piece]], wanted: str, more: Sequence[tuple[Number, float]]
+) -> Iterator[Piece]:
     """The same where thousands stand apart by commas."""
     found = re.fullmatch(r"([^\d+-]*)([+-]?\d{1,3}(?:,\d{3})+(?:\.(\d+))?)(\D*)", wanted)
     if not found:
         return
     decimals, goal = len(found[3] or ""), float(found[2].replace(",", ""))
-    for number, value in _reckoned(list(_read(pieces)), goal, decimals):
+    for number, value in reckoned([*_read(pieces), *more], goal, decimals):
         if decimals or abs(value - goal) < 1e-9:
             made = Piece(
                 f"grouped({number.formula}, {decimals})",
@@ -79,6 +77,30 @@ def _grouped(pieces: list[tuple[str, Piece]], wanted: str) -> Iterator[Piece]:
             yield _framed(made, found[1], found[4])
 
 
+def _grouped_by(
+    pieces: list[tuple[str, Piece]], wanted: str, more: Sequence[tuple[Number, float]]
+) -> Iterator[Piece]:
+    """The same where thousands stand apart by blanks, points or apostrophes."""
+    found = re.fullmatch(r"\D*\d{1,3}([ .'’\u00a0\u202f])\d{3}(?:\1\d{3})*(?:[.,]\d+)?\D*", wanted)
+    if not found or (found[1] == "." and "," not in wanted and wanted.count(".") < 2):
+        return
+    mark, comma = found[1], "," in wanted
+    english = wanted.replace(mark, "~").replace(",", ".").replace("~", ",")
+
+    def turned(text: str) -> str:
+        return (
+            (text.replace(".", "~").replace(",", mark).replace("~", ","))
+            if comma
+            else text.replace(",", mark)
+        )
+
+    call = f"replace({{}}, ',', {quoted(mark)})"
+    if comma:
+        call = f"replace(replace(replace({{}}, '.', '~'), ',', {quoted(mark)}), '~', ',')"
+    for made in _grouped(pieces, english, more):
+        yield made.made(call, turned, 0.5, f"{{}}, with {shown(mark)} for the comma")
+
+
 def _apart(of: Callable[[Row], float | None], places: int, row: Row) -> str | None:
     text = fixed(of(row), places)
     if text is None:
@@ -87,23 +109,25 @@ def _apart(of: Callable[[Row], float | None], places: int, row: Row) -> str | No
     return f"{int(whole):,}{point}{rest}"
 
 
-def _read(pieces: list[tuple[str, Piece]]) -> Iterator[tuple[_Number, float]]:
+def _read(pieces: list[tuple[str, Piece]]) -> Iterator[tuple[Number, float]]:
     """The numbers that stand in the row."""
     for text, piece in pieces:
         for place in (1, 2, 3):
-            found = _number(place, text)
+            found = number_at(place, text)
             if found is None:
                 break
             call = f"number({piece.formula})" if place == 1 else f"number({piece.formula}, {place})"
             words = piece.words if place == 1 else f"number {place} of {piece.words}"
-            of = _on(piece, partial(_number, place))
+            of = _on(piece, partial(number_at, place))
             whole = place == 1 and _COLUMN.fullmatch(piece.formula) is not None
-            yield _Number(call, of, piece.cost + 0.4 * place, words, whole), found
+            yield Number(call, of, piece.cost + 0.4 * place, words, whole), found
         yield from _measured(text, piece)
+        yield from _shortened(text, piece)
+        yield from _counted(text, piece)
         yield from _lasting(text, piece)
         turned = _degrees(text)
         if turned is not None:
-            number = _Number(
+            number = Number(
                 f"degrees({piece.formula})", _on(piece, _degrees), piece.cost + 1, f"{piece.words} in degrees"
             )
             yield number, turned
@@ -117,7 +141,7 @@ _SPAN_HERE = r"\s*([0-9.]+ ?(d|h|m|s)[a-z]*[.]?[ ,]*)+"  # for formulas
 _SPAN = re.compile(r"\s*([0-9.]+ ?(d|h|m|s)[a-z]*\.?[ ,]*)+", re.I)
 
 
-def _lasting(text: str, piece: Piece) -> Iterator[tuple[_Number, float]]:
+def _lasting(text: str, piece: Piece) -> Iterator[tuple[Number, float]]:
     """A span such as “1h 35m” in minutes and in the others of its units, whichever of its parts are there."""
     if not _SPAN.fullmatch(text) or not (found := lasts(text)):
         return
@@ -136,7 +160,7 @@ def _lasting(text: str, piece: Piece) -> Iterator[tuple[_Number, float]]:
             return None if minutes is None else minutes / unit
 
         cost = piece.cost + 1.2 + 0.3 * (name != "minutes")
-        yield _Number(formula, of, cost, f"how long {piece.words} is in {name}"), found / unit
+        yield Number(formula, of, cost, f"how long {piece.words} is in {name}"), found / unit
 
 
 def _times(factor: float) -> str:
@@ -151,7 +175,7 @@ def lasts(text: str) -> float | None:
     return sum(float(part[1]) * size for part, size in found if part)
 
 
-def _measured(text: str, piece: Piece) -> Iterator[tuple[_Number, float]]:
+def _measured(text: str, piece: Piece) -> Iterator[tuple[Number, float]]:
     """An amount such as “12 x 5 g” or “1.5 kg” in each unit of its measure."""
     found = amount(text)
     if found is None:
@@ -165,7 +189,7 @@ def _measured(text: str, piece: Piece) -> Iterator[tuple[_Number, float]]:
 
         formula = f"measure({piece.formula}, {quoted(unit)})"
         cost = piece.cost + 0.9 + 0.3 * (unit not in ("g", "l", "m"))
-        yield _Number(formula, of, cost, f"the amount {piece.words} in {unit}"), size / UNITS[unit][1]
+        yield Number(formula, of, cost, f"the amount {piece.words} in {unit}"), size / UNITS[unit][1]
 
 
 def amount(text: str) -> tuple[str, float] | None:
@@ -177,6 +201,67 @@ def amount(text: str) -> tuple[str, float] | None:
     return unit[0], float(found[1] or 1) * float(found[2].replace(",", ".")) * unit[1]
 
 
+# What is written behind a number for thousands and more of it → its signs, with what each stands for.
+_SCALES = {
+    "thousands and millions": (("k", 1e3), ("m|mn|mio", 1e6), ("b|bn|mrd", 1e9)),
+    "bytes": (("kb", 1e3), ("mb", 1e6), ("gb", 1e9), ("tb", 1e12)),
+    "bytes, by 1,024": (("ki?b", 2.0**10), ("mi?b", 2.0**20), ("gi?b", 2.0**30), ("ti?b", 2.0**40)),
+}
+
+
+def _shortened(text: str, piece: Piece) -> Iterator[tuple[Number, float]]:
+    """A number such as 12k or 1.5M in full; those without a sign behind stay."""
+    for name, signs in _SCALES.items():
+        if not any(re.fullmatch(rf"\D?[\d.,]*\d ?(?:{sign})[.]?", text.lower()) for sign, _ in signs):
+            continue
+
+        def of(row: Row, signs: tuple[tuple[str, float], ...] = signs) -> float | None:
+            said = (piece.of(row) or "").lower()
+            value = number_at(1, said)
+            size = next((s for sign, s in signs if re.fullmatch(rf".*[0-9] ?(?:{sign})[.]?", said)), 1.0)
+            return None if value is None else value * size
+
+        pairs = ", ".join(
+            f"fits(lower({piece.formula}), {quoted(f'.*[0-9] ?(?:{sign})[.]?')}), {size:.0f}"
+            for sign, size in signs
+        )
+        call = f"number({piece.formula}) * choose({pairs}, 1)"
+        yield Number(call, of, piece.cost + 1.6, f"{piece.words} in full ({name})"), _size(text, signs)
+
+
+def _size(text: str, signs: tuple[tuple[str, float], ...]) -> float:
+    size = next(size for sign, size in signs if re.fullmatch(rf".*[0-9] ?(?:{sign})[.]?", text.lower()))
+    return (number_at(1, text.lower()) or 0.0) * size
+
+
+def _counted(text: str, piece: Piece) -> Iterator[tuple[Number, float]]:
+    """How many items a list has, how many words a text, how many signs."""
+    if "(" in piece.formula:
+        return
+    for mark in sorted(set(re.findall(r"[,;|/]", text))):
+        call = f"occurs({piece.formula}, {quoted(mark)}) + 1"
+        of = _on(piece, partial(_items, mark))
+        words = f"how many items {piece.words} has at “{mark}”"
+        yield Number(call, of, piece.cost + 1.2, words), text.count(mark) + 1.0
+    if " " in text:
+        call = f"occurs(tidy({piece.formula}), ' ') + 1"
+        of = _on(piece, _words)
+        yield Number(call, of, piece.cost + 1.6, f"how many words {piece.words} has"), _words(text)
+    size = float(len(text))
+    yield (
+        Number(f"length({piece.formula})", _on(piece, len), piece.cost + 2.2, f"how long {piece.words} is"),
+        size,
+    )
+
+
+def _items(mark: str, text: str) -> float:
+    return text.count(mark) + 1.0
+
+
+def _words(text: str) -> float:
+    return len(text.split()) * 1.0
+
+
 def _on(piece: Piece, read: Callable[[str], float | None]) -> Callable[[Row], float | None]:
     def of(row: Row) -> float | None:
         text = piece.of(row)
@@ -185,93 +270,14 @@ def _on(piece: Piece, read: Callable[[str], float | None]) -> Callable[[Row], fl
     return of
 
 
-def _reckoned(
-    numbers: list[tuple[_Number, float]], goal: float, decimals: int
-) -> Iterator[tuple[_Number, float]]:
-    near = 0.5 * 10.0**-decimals + 1e-9
-    for number, value in numbers:
-        if abs(value - goal) <= near:
-            yield number, value
-        for factor in _FACTORS:
-            for sign, result in (("*", value * factor), ("/", value / factor)):
-                if value and abs(result - goal) <= (near if decimals else 1e-6):
-                    yield _joined(number, sign, factor), result
-    yield from _of_all(numbers, goal, near if decimals else 1e-6)
-    for (a, x), (b, y) in permutations(numbers[:14], 2):
-        if a.formula == b.formula:
-            continue
-        for sign, result in (("*", x * y), ("+", x + y), ("-", x - y), ("/", x / y if y else math.nan)):
-            close = abs(result - goal) <= (near if decimals else 1e-6)
-            if close and (sign not in "*+" or a.formula < b.formula):
-                yield _pair(a, sign, b), result
-        if y and abs(100 * x / y - goal) <= (near if decimals else 0.5):
-            yield _joined(_pair(a, "/", b), "*", 100), 100 * x / y
-        for factor in (60, 100, 12, 1000):
-            if abs(x * factor + y - goal) <= 1e-6:
-                yield _pair(_joined(a, "*", factor), "+", b), x * factor + y
-
-
-def _of_all(
-    numbers: list[tuple[_Number, float]], goal: float, near: float
-) -> Iterator[tuple[_Number, float]]:
-    """The sum, the mean and the product of the first numbers of three columns or more."""
-    firsts = [(number, value) for number, value in numbers if number.column]
-    if not 3 <= len(firsts) <= 12:
-        return
-    values = [value for _, value in firsts]
-    inner = ", ".join(number.formula for number, _ in firsts)
-    ways: list[tuple[str, Callable[[list[float]], float], str]] = [
-        (f"sum({inner})", math.fsum, "the sum of"),
-        (f"mean({inner})", lambda each: math.fsum(each) / len(each), "the mean of"),
-        (" * ".join(number.formula for number, _ in firsts), math.prod, "the product of"),
-        (f"largest({inner})", max, "the largest of"),
-        (f"smallest({inner})", min, "the smallest of"),
-    ]
-    words = ", ".join(number.words for number, _ in firsts)
-    for formula, make, said in ways:
-        if abs(make(values) - goal) > near:
-            continue
-
-        def of(row: Row, make: Callable[[list[float]], float] = make) -> float | None:
-            found = [number.of(row) for number, _ in firsts]
-            return None if None in found else make([value for value in found if value is not None])
-
-        dear = 0.8 if said in ("the largest of", "the smallest of") else 0.0
-        yield _Number(formula, of, 2.0 + dear, f"{said} {words}"), make(values)
-
-
-def _joined(number: _Number, sign: str, factor: float) -> _Number:
-    def of(row: Row) -> float | None:
-        value = number.of(row)
-        return None if value is None else value * factor if sign == "*" else value / factor
-
-    said = "times" if sign == "*" else "divided by"
-    return _Number(
-        f"{number.formula} {sign} {factor}", of, number.cost + 1.2, f"{number.words} {said} {factor:,}"
-    )
-
-
-def _pair(a: _Number, sign: str, b: _Number) -> _Number:
-    def of(row: Row) -> float | None:
-        x, y = a.of(row), b.of(row)
-        if x is None or y is None or (sign == "/" and not y):
-            return None
-        return {"*": x * y, "+": x + y, "-": x - y}[sign] if sign != "/" else x / y
-
-    said = {"*": "times", "+": "plus", "-": "minus", "/": "divided by"}[sign]
-    return _Number(
-        f"{a.formula} {sign} {b.formula}", of, a.cost + b.cost + 0.6, f"{a.words} {said} {b.words}"
-    )
-
-
-def _rounded(number: _Number, more: float) -> Piece:
+def _rounded(number: Number, more: float) -> Piece:
     def of(row: Row) -> str | None:
         return fixed(number.of(row), 0)
 
     return Piece(f"fixed({number.formula}, 0)", of, number.cost + 1.9 + more, f"{number.words}, rounded")
 
 
-def _signed(number: _Number, places: int) -> Piece:
+def _signed(number: Number, places: int) -> Piece:
     """With its sign, also where it is a plus."""
 
     def of(row: Row) -> str | None:
@@ -284,7 +290,7 @@ def _signed(number: _Number, places: int) -> Piece:
     return Piece(call, of, number.cost + 1.2, f"{number.words}, with its sign")
 
 
-def _written(number: _Number, decimals: int, more: float) -> Iterator[Piece]:
+def _written(number: Number, decimals: int, more: float) -> Iterator[Piece]:
     """A number as text: with just so many decimals, or with those it has."""
     if decimals:
         yield Piece(
@@ -331,14 +337,20 @@ def _plain(value: float | None, places: int = 6) -> str | None:
     return None if text is None else repr(float(text) + 0.0).removesuffix(".0")
 
 
-def _number(place: int, text: str) -> float | None:
+def number_at(place: int, text: str) -> float | None:
     stripped = _BRACKETED.sub(r"-\1", text.strip())
     if place == 1 and _GROUPED.fullmatch(stripped):
         return float(stripped.replace(",", ""))
     if place == 1 and _BRACKETED.fullmatch(text.strip()) and _BARE.fullmatch(stripped):
         return float(stripped)
     found = _FOUND.findall(re.sub(r"(\w)-", r"\1 ", text))
-    return float(found[place - 1].replace(",", ".")) if len(found) >= place else None
+    return _value(found[place - 1]) if len(found) >= place else None
+
+
+def _value(text: str) -> float:
+    if _GROUPED.fullmatch(text):
+        return float(text.replace(",", ""))
+    return float((text.replace(".", "") if "." in text and "," in text else text).replace(",", "."))
 
 
 def _degrees(text: str) -> float | None:

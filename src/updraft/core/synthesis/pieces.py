@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from updraft.core.formula.writing import quoted
+from updraft.core.values.text import UNMARKED
 
 Row = Sequence[str | None]
 Of = Callable[[Row], str | None]
@@ -80,6 +81,15 @@ def parts_of(whole: Piece, text: str, anchors: Collection[str] = ()) -> Iterator
     yield from _by_marks(whole, text, anchors)
     yield from _by_runs(whole, text)
     yield from _by_neighbours(whole, text)
+    for name in dict.fromkeys(re.findall(r"<(\w+)>", text)):
+        opening, closing = f"<{name}>", f"</{name}>"
+        if closing in text:
+            yield whole.made(
+                f"between({{}}, {quoted(opening)}, {quoted(closing)})",
+                partial(_between, opening, closing),
+                1.6,
+                f"what stands in the tag {opening} of {{}}",
+            )
     for opening, closing in PAIRS:
         if opening in text and closing in text[text.index(opening) :]:
             yield whole.made(
@@ -91,9 +101,12 @@ def parts_of(whole: Piece, text: str, anchors: Collection[str] = ()) -> Iterator
 
 
 def _by_marks(base: Piece, text: str, anchors: Collection[str]) -> Iterator[Piece]:
-    for mark in sorted(set(MARKS.findall(text)), key=len):
+    between = {mark for mark in anchors if mark in text and mark.strip().isalpha()}
+    found = MARKS.findall(text)
+    bare = {mark.strip() for mark in found} - {""}  # what stands beside a blank here may do without elsewhere
+    for mark in sorted({*found, *bare, *between}, key=lambda mark: (len(mark), mark)):
         whole = replace(base, cost=base.cost - _ANCHOR) if mark in anchors else base
-        sign, said, bare = quoted(mark), shown(mark), shown(mark).removeprefix("a ")
+        sign, said, called = quoted(mark), shown(mark), shown(mark).removeprefix("a ")
         count = text.count(mark) + 1
         for place in range(1, min(count, 6) + 1):
             yield (whole if place > 1 else base).made(
@@ -107,11 +120,19 @@ def _by_marks(base: Piece, text: str, anchors: Collection[str]) -> Iterator[Piec
             )  # fmt: skip
         yield whole.made(
             f"after({{}}, {sign})", partial(_after, mark), 1.9,
-            f"what follows the first {bare} in {{}}",
+            f"what follows the first {called} in {{}}",
         )  # fmt: skip
+        if count > 2 and len(mark) == 1:
+            last = f"part({whole.formula}, {sign}, -2) + {sign} + part({whole.formula}, {sign}, -1)"
+            of = partial(_last_two, whole.of, mark)
+            yield Piece(last, of, whole.cost + 3.0, f"the last two parts of {whole.words} at {said}")
+            yield whole.made(
+                f"after(after({{}}, {sign}), {sign})", partial(_after_second, mark), 2.3,
+                f"what follows the second {called} in {{}}",
+            )  # fmt: skip
         yield whole.made(
             f"before_last({{}}, {sign})", partial(_before_last, mark), 1.9,
-            f"{{}} up to the last {bare}",
+            f"{{}} up to the last {called}",
         )  # fmt: skip
 
 
@@ -286,6 +307,15 @@ def _after(mark: str, text: str) -> str | None:
     return text.split(mark, 1)[1] if mark in text else None
 
 
+def _after_second(mark: str, text: str) -> str | None:
+    return text.split(mark, 2)[2] if text.count(mark) > 1 else None
+
+
+def _last_two(of: Of, mark: str, row: Row) -> str | None:
+    parts = (of(row) or "").split(mark)
+    return mark.join(parts[-2:]) if len(parts) > 1 else None
+
+
 def _before_last(mark: str, text: str) -> str | None:
     return text.rsplit(mark, 1)[0]
 
@@ -307,7 +337,8 @@ def _between(opening: str, closing: str, text: str) -> str | None:
 
 def fixed_cost(text: str) -> float:
     """How far-fetched a text is that stands in each result; letters and digits seldom do."""
-    return 0.5 + 0.15 * len(text) + 0.9 * sum(sign.isalnum() for sign in text)
+    digits = sum(map(str.isdigit, text))
+    return 0.5 + 0.15 * len(text) + 0.9 * sum(map(str.isalnum, text)) + 0.5 * digits
 
 
 def cheapest(pieces: Iterable[Piece]) -> list[Piece]:
@@ -325,9 +356,18 @@ def form_of(text: str) -> str:
     return re.sub(r"(.)\1+", r"\1", re.sub(r"[^\W\d_]", "a", re.sub(r"\d", "9", text)))
 
 
+def classes_of(text: str) -> tuple[bool, bool]:
+    """Whether there are letters, and whether there are digits."""
+    return any(map(str.isalpha, text)), any(map(str.isdigit, text))
+
+
 def plain(text: str) -> str:
     """Without accents, as the function of this name."""
-    return "".join(c for c in unicodedata.normalize("NFD", text) if unicodedata.category(c) != "Mn")
+    bare = "".join(c for c in unicodedata.normalize("NFD", text) if unicodedata.category(c) != "Mn")
+    return unicodedata.normalize("NFC", bare).translate(_UNMARKED)
+
+
+_UNMARKED = str.maketrans(UNMARKED)
 
 
 def shown(mark: str) -> str:

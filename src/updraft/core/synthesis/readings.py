@@ -17,26 +17,26 @@ from dataclasses import dataclass, replace
 import polars as pl
 
 from updraft.core.formula import compile_formula
-from updraft.core.formula.writing import quoted, written
+from updraft.core.formula.writing import written
 from updraft.core.problems import Problem
+from updraft.core.synthesis.asking import SEEN, question
 from updraft.core.synthesis.cases import lines_through, result_of_each
 from updraft.core.synthesis.changes import changes_of
 from updraft.core.synthesis.gathering import Gathering
 from updraft.core.synthesis.mending import mended
-from updraft.core.synthesis.pieces import Piece, Row, cheapest, column, form_of, marks_of
+from updraft.core.synthesis.pieces import Piece, Row, cheapest, classes_of, column, form_of, marks_of
 from updraft.core.synthesis.search import laid
 from updraft.core.synthesis.splitting import split
 from updraft.core.values import Kind, kind_of
 
-_LONGEST, _SEEN = 120, 400  # characters of a result, and of a text that is looked at
+_LONGEST = 120  # characters of a result
 _LOOKED_AT, _TRIED = 1000, 80  # rows that dates are read in, rows that tell readings apart
 _SHOWN, _RANKED = 5, 120
 _NEAR = 12  # readings of one example that may be mended
+_LEFT_OUT = 0.8  # for each column that is not used
 _LESS_EXACT = 0.6  # of a number that the file shows with more decimals
-_NOVEL, _LACKS = 0.3, 0.8  # of a feature that no example has shown, and of a mark that the reading goes by
-_MARKS = re.compile(r"[^\w\s]")
+_TEXTS = re.compile(r"'(?:\\.|[^'\\])*'")
 _NUMBER = re.compile(r"-?\d+([.]\d+)?")
-_CLOSE = 3.0  # readings that are so little dearer may be meant
 
 
 @dataclass(frozen=True)
@@ -84,7 +84,7 @@ def from_examples(table: pl.DataFrame, examples: Mapping[int, str]) -> Answer:
     texts = table.select(compile_formula(one, kinds).expr.alias(f"{n}") for n, one in enumerate(formulas))
     looked = sorted({*range(0, table.height, max(table.height // _LOOKED_AT, 1)), *examples})
     # Long texts are looked at as far as a person would; what is found is computed from all of them.
-    rows = texts[looked].select(pl.all().str.slice(0, _SEEN)).rows()
+    rows = texts[looked].select(pl.all().str.slice(0, SEEN)).rows()
     given = {looked.index(at): wanted for at, wanted in examples.items()}
     pieces = [column(name, formulas[at], at) for at, name in enumerate(names)]
     pieces = [replace(one, cost=one.cost + _LESS_EXACT * (one.words in exact)) for one in pieces]
@@ -96,8 +96,30 @@ def from_examples(table: pl.DataFrame, examples: Mapping[int, str]) -> Answer:
         found += split(pieces, rows, given, programs)
     found += lines_through(pieces, rows, given)
     found += result_of_each(pieces, rows, given, alone=not found)
-    readings = _computed(_ranked(cheapest(found), rows, given), table, kinds, examples)
-    return Answer(readings[:_SHOWN], _question(readings, examples, table))
+    found = [_with_all(one, table.columns) for one in found]
+    readings = _computed(_ranked(_tidied(cheapest(found), rows, given), rows, given), table, kinds, examples)
+    return Answer(readings[:_SHOWN], question(readings, examples, table))
+
+
+def _with_all(program: Piece, columns: Sequence[str]) -> Piece:
+    """Dearer by each column that a program leaves out: they were named because they matter."""
+    without = _TEXTS.sub("''", program.formula)
+    left = sum(not re.search(rf"(?<![\w`]){re.escape(written(one))}(?![\w`(])", without) for one in columns)
+    return replace(program, cost=program.cost + _LEFT_OUT * left) if left else program
+
+
+def _tidied(programs: list[Piece], rows: Sequence[Row], examples: Mapping[int, str]) -> list[Piece]:
+    """With what is left without blanks around it, of programs that leave such, as no example has any."""
+    if any(wanted != wanted.strip() for wanted in examples.values()):
+        return programs
+    tried = rows[:: max(len(rows) // _TRIED, 1)][:_TRIED]
+    made = []
+    for program in heapq.nsmallest(_RANKED, programs, key=lambda one: one.cost):
+        made.append(program)
+        if any(text and text != text.strip() for text in map(program.of, tried)):
+            said = "{}, without blanks around it"
+            made.append(program.made("trim({})", lambda text: text.strip() or None, 0.2, said))
+    return made
 
 
 def _decimals(column: pl.Series) -> int:
@@ -171,7 +193,7 @@ class _Doubt:
 
     def __init__(self, rows: Sequence[Row], examples: Mapping[int, str]) -> None:
         results = examples.values()
-        self._shapes, self._classes = {form_of(one) for one in results}, {_classes(one) for one in results}
+        self._shapes, self._classes = {form_of(one) for one in results}, {classes_of(one) for one in results}
         self._empty = "" in results
         self._common = _common_marks(rows, [at for at, one in examples.items() if one])
         # Whether all signs of the row come again, each as often; whether none comes more often.
@@ -198,6 +220,9 @@ class _Doubt:
             for at, one in examples.items()
             if len(one) > 3 and one[:3].isalpha() and one[:3].lower() in _text(rows[at])
         }
+        # Marks that an example's row has and no result: they are taken out.
+        self._gone = set().union(*(marks_of(rows[at]) for at in examples)) - self._marks
+        self._bare = all(one == one.strip() for one in results)
         self._torn = any(_is_torn(rows[at], one) for at, one in examples.items() if one)
 
     def _has_marks(self, row: Row) -> bool:
@@ -214,8 +239,10 @@ class _Doubt:
             doubt += 3.0 * (result in self._made_of and result[:3].lower() not in _text(row))
             doubt += 8.0 * (self._numbers and not _NUMBER.fullmatch(result))
             doubt += 3.0 * (self._joined and (" " in result or bool(marks_of([result]) - self._marks)))
+            doubt += 1.5 * (self._bare and result != result.strip())
+            doubt += 1.0 * bool(marks_of([result]) & self._gone)
             doubt += 1.2 * (form_of(result) not in self._shapes)
-            doubt += 2.5 * (_classes(result) not in self._classes)
+            doubt += 2.5 * (classes_of(result) not in self._classes)
             doubt += 1.5 * (not self._torn and _is_torn(row, result))
             if self._some:
                 there, made = _signs(" ".join(filter(None, row))), _signs(result)
@@ -249,11 +276,6 @@ def _signs(text: str) -> Counter[str]:
     return Counter(sign for sign in text.casefold() if sign.isalnum())
 
 
-def _classes(text: str) -> tuple[bool, bool]:
-    """Whether there are letters, and whether there are digits."""
-    return any(map(str.isalpha, text)), any(map(str.isdigit, text))
-
-
 def _computed(
     ranked: list[Piece], table: pl.DataFrame, kinds: Mapping[str, Kind], examples: Mapping[int, str]
 ) -> list[Reading]:
@@ -277,52 +299,3 @@ def _computed(
 
 def _sentence(words: str) -> str:
     return words[:1].upper() + words[1:]
-
-
-def _question(readings: list[Reading], examples: Mapping[int, str], table: pl.DataFrame) -> int | None:
-    """The row whose result says most: where the likely readings part, where the best gives nothing or
-    something of another kind than all examples, or which has a feature that no example has shown. None where
-    nothing is in doubt.
-    """
-    open_rows = [at for at in range(table.height) if at not in examples]
-    novel = _Novelty(table, examples)
-    if not readings:
-        return max(open_rows, key=novel.of, default=None)  # the one that is least like the others says most
-    first, *others = [one for one in readings if one.cost <= readings[0].cost + _CLOSE]
-    classes = {_classes(wanted) for wanted in examples.values()}
-    goes_by = {mark for mark in novel.in_all if quoted(mark) in first.formula}
-
-    def doubt(at: int) -> float:
-        best = first.values[at] or ""
-        apart = sum(float(2 ** (first.cost - one.cost)) for one in others if (one.values[at] or "") != best)
-        apart += novel.of(at) + _LACKS * any(mark not in novel.told[at] for mark in goes_by)
-        if not best:
-            return apart + 1.0 * ("" not in examples.values() and bool(novel.told[at]))
-        return apart + 0.5 * (_classes(best) not in classes)
-
-    asked = max(open_rows, key=doubt, default=None)
-    return asked if asked is not None and doubt(asked) else None
-
-
-class _Novelty:
-    """How little of what a row holds the examples have shown: marks that none of them has, more of one than
-    any, or none of one that all have. What many rows have says more than what is odd in one.
-    """
-
-    def __init__(self, table: pl.DataFrame, examples: Mapping[int, str]) -> None:
-        joined = pl.concat_str(pl.all().cast(pl.String, strict=False), ignore_nulls=True).str.slice(0, _SEEN)
-        self.told: list[str] = table.select(joined).to_series().fill_null("").to_list()
-        marks = [Counter(_MARKS.findall(text)) for text in self.told]
-        known = [marks[at] for at in examples]
-        self._most = {mark: max(one[mark] for one in known) for mark in set().union(*known)}
-        self.in_all = {mark for mark in self._most if all(one[mark] for one in known)}
-        self._of = [self._features(one) for one in marks]
-        self._often = Counter(self._of)
-
-    def _features(self, marks: Counter[str]) -> frozenset[str]:
-        more = {f"+{mark}" for mark, many in marks.items() if many > self._most.get(mark, 0)}
-        return frozenset(more | {f"-{mark}" for mark in self.in_all if mark not in marks})
-
-    def of(self, at: int) -> float:
-        own = self._of[at]
-        return _NOVEL * (1 + self._often[own] / len(self._of)) if own else 0.0

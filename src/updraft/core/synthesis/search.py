@@ -18,7 +18,7 @@ from updraft.core.synthesis.pieces import Piece, Row, fixed_cost
 
 _WAYS, _PER_STRETCH = 40, 6  # ways kept from each state on, pieces kept for each stretch
 _STATES = 1500
-_DEAREST = 16.0  # a fixed text
+_DEAREST = 24.0  # a fixed text
 _FROM_ROW = 1.5
 _JOIN = 0.8  # each further piece
 _RUNS = re.compile(r"[^\W\d_]+|\d+")

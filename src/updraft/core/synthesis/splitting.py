@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from functools import partial
 from itertools import combinations, product
 
 from updraft.core.formula.writing import quoted
-from updraft.core.synthesis.numbers import number_of
+from updraft.core.synthesis.bounds import Test, bounds
+from updraft.core.synthesis.numbers import number_at, number_of
 from updraft.core.synthesis.pieces import Piece, Row, form_of, shown
 
 _SPLIT = 3.0  # a condition at all
@@ -18,16 +18,6 @@ _FEW_TESTS = 6
 _FEW_EXAMPLES, _MOST_PARTS = 4, 8  # of which all parts are tried; parts that are tried of more
 _TOKENS = re.compile(r"[^\W\d_]+|[^\w\s]")
 Programs = Callable[[Mapping[int, str]], Sequence[Piece]]
-
-
-@dataclass(frozen=True)
-class Test:
-    """Tells rows apart; `cost` is how far-fetched that is."""
-
-    formula: str
-    of: Callable[[Row], bool]
-    cost: float
-    words: str
 
 
 def split(
@@ -96,6 +86,8 @@ def _always(text: str, rows: Sequence[Row]) -> Piece:
     told = " ".join(cell for row in rows for cell in row if cell).lower()
     words = re.findall(r"[^\W_]+", text.lower())
     taken = sum((len(word) > 1 or word.isdigit()) and word in told for word in words)
+    # Friday of “Fri 18:15” was made of it.
+    taken += any(word.startswith(short) for word in words for short in re.findall(r"[^\W\d_]{3,}", told))
     dear = 4.0 * taken + 3.0 * any(sign.isdigit() for sign in text) + 1.5 * max(len(words) - 2, 0)
     return Piece(quoted(text), lambda row: text, 1.5 + 0.05 * len(text) + dear, f"“{text}”")
 
@@ -115,7 +107,8 @@ def _else(one: Piece, other: Piece) -> Piece:
     """The one where it gives something, else the other."""
 
     def of(row: Row) -> str | None:
-        return one.of(row) or other.of(row)
+        text = one.of(row)
+        return text if text and text.strip() else other.of(row)
 
     words = f"{one.words}; where there is none, {other.words}"
     return Piece(f"if_empty({one.formula}, {other.formula})", of, one.cost + other.cost + 1.0, words)
@@ -134,16 +127,22 @@ def _apart(columns: Sequence[Piece], rows: Sequence[Row], yes: list[int], no: li
             for test in _of_text(piece, piece.of(rows[at]) or ""):
                 tests.setdefault(f"not {test.formula}", _not(test))
     for a, b in combinations(columns, 2):
-        for one, other in ((a, b), (b, a)):
-            test = _larger(one, other)
+        for test in (_larger(a, b), _larger(b, a), _equal(a, b)):
             tests.setdefault(test.formula, test)
+            tests.setdefault(f"not {test.formula}", _not(test))
     tried = rows[:: max(len(rows) // 200, 1)][:200]
     forms = [tuple(form_of(cell or "") for cell in row) for row in tried]
-    for test in tests.values():
-        if all(test.of(rows[at]) for at in yes) and not any(test.of(rows[at]) for at in no):
-            yield Test(
-                test.formula, test.of, test.cost + _doubt([test.of(row) for row in tried], forms), test.words
-            )
+    parted = [test for test in tests.values() if _parts_them(test, rows, yes, no)]
+    for test in parted:
+        doubt = _doubt([test.of(row) for row in tried], forms)
+        yield Test(test.formula, test.of, test.cost + doubt, test.words)
+    for test in bounds(columns, rows, yes, no):
+        if _parts_them(test, rows, yes, no):
+            yield test
+
+
+def _parts_them(test: Test, rows: Sequence[Row], yes: list[int], no: list[int]) -> bool:
+    return all(test.of(rows[at]) for at in yes) and not any(test.of(rows[at]) for at in no)
 
 
 def _doubt(holds: list[bool], forms: Sequence[tuple[str, ...]]) -> float:
@@ -172,6 +171,10 @@ def _of_text(piece: Piece, text: str) -> Iterator[Test]:
         cost = 1.0 if not token.isalpha() else 1.4 + 0.4 * (len(token) < 3)
         words = f"{said} holds {shown(token)}"
         yield _test(piece, f"contains({name}, {quoted(token)})", partial(_holds, token), cost, words)
+        if token.isalpha() and len(token) > 2:
+            low = token.lower()
+            call, said_low = f"contains(lower({name}), {quoted(low)})", f"{words}, large or small"
+            yield _test(piece, call, partial(_holds_low, low), cost + 0.2, said_low)
     yield _test(piece, f"contains({name}, ' ')", partial(_holds, " "), 1.3, f"{said} holds a blank")
     for size in {1, 2, 3, len(re.match(r"\w*", text)[0])}:  # type: ignore[index]
         if 0 < size < len(text):
@@ -224,10 +227,18 @@ def _test(piece: Piece, formula: str, holds: Callable[[str], bool], cost: float,
 
 def _larger(a: Piece, b: Piece) -> Test:
     def of(row: Row) -> bool:
-        x, y = number_of(a.of(row) or ""), number_of(b.of(row) or "")
+        x, y = number_at(1, a.of(row) or ""), number_at(1, b.of(row) or "")
         return x is not None and y is not None and x > y
 
     return Test(f"number({a.formula}) > number({b.formula})", of, 1.2, f"{a.words} is larger than {b.words}")
+
+
+def _equal(a: Piece, b: Piece) -> Test:
+    def of(row: Row) -> bool:
+        return (a.of(row) or "") == (b.of(row) or "")
+
+    formula = f"if_empty({a.formula}, '') == if_empty({b.formula}, '')"
+    return Test(formula, of, 0.5, f"{a.words} and {b.words} are the same")
 
 
 def _same(wanted: str, text: str) -> bool:
@@ -236,6 +247,10 @@ def _same(wanted: str, text: str) -> bool:
 
 def _holds(part: str, text: str) -> bool:
     return part in text
+
+
+def _holds_low(part: str, text: str) -> bool:
+    return part in text.lower()
 
 
 def _begins(part: str, text: str) -> bool:
@@ -251,5 +266,5 @@ def _fits(pattern: re.Pattern[str], text: str) -> bool:
 
 
 def _negative(text: str) -> bool:
-    value = number_of(text)
+    value = number_at(1, text)
     return value is not None and value < 0

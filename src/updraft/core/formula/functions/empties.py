@@ -9,12 +9,17 @@ from updraft.core.formula.terms import Misfit, Term, cast, compared, same_kind
 from updraft.core.values import Kind
 
 
-@function("*values: any", "the first of these that is not empty", "if_empty(None, 'Fen')", "Fen")
+@function(
+    "*values: any", "the first of these that is not empty; else the last", "if_empty(None, 'Fen')", "Fen"
+)
 def if_empty(values: list[Term]) -> Term:
     if not values:
         raise Misfit("there is nothing to choose from.", "Name the value, and what stands in for it.")
     kind = same_kind(values)
-    return Term(pl.coalesce([cast(value, kind) for value in values]), kind)
+    *first, last = [cast(value, kind) for value in values]
+    if kind is Kind.TEXT:  # as is_empty: blanks alone are none
+        first = [pl.when(value.str.strip_chars() != "").then(value) for value in first]
+    return Term(pl.coalesce([*first, last]), kind)
 
 
 @function("value: any", "whether there is no value; blanks alone are none", "is_empty('  ')", "yes")

@@ -27,12 +27,8 @@ def nth(text: Term, pattern_: Term, place: Term) -> Term:
     "a.b",
 )
 def before_last(text: Term, mark: Term) -> Term:
-    parts = text.expr.str.split(_mark(mark))
-    return _text(
-        pl.when(parts.list.len() > 1)
-        .then(parts.list.head(parts.list.len() - 1).list.join(str(mark.constant)))
-        .otherwise(text.expr)
-    )
+    before = text.expr.str.extract(f"(?s)^(.*){pl.escape_regex(_mark(mark))}", 1)
+    return _text(before.fill_null(text.expr))
 
 
 @function("text: text, count: whole!", "without its first characters", "skip('LM-1042', 3)", "1042")

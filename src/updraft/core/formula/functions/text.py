@@ -13,6 +13,7 @@ from updraft.core.formula.terms import Misfit, Term
 from updraft.core.problems import wrong_pattern
 from updraft.core.values import Kind
 from updraft.core.values.convert import pattern_of
+from updraft.core.values.text import plain as unmarked
 
 LONGEST = 10_000  # characters that a text is filled up to
 
@@ -58,7 +59,7 @@ def tidy(text: Term) -> Term:
 
 @function("text: text", "letters without their accents", "plain('Crème')", "Creme")
 def plain(text: Term) -> Term:
-    return _text(text.expr.str.normalize("NFD").str.replace_all(r"\p{Mn}", "").str.normalize("NFC"))
+    return _text(unmarked(text.expr))
 
 
 @function("text: text", "how many characters", "length('pea')", "3")
@@ -264,10 +265,10 @@ def sorted_parts(text: Term, mark: Term) -> Term:
 @function(
     "text: text, mark: text!",
     "its parts between the marks, each once",
-    "once('pea;bean;pea', ';')",
+    "parts_once('pea;bean;pea', ';')",
     "pea;bean",
 )
-def once(text: Term, mark: Term) -> Term:
+def parts_once(text: Term, mark: Term) -> Term:
     return _of_parts(text, mark, lambda parts: parts.list.unique(maintain_order=True))
 
 
@@ -297,10 +298,20 @@ def number(value: Term, place: Term) -> Term:
             raise Misfit("no number can be read from this.", "Use day(…), month(…) or year(…) for dates.")
         return Term(value.expr.cast(pl.Float64), Kind.NUMBER)
     # A dash between letters or digits is no sign: LOT-12 holds 12.
-    within = value.expr.str.replace_all(r"(\w)-", "$1 ").str.extract_all(r"-?\d+(?:[.,]\d+)?")
-    found = at_place(within, place, "numbers")
-    some = found.str.replace(",", ".", literal=True).cast(pl.Float64, strict=False)
+    found = at_place(value.expr.str.replace_all(r"(\w)-", "$1 ").str.extract_all(_NUMBER), place, "numbers")
+    some = (
+        pl.when(found.str.contains(r"^-?\d{1,3}(,\d{3})+(\.\d+)?$"))
+        .then(found.str.replace_all(",", "", literal=True))
+        .when(found.str.contains(r"\..*,"))
+        .then(found.str.replace_all(".", "", literal=True).str.replace(",", ".", literal=True))
+        .otherwise(found.str.replace(",", ".", literal=True))
+        .cast(pl.Float64, strict=False)
+    )
     return Term(pl.coalesce(_bare(value.expr), some) if place.constant == 1 else some, Kind.NUMBER)
+
+
+# Many decimals; thousands apart by commas or by points; a few decimals or none.
+_NUMBER = r"-?(?:\d+[.,]\d{4,}|\d{1,3}(?:,\d{3})+(?:\.\d+)?|\d{1,3}(?:\.\d{3})+,\d+|\d+(?:[.,]\d+)?)"
 
 
 def _bare(text: pl.Expr) -> pl.Expr:

@@ -6,6 +6,7 @@ from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted,
 from updraft.core.steps.choice import ColumnChoice
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind
+from updraft.core.values.text import plain
 
 # UTF-8 read in another encoding always leaves one of these before its other letters.
 BROKEN = (
@@ -60,6 +61,7 @@ class TidyText(StepKind):
     """
 
     kind = "tidy_text"
+    version = 2
     title = "Tidy text"
     summary = "Trim and collapse blanks, change case, remove accents or control characters"
     words = (
@@ -127,7 +129,7 @@ def tidied(text: pl.Expr, settings: TidyTextSettings) -> pl.Expr:
     if settings.trim:
         text = text.str.strip_chars()
     if settings.accents:
-        text = text.str.normalize("NFD").str.replace_all(r"\p{Mn}", "").str.normalize("NFC")
+        text = plain(text)
     if settings.zeros == "strip":
         text = text.str.replace(r"^0+(\d+)$", "$1")
     elif settings.zeros == "pad":

@@ -1,0 +1,124 @@
+"""Which row's result says most about what is meant."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from updraft.core.formula.writing import quoted
+from updraft.core.synthesis.numbers import number_of
+from updraft.core.synthesis.pieces import classes_of
+
+if TYPE_CHECKING:
+    from updraft.core.synthesis.readings import Reading
+
+SEEN = 400  # characters of a text that are looked at
+_NOVEL, _LACKS = 0.3, 0.8  # of a feature that no example has shown, and of a mark that the reading goes by
+_NEW_FORM, _FAR = 0.12, 0.25  # of a length of digits that none has shown; of a number far from theirs
+_WORTH = 0.13  # a doubt that is worth a question
+_CLOSE = 6.0  # readings that are so little dearer may be meant
+_MARKS = re.compile(r"[^\w\s]")
+_DIGITS = re.compile(r"\d+")
+
+
+def question(readings: Sequence[Reading], examples: Mapping[int, str], table: pl.DataFrame) -> int | None:
+    """The row whose result says most: where the likely readings part, where the best gives nothing or
+    something of another kind than all examples, or which has a feature that no example has shown. None where
+    nothing is in doubt.
+    """
+    open_rows = [at for at in range(table.height) if at not in examples]
+    novel = _Novelty(table, examples)
+    if not readings:
+        # The one that is least like the others says most; of numbers the one farthest from the examples.
+        return max(open_rows, key=lambda at: novel.of(at) + novel.far(at), default=None)
+    first, *others = [one for one in readings if one.cost <= readings[0].cost + _CLOSE]
+    classes = {classes_of(wanted) for wanted in examples.values()}
+    goes_by = {mark for mark in novel.in_all if quoted(mark) in first.formula}
+
+    def doubt(at: int) -> float:
+        best = first.values[at] or ""
+        apart = sum(float(2 ** (first.cost - one.cost)) for one in others if (one.values[at] or "") != best)
+        apart += novel.of(at) + _LACKS * any(mark not in novel.told[at] for mark in goes_by)
+        if not best:
+            return apart + 1.0 * ("" not in examples.values() and bool(novel.told[at]))
+        return apart + 0.5 * (classes_of(best) not in classes)
+
+    asked = max(open_rows, key=doubt, default=None)
+    return asked if asked is not None and doubt(asked) > _WORTH else None
+
+
+class _Novelty:
+    """How little of what a row holds the examples have shown: marks that none of them has, more of one than
+    any, or none of one that all have; an empty cell; another kind of sign at its ends; a weekend. What many
+    rows have says more than what is odd in one.
+    """
+
+    def __init__(self, table: pl.DataFrame, examples: Mapping[int, str]) -> None:
+        texts = table.select(pl.all().cast(pl.String, strict=False).str.slice(0, SEEN).fill_null(""))
+        self._cells = [texts[name].to_list() for name in texts.columns]
+        self.told = ["".join(cells) for cells in zip(*self._cells, strict=True)]
+        marks = [Counter(_MARKS.findall(text)) for text in self.told]
+        known = [marks[at] for at in examples]
+        self._most = {mark: max(one[mark] for one in known) for mark in set().union(*known)}
+        self.in_all = {mark for mark in self._most if all(one[mark] for one in known)}
+        signs = list(zip(*map(_signs, (table[name] for name in table.columns), self._cells), strict=True))
+        seen = [set().union(*(signs[at][n] for at in examples)) for n in range(table.width)]
+        self._of = [
+            frozenset(self._new_marks(one)).union(
+                (n, sign) for n, own in enumerate(each) for sign in own - seen[n]
+            )
+            for one, each in zip(marks, signs, strict=True)
+        ]
+        self._often = Counter(self._of)
+        self._forms = [_lengths(text) for text in self.told]
+        self._known_forms = set().union(*(self._forms[at] for at in examples))
+        self._examples = list(examples)
+
+    def _new_marks(self, marks: Counter[str]) -> Iterator[str]:
+        yield from (f"+{mark}" for mark, many in marks.items() if many > self._most.get(mark, 0))
+        yield from (f"-{mark}" for mark in self.in_all if mark not in marks)
+
+    def of(self, at: int) -> float:
+        own = self._of[at]
+        new = _NOVEL * (1 + self._often[own] / len(self._of)) if own else 0.0
+        return new + _NEW_FORM * len(self._forms[at] - self._known_forms)
+
+    def far(self, at: int) -> float:
+        """How far the numbers of a row are from those of the examples, of how far they go."""
+        far = 0.0
+        for cells in self._cells:
+            value, known = number_of(cells[at]), [number_of(cells[one]) for one in self._examples]
+            if value is None or None in known:
+                continue
+            values = [found for cell in cells[:: max(len(cells) // 200, 1)] if (found := number_of(cell))]
+            reach = max(values, default=0.0) - min(values, default=0.0)
+            far += min(abs(value - (one or 0.0)) for one in known) / reach if reach else 0.0
+        return _FAR * far
+
+
+def _signs(column: pl.Series, cells: Sequence[str]) -> list[set[str]]:
+    """For each row what kind of value a column has: empty, what it begins and ends with, on a weekend."""
+    if column.dtype == pl.Date:
+        days = column.to_list()
+        return [
+            {f"weekend {day.weekday() > 4}", f"second half {day.month > 6}"} if day else {"empty"}
+            for day in days
+        ]
+    return [
+        {"empty"} if not cell.strip() else {f"< {_class(cell[0])}", f"{_class(cell[-1])} >"} for cell in cells
+    ]
+
+
+def _class(sign: str) -> str:
+    if sign.isdigit():
+        return "digit"
+    return "small letter" if sign.islower() else "letter" if sign.isalpha() else "mark"
+
+
+def _lengths(text: str) -> set[tuple[int, int]]:
+    """How many digits each number of a text has, by its place."""
+    return {(n, len(run)) for n, run in enumerate(_DIGITS.findall(text)[:4])}

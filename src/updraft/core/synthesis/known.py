@@ -1,0 +1,67 @@
+"""Results that stand in a table that people know: months, days of the week, sizes, states, yes and no."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Sequence
+from functools import cache
+from importlib.resources import files
+from itertools import permutations
+
+from updraft.core.formula.writing import quoted
+from updraft.core.synthesis.pieces import Piece, Row
+
+_MOST = 60  # different values that a formula lists
+_KNOWN = 0.6  # of a column's values that must stand in the table
+_COST = 1.4
+
+
+@cache
+def _tables() -> list[tuple[str, dict[str, str]]]:
+    """Name of a table and, for each two of its columns, what stands for what, in small letters."""
+    found = json.loads(files(__package__).joinpath("tables.json").read_text("utf-8"))
+    made = []
+    for name, lines in found.items():
+        for a, b in permutations(range(max(map(len, lines))), 2):
+            pairs = {line[a].lower(): line[b] for line in lines if max(a, b) < len(line) and line[a]}
+            made.append((name, pairs))
+    return made
+
+
+@cache
+def _by_pair() -> dict[tuple[str, str], list[tuple[str, dict[str, str]]]]:
+    """The tables in which one text, in small letters, gives another."""
+    by: dict[tuple[str, str], list[tuple[str, dict[str, str]]]] = {}
+    for name, pairs in _tables():
+        for key, value in pairs.items():
+            by.setdefault((key, value.lower()), []).append((name, pairs))
+    return by
+
+
+def known_in(whole: Piece, text: str, wanted: str, rows: Sequence[Row]) -> Iterator[Piece]:
+    """What a text stands for in a table that has most of the values beside it."""
+    for result in {wanted, *wanted.split()}:
+        for name, pairs in _by_pair().get((text.lower(), result.lower()), ()):
+            values = {value.lower() for row in rows if (value := whole.of(row))}
+            known = sorted(value for value in values if value in pairs)
+            if len(values) > _MOST or len(known) < _KNOWN * len(values):
+                continue
+            case = next(
+                (one for one in (str, str.lower, str.upper, _first) if one(pairs[text.lower()]) == result),
+                None,
+            )
+            if case is None:
+                continue
+            gives = {value: case(pairs[value]) for value in known}
+            low = f"lower({whole.formula})"
+            tests = ", ".join(f"{low} == {quoted(old)}, {quoted(new)}" for old, new in gives.items())
+
+            def of(row: Row, gives: dict[str, str] = gives) -> str | None:
+                return gives.get((whole.of(row) or "").lower())
+
+            words = f"what {whole.words} stands for among {name}"
+            yield Piece(f"choose({tests})", of, whole.cost + _COST, words)
+
+
+def _first(text: str) -> str:
+    return text[:1].upper() + text[1:]

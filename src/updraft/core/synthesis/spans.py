@@ -1,0 +1,72 @@
+"""Results that are reckoned from two dates of a row."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from itertools import permutations
+
+from updraft.core.formula.writing import quoted
+from updraft.core.synthesis.days import READ, could_be_day, read_days
+from updraft.core.synthesis.pieces import Piece, Row
+from updraft.core.synthesis.reckoning import Number
+from updraft.core.values.convert import could_read
+
+
+@dataclass(frozen=True)
+class Dated:
+    """A text read as a date: how that is written, the date of each text, how far-fetched."""
+
+    formula: str
+    whole: Piece
+    days: Mapping[str, date | None]
+    cost: float
+
+    def of(self, row: Row) -> date | None:
+        return self.days.get(self.whole.of(row) or "")
+
+
+def dated(whole: Piece, texts: list[str | None], at: int) -> Dated | None:
+    """The way to read a column's dates that reads the most of them; None where it holds none."""
+    text = texts[at]
+    if not text or not could_be_day(text):
+        return None
+    found = [(form, read_days(texts, ("", form, ""))) for form in READ if could_read(form, text)]
+    best = max(found, key=lambda pair: sum(day is not None for day in pair[1].values()), default=None)
+    if best is None or best[1].get(text) is None:
+        return None
+    lost = sum(day is None for day in best[1].values()) / len(best[1])
+    formula = f"date({whole.formula}, {quoted(best[0])})"
+    return Dated(formula, whole, best[1], whole.cost + 0.5 + 3 * lost)
+
+
+# What is counted, its formula, the same in Python, how far-fetched.
+_SPANS: list[tuple[str, str, Callable[[date, date], int], float]] = [
+    ("days", "days_between({A}, {B})", lambda a, b: (b - a).days, 0.0),
+    ("days, both counted,", "days_between({A}, {B}) + 1", lambda a, b: (b - a).days + 1, 0.8),
+    ("months", "(year({B}) - year({A})) * 12 + month({B}) - month({A})",
+     lambda a, b: (b.year - a.year) * 12 + b.month - a.month, 1.0),
+    ("years", "year({B}) - year({A})", lambda a, b: b.year - a.year, 0.9),
+    ("whole years",
+     "down(((year({B}) - year({A})) * 372 + (month({B}) - month({A})) * 31 + day({B}) - day({A})) / 372)",
+     lambda a, b: b.year - a.year - ((b.month, b.day) < (a.month, a.day)), 1.0),
+]  # fmt: skip
+
+
+def spans_between(found: Sequence[Dated], row: Row) -> Iterator[tuple[Number, float]]:
+    """Days, months and years from one date to another, with what they are in this row."""
+    for a, b in permutations(found, 2):
+        for name, call, make, cost in _SPANS:
+
+            def of(
+                row: Row, a: Dated = a, b: Dated = b, make: Callable[[date, date], int] = make
+            ) -> float | None:
+                start, end = a.of(row), b.of(row)
+                return None if start is None or end is None else float(make(start, end))
+
+            formula = call.replace("{A}", a.formula).replace("{B}", b.formula)
+            words = f"the {name} from {a.whole.words} to {b.whole.words}"
+            value = of(row)
+            if value is not None:
+                yield Number(formula, of, a.cost + b.cost + cost, words), value
