@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import operator
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
@@ -78,6 +79,10 @@ def _between(measure: _Measure, rows: Sequence[Row], yes: list[int], no: list[in
         return
     for upper, lower, sign, said in ((above, below, ">=", "at least"), (below, above, "<", "less than")):
         if max(lower) < min(upper):
+            if max(lower) <= 0 < min(upper):
+                beyond = (">", "more than") if sign == ">=" else ("<=", "at most")
+                words = f"{measure.words} is {beyond[1]} 0"
+                yield _bound(measure, beyond[0], 0.0, measure.cost + 0.1, words)
             inside = [one for one in measure.likely if max(lower) < one <= min(upper)]
             round_ = [] if measure.likely and inside else round_ones(max(lower), min(upper))
             for n, bound in enumerate([*inside, *round_]):
@@ -85,10 +90,13 @@ def _between(measure: _Measure, rows: Sequence[Row], yes: list[int], no: list[in
                 yield _bound(measure, sign, bound, cost, f"{measure.words} is {said} {bound:g}")
 
 
+_SIGNS = {">=": operator.ge, "<": operator.lt, ">": operator.gt, "<=": operator.le}
+
+
 def _bound(measure: _Measure, sign: str, bound: float, cost: float, words: str) -> Test:
     def of(row: Row) -> bool:
         value = measure.of(row)
-        return value is not None and (value >= bound if sign == ">=" else value < bound)
+        return value is not None and _SIGNS[sign](value, bound)
 
     return Test(f"{measure.formula} {sign} {bound:g}", of, cost, words)
 

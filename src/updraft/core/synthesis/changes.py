@@ -204,6 +204,16 @@ def _gone(regex: re.Pattern[str], new: str, text: str) -> str | None:
     return regex.sub(new, text).strip()
 
 
+def zeros_of(piece: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]]:
+    """A number that is cut out, with zeros in front or without."""
+    yield from ((change.of(text) or "", change.around(piece)) for change in _zeros(text, wanted))
+
+
+def padded_to(size: int) -> Change:
+    """Filled up with zeros to the size of the longest."""
+    return Change(f"pad({{}}, {size})", partial(_pad, size), 0.9, f"{{}} with {size} digits")
+
+
 def _zeros(text: str, wanted: str) -> Iterator[Change]:
     if not text.isdigit():
         return

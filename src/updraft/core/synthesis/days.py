@@ -20,7 +20,7 @@ _MORE = (
     "D Mon", "D Month", "Mon D", "Month D", "DD.MM.", "DD/MM", "MM-DD",
 )  # fmt: skip
 _FORMS = (*FORMATS[Kind.DATE], *_MORE)
-READ = (*FORMATS[Kind.DATE], "D.M.YY")
+READ = (*FORMATS[Kind.DATE], "D.M.YY", "D/Mon/YYYY")
 
 
 def _year_begun(before: int, day: date) -> str:
@@ -175,7 +175,7 @@ def _time(text: str, form: str, out: str) -> str | None:
 
 def could_be_day(text: str) -> bool:
     """Whether a text has the shape of a date."""
-    return 6 <= len(text) <= 20 and any(could_read(form, text) for form in FORMATS[Kind.DATE])
+    return 6 <= len(text) <= 20 and any(could_read(form, text) for form in READ)
 
 
 def read_days(texts: list[str | None], around: tuple[str, str, str]) -> dict[str, date | None]:

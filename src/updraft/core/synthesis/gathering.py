@@ -6,10 +6,11 @@ import re
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
+from functools import partial
 from itertools import chain
 
 from updraft.core.formula.writing import quoted
-from updraft.core.synthesis.changes import in_groups, in_one_case, variants
+from updraft.core.synthesis.changes import in_groups, in_one_case, padded_to, variants, zeros_of
 from updraft.core.synthesis.days import could_be_day, days_in, months_in, times_in
 from updraft.core.synthesis.known import known_in
 from updraft.core.synthesis.numbers import numbers_in
@@ -25,6 +26,7 @@ _ENOUGH = 5  # texts by which a mark is told to stand in all
 _LOOSE = 1.4
 _MOSTLY, _BETWEEN = 0.6, 4  # of the texts that a word between others stands in; such words
 _WORDS = re.compile(r"(?<= )[^\W\d_]{2,}(?= )")
+_LAST_WORD = re.compile(r"[^\W_][ ,]+([^\W\d_]{2,}[.]?)$")
 _MARKS = re.compile(r"[^\w]{1,3}$")
 
 
@@ -37,6 +39,7 @@ class Gathering:
         self._anchors = {
             piece.formula: _anchors([piece.of(row) or "" for row in self._tried]) for piece in columns
         }
+        self._ends = {piece.formula: _ends([piece.of(row) or "" for row in self._tried]) for piece in columns}
         self._one: dict[tuple[int, str], tuple[list[Piece], list[Piece]]] = {}
         self._given: dict[str, tuple[str | None, ...]] = {}
 
@@ -71,7 +74,7 @@ class Gathering:
 
     def _for_one(self, at: int, wanted: str) -> tuple[list[Piece], list[Piece]]:
         if (at, wanted) not in self._one:
-            sources, parts = _parts(self._columns, self._rows[at], wanted, self._anchors)
+            sources, parts = _parts(self._columns, self._rows[at], wanted, self._anchors, self._ends)
             pieces = cheapest(_told(sources, parts, self._rows, at, wanted))
             more = _between_days(sources, parts, self._rows, at)
             self._one[at, wanted] = pieces, cheapest(numbers_in(_figures(sources, parts), wanted, more))
@@ -144,11 +147,19 @@ def _told(
     for text, piece in [*sources, *[(t, p) for t, p in parts if ":" in t][:12]]:
         yield from (made for _, made in times_in(piece, text, wanted))
     for text, piece in sources:
-        for base, made in [(text, piece), *((c.of(text) or "", c.around(piece)) for c in in_one_case(text))]:
+        bases = [(text, piece), *((c.of(text) or "", c.around(piece)) for c in in_one_case(text))]
+        filled = {len(one) for row in rows if (one := piece.of(row)) and one.isdigit()}
+        if text.isdigit() and 1 < len(filled) < 4:
+            padded = padded_to(max(filled))
+            bases.append((padded.of(text) or "", padded.around(piece)))
+        for base, made in bases:
             # A place says little where texts are of several lengths.
             sizes = {len(one) for row in rows[:_ALIKE] if (one := piece.of(row))}
             for placed in _places(wanted, base, made):
-                yield replace(placed, cost=placed.cost + _LOOSE) if len(sizes) > 1 else placed
+                loose = replace(placed, cost=placed.cost + _LOOSE) if len(sizes) > 1 else placed
+                yield loose
+                if (said := loose.of(rows[at])) and said.isdigit():
+                    yield from (made for _, made in zeros_of(loose, said, wanted))
     for found in re.finditer(r"-?\d+(?:\.\d+)?", wanted):
         if found[0] != wanted and not any(found[0] in text for text, _ in sources):
             yield from numbers_in(_figures(sources, parts), found[0], _between_days(sources, parts, rows, at))
@@ -174,11 +185,38 @@ def _anchors(texts: list[str]) -> frozenset[str]:
     return frozenset({*once, *sorted(between)[:_BETWEEN]})
 
 
+def _ends(texts: list[str]) -> list[str]:
+    """Words that stand at the end of several texts, and not of all of them."""
+    often = Counter(match[1] for text in texts if (match := _LAST_WORD.search(text)))
+    return [word for word, many in often.most_common(3) if 0.1 * len(texts) <= many < len(texts) and many > 2]
+
+
+def _without_ends(whole: Piece, words: Sequence[str]) -> Iterator[Piece]:
+    """A text without a word at its end that others have, too."""
+    several = [words] if len(words) > 1 else []
+    for some in [*([word] for word in words), *several]:
+        pattern = f"[ ,]+(?:{'|'.join(map(re.escape, some))})$"
+        call = f"replace_pattern({{}}, {quoted(pattern)}, '')"
+        said = " or ".join(f"“{word}”" for word in some)
+        cost = 0.9 + 0.2 * len(some)
+        yield whole.made(call, partial(re.compile(pattern).sub, ""), cost, f"{{}} without {said} at its end")
+
+
 def _parts(
-    columns: list[Piece], row: Row, wanted: str, anchors: Mapping[str, frozenset[str]]
+    columns: list[Piece],
+    row: Row,
+    wanted: str,
+    anchors: Mapping[str, frozenset[str]],
+    ends: Mapping[str, Sequence[str]],
 ) -> tuple[list[tuple[str, Piece]], list[tuple[str, Piece]]]:
     """The columns that hold something, and their parts and parts of parts, with what each gives."""
     sources = [(text, piece) for piece in columns if (text := piece.of(row))]
+    sources += [
+        (seen, view)
+        for text, piece in sources
+        for view in _without_ends(piece, ends.get(piece.formula, ()))
+        if (seen := view.of(row)) and seen != text
+    ]
     sources += [
         (seen, view) for text, piece in sources for view in views_of(piece, text) if (seen := view.of(row))
     ]

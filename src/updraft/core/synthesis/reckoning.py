@@ -185,6 +185,8 @@ _TWO: list[tuple[str, Callable[[float, float], float], str, float]] = [
     ("A * (100 - B) / 100", lambda x, y: x * (100 - y) / 100, "A less B percent", 1.2),
     ("A * (1 + B)", lambda x, y: x * (1 + y), "A and a part B more", 1.5),
     ("A * (1 - B)", lambda x, y: x * (1 - y), "A less a part B", 1.4),
+    ("A / B * 1000", lambda x, y: x / y * 1000, "how many of A there are for 1,000 of B", 1.4),
+    ("A / B * 100000", lambda x, y: x / y * 100_000, "how many of A there are for 100,000 of B", 1.5),
     ("(A + B) / 2", lambda x, y: (x + y) / 2, "the middle of A and B", 0.9),
     ("B - A + 1", lambda x, y: y - x + 1, "how many from A to B, both counted", 1.2),
     ("A / (B * B)", lambda x, y: x / (y * y), "A divided by the square of B", 1.6),
