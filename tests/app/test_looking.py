@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import threading
 import time
 from urllib.parse import urlencode
 
@@ -54,7 +55,7 @@ def findings(client, flow: str, step: str = "read_file") -> dict:
 def test_tables_nobody_waits_for_and_a_panic_hold_up_no_other_table(monkeypatch):
     """Both workers are at tables whose pages are closed; then one dies below Python; the next table is looked at all the same."""
 
-    def look(table, others, stopped):
+    def look(table, others, stopped, told):
         if table.height == 1:
             raise pl.exceptions.PanicException("out of bounds")
         while table.height == 2 and not stopped():
@@ -67,7 +68,8 @@ def test_tables_nobody_waits_for_and_a_panic_hold_up_no_other_table(monkeypatch)
     both = detecting.Detecting(Room(8 << 30))
 
     def ask(flow, rows):
-        return both.ask(flow, f"{flow}.", tables[rows], {})
+        found, done = both.ask(flow, f"{flow}.", tables[rows], {})
+        return found if done else None
 
     assert ask("open", "2 rows") is None and ask("closed", "2 rows") is None
     until(lambda: not both._waiting(), what="both workers at work")
@@ -79,6 +81,33 @@ def test_tables_nobody_waits_for_and_a_panic_hold_up_no_other_table(monkeypatch)
     assert ask("open", "2 rows") is None  # not failed, and not found either: it is looked at anew
     both.close()
     assert not any(worker.is_alive() for worker in both._workers)
+
+
+def test_the_first_findings_are_told_and_can_be_looked_into_while_others_are_looked_for(lots, monkeypatch):
+    client, flow, _, see = lots
+    find, go_on = insight.find, threading.Event()
+
+    def slowly(frame, others, stopped, told):
+        found = find(frame, others, stopped)
+        told(found[:1])
+        assert go_on.wait(30)
+        return found
+
+    monkeypatch.setattr(insight, "find", slowly)
+
+    def ask():
+        return client.call("GET", f"/api/flows/{flow}/steps/read_file/findings").json
+
+    first = until(lambda: (answer := ask())["findings"] and answer, 10)
+    assert first["pending"] and [finding["code"] for finding in first["findings"]] == ["stray_blanks"]
+    [finding] = first["findings"]
+    shown = see("rows", {"chips": [{"label": "x", "finding": finding["key"]}], "search": ""}, limit=50).json
+    assert shown["total"] == finding["count"]
+    said = client.post(f"/api/flows/{flow}/steps/read_file/findings/effect", {"key": finding["key"], "repair": 0})
+    assert f"{finding['count']} cells" in said.json["effect"]
+    go_on.set()
+    last = until(lambda: not (answer := ask())["pending"] and answer, 10)
+    assert finding["key"] in [one["key"] for one in last["findings"]]
 
 
 FEN = {

@@ -11,6 +11,7 @@ from tests.planting import messy_table
 from tests.scoring import measure
 from updraft.core.insight import apply_repair, find, repair_all
 from updraft.core.insight.findings import CODES
+from updraft.core.insight.findings import finding as finding_of
 from updraft.core.insight.findings import repair as repairing
 from updraft.core.insight.findings.model import Finding
 from updraft.core.insight.findings.safe import harm_done
@@ -28,6 +29,24 @@ def test_planted_defects_are_found_and_clean_tables_stay_quiet():
         assert score.right[group] >= 0.8 * score.said[group], told
     assert score.restored >= 0.9 * score.cells, told
     assert max(score.alarms) <= 1, told
+
+
+def test_what_is_told_first_is_told_at_the_end_or_explained(monkeypatch):
+    monkeypatch.setattr(finding_of, "_FIRST_WORD", 0.0)
+    monkeypatch.setattr(finding_of, "_NEXT_WORD", 0.0)
+    told: list[list[str]] = []
+    table = pl.DataFrame(
+        {
+            name: [*values, *values[:3]]
+            if name != "Hub"
+            else [f"{v}  " if n % 9 == 4 else "N/A" if n % 9 == 5 else v for n, v in enumerate([*values, *values[:3]])]
+            for name, values in orders().items()
+        }
+    )
+    last = {found.code for found in find(table, told=lambda some: told.append([found.code for found in some]))}
+    assert len(told) > 1 and [len(some) for some in told] == sorted(map(len, told))
+    echoes = {code for causes in finding_of._ECHOES.values() for code in causes}
+    assert all(set(some) <= last | echoes for some in told) and set(told[-1]) >= last
 
 
 def codes(frame: pl.DataFrame, others=None) -> list[str]:

@@ -54,6 +54,7 @@ class Detecting:
         self._room = room
         self._found: OrderedDict[tuple[str, ...], list[Finding]] = OrderedDict()
         self._latest: dict[str, tuple[str, ...]] = {}  # table → what its findings were found with
+        self._so_far: dict[tuple[str, ...], list[Finding]] = {}  # while they are being found
         self._failed: dict[tuple[str, ...], str] = {}
         self._wanted: dict[str, _Look] = {}  # by flow
         self._change = threading.Condition()
@@ -74,8 +75,8 @@ class Detecting:
 
     def ask(
         self, flow_id: str, key: str, table: pl.LazyFrame, others: dict[str, tuple[str, pl.LazyFrame]]
-    ) -> list[Finding] | None:
-        """The findings of a table, or None while they are being found.
+    ) -> tuple[list[Finding], bool]:
+        """The findings of a table, and whether these are all: while they are being found, those found so far.
 
         Args:
             key: the table's fingerprint and output.
@@ -95,20 +96,22 @@ class Detecting:
             if mark in self._found:
                 self._found.move_to_end(mark)
                 self._latest[key] = mark
-                return self._found[mark]
+                return self._found[mark], True
             wanted = self._wanted.get(flow_id)
             if wanted and wanted.mark == mark:
                 wanted.asked = time.monotonic()
             else:
                 self._wanted[flow_id] = _Look(flow_id, mark, key, table, others, time.monotonic())
+                self._latest[key] = mark
                 self._change.notify()
-        return None
+            return self._so_far.get(mark, []), False
 
     def rows(self, key: str, finding: str) -> pl.Series | None:
         """The rows of a finding of a table; None when it is not known."""
         key = key if "." in key else f"{key}."
         with self._change:
-            found = self._found.get(self._latest.get(key, ()), [])
+            mark = self._latest.get(key, ())
+            found = self._found.get(mark) or self._so_far.get(mark, [])
         return next((f.rows for f in found if f.key == finding), None)
 
     def _work(self) -> None:
@@ -144,21 +147,29 @@ class Detecting:
                     or (look.left and bool(self._waiting()))
                 )
 
+        def told(some: list[Finding]) -> None:
+            with self._change:
+                self._so_far[look.mark] = some
+
         try:
             with self._room.entered():
                 found = find(
                     look.table.collect(),
                     {name: other.collect() for name, (_, other) in look.others.items()},
                     stopped,
+                    told,
                 )
         except BaseException as error:  # a panic below Python is no Exception, and must not end the worker
             logging.getLogger("updraft").warning("Findings could not be worked out", exc_info=error)
             with self._change:
+                self._so_far.pop(look.mark, None)
                 self._failed[look.mark] = "they could not be worked out; that is a fault of Updraft's own."
             return
-        if stopped():
-            return
+        unfinished = stopped()
         with self._change:
+            self._so_far.pop(look.mark, None)
+            if unfinished:
+                return
             self._found[look.mark] = found
             self._latest[look.key] = look.mark
             while len(self._found) > _KEPT:

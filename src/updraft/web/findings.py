@@ -33,15 +33,14 @@ class RepairAsked(Asked):
 @blueprint.get("")
 @patient
 def findings(flow_id: str, step_id: str) -> Any:
-    """The findings of a step's table: `pending`, or `findings` and `dismissed` (with the reason), most
-    serious first.
+    """The findings of a step's table, `findings` and `dismissed` (with the reason), most serious first.
+
+    While they are `pending`, those that were found so far; one that another explains may go again.
     """
-    flow, found, table = _ask(flow_id, step_id)
-    if found is None:
-        return jsonify(pending=True, findings=[], dismissed=[])
+    flow, found, table, done = _ask(flow_id, step_id)
     away = dismissed(flow, step_id)
     return jsonify(
-        pending=False,
+        pending=not done,
         table=table,
         findings=[f.as_dict() for f in found if f.key not in away],
         dismissed=[{**f.as_dict(), "reason": away[f.key]} for f in found if f.key in away],
@@ -53,8 +52,8 @@ def findings(flow_id: str, step_id: str) -> Any:
 def effect(flow_id: str, step_id: str) -> Any:
     """What a repair would do. Body: `key` of the finding, `repair` (its number from 0)."""
     body = body_of(RepairAsked)
-    flow, found, _ = _ask(flow_id, step_id)
-    finding = next((f for f in found or [] if f.key == body.key), None)
+    flow, found, _, _ = _ask(flow_id, step_id)
+    finding = next((f for f in found if f.key == body.key), None)
     if finding is None or not body.repair < len(finding.repairs):
         raise Problem(
             "This finding", "it is not there any more.", "The list is made anew.", code="no_finding"
@@ -101,7 +100,8 @@ def all_steps(flow_id: str, step_id: str) -> Any:
     )
 
 
-def _ask(flow_id: str, step_id: str) -> tuple[Flow, list[Finding] | None, str]:
+def _ask(flow_id: str, step_id: str) -> tuple[Flow, list[Finding], str, bool]:
+    """The flow, what was found in the step's table, the table's key, and whether that is all."""
     flow = studio().flows.get(flow_id).flow
     planned, ref = _planned(flow_id, flow, step_id)
     table = studio().look(flow_id, planned, ref.step)
@@ -111,11 +111,9 @@ def _ask(flow_id: str, step_id: str) -> tuple[Flow, list[Finding] | None, str]:
         known = studio().engine.known(planned, other)  # one that is not computed yet is met when it is
         if known is not None:
             others[name] = (known.fingerprint, known.lazy())
-    found = detecting().ask(flow_id, key, table.lazy(ref.output), others)
-    if found is not None:
-        meant = _meant(planned, ref)
-        found = [one for one in found if one.key not in meant]
-    return flow, found, key
+    found, done = detecting().ask(flow_id, key, table.lazy(ref.output), others)
+    meant = _meant(planned, ref) if found else frozenset()
+    return flow, [one for one in found if one.key not in meant], key, done
 
 
 def _meant(planned: Plan, ref: Ref) -> set[str]:

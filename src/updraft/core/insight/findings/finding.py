@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
@@ -34,6 +35,7 @@ from updraft.core.insight.findings.safe import may_be_safe
 from updraft.core.insight.findings.view import View
 from updraft.core.values import decide
 
+_FIRST_WORD, _NEXT_WORD = 0.4, 1.5  # seconds until what was found so far is told, and told anew
 Detector = Callable[[View], Iterable[Finding]]
 
 # Rows that are no data are found first; the rest is looked at without them.
@@ -131,6 +133,7 @@ def find(
     table: pl.DataFrame,
     others: Mapping[str, pl.DataFrame] | None = None,
     stopped: Callable[[], bool] = lambda: False,
+    told: Callable[[list[Finding]], None] | None = None,
 ) -> list[Finding]:
     """What looks wrong in a table, the most serious first.
 
@@ -138,8 +141,10 @@ def find(
         table: the whole table; it is looked at, never changed.
         others: other tables of the flow by name, for keys that should meet there.
         stopped: asked between detectors; once true, what was found so far is given.
+        told: given what was found so far, every now and then; a finding that another one explains, found
+            later, is not among the last.
     """
-    return Look(table, dict(others or {}), stopped).findings
+    return Look(table, dict(others or {}), stopped, told=told).findings
 
 
 class Look:
@@ -157,19 +162,23 @@ class Look:
         stopped: Callable[[], bool] = lambda: False,
         after: Look | None = None,
         changed: frozenset[str] = frozenset(),
+        told: Callable[[list[Finding]], None] | None = None,
     ) -> None:
         known: View | None = after.view if after is not None and after.view.height == table.height else None
         self.view: View = View(table, others, known=known, changed=changed)
         self.findings: list[Finding] = (
-            _looked(self.view, stopped)
+            _looked(self.view, stopped, told)
             if known is None or after is None
             else _again(self.view, after.findings, changed, stopped)
         )
 
 
-def _looked(view: View, stopped: Callable[[], bool]) -> list[Finding]:
+def _looked(
+    view: View, stopped: Callable[[], bool], told: Callable[[list[Finding]], None] | None
+) -> list[Finding]:
     if not view.height or not view.columns:
         return []
+    many, next_word = 0, time.monotonic() + _FIRST_WORD
     found = list(structure.misplaced_header(view))
     if found:  # until the columns have their names, all else would be noise
         return [replace(finding, open=True) for finding in found]
@@ -179,6 +188,9 @@ def _looked(view: View, stopped: Callable[[], bool]) -> list[Finding]:
         if stopped():
             break
         found += [below.seen_from_above(finding) for finding in detector(below.view)]
+        if told and len(found) > many and time.monotonic() > next_word:
+            told(_told(found, view))
+            many, next_word = len(found), time.monotonic() + _NEXT_WORD
     return _told(found, view)
 
 

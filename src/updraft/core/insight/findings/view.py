@@ -173,17 +173,16 @@ class Column:
             return None
         bare = self.series.str.strip_chars().cast(DTYPES[Kind.NUMBER], strict=False)
         if bare.count() * 10 < self.filled * 7:
-            bare = (
-                self.series.to_frame()
-                .select(
-                    pl.when(undressed(pl.col(self.name))[1])
-                    .then(-_plain(self.name))
-                    .otherwise(_plain(self.name))
-                    .alias("n")
-                )
-                .to_series()
-            )
+            bare = self._by_counts(_undressed)
         return bare.fill_null(float("nan")).to_numpy() if bare.count() * 10 >= self.filled * 7 else None
+
+    def _by_counts(self, make: Callable[[pl.Expr], pl.Expr]) -> pl.Series:
+        """The column with an expression worked out for its distinct values, where they are few."""
+        if self.distinct * 4 > len(self.series):
+            return self.series.to_frame().select(make(pl.col(self.name))).to_series()
+        made = self.counts.select("value", made=make(pl.col("value")))
+        rows = self.series.alias("value").to_frame()
+        return rows.join(made, on="value", how="left", maintain_order="left")["made"]
 
     def rows_with(self, values: Iterable[Any] | pl.Series) -> pl.Series:
         """Numbers of the rows that hold one of these values (as they stand)."""
@@ -205,9 +204,11 @@ def _share(counts: pl.DataFrame, test: Callable[[pl.Series], pl.Series]) -> floa
     return float((fits["fits"] * fits["n"]).sum()) / max(float(counts["n"].sum()), 1.0)
 
 
-def _plain(name: str) -> pl.Expr:
-    bare = undressed(pl.col(name))[0]
-    return bare.str.replace_all(r"[,' \u{a0}\u{202f}]", "").cast(pl.Float64, strict=False)
+def _undressed(text: pl.Expr) -> pl.Expr:
+    """The number that is written with a currency, unit or sign around it."""
+    bare, negative, _ = undressed(text)
+    number = bare.str.replace_all(r"[,' \u{a0}\u{202f}]", "").cast(pl.Float64, strict=False)
+    return pl.when(negative).then(-number).otherwise(number)
 
 
 def _counted(series: pl.Series) -> pl.DataFrame:

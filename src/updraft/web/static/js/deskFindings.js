@@ -9,7 +9,8 @@ export class FindingsDesk {
   constructor(studio, desk) {
     this.studio = studio;
     this.desk = desk;
-    this.list = undefined; // undefined: not asked; null: being found
+    this.list = undefined; // undefined: not asked; null: being found, and none yet
+    this.looking = false; // more may be found, and one that another explains may go
     this.effects = new Map();
     /** @type {Map<string, Set<string>>} finding → values that its repair leaves as they are */
     this.leftOut = new Map();
@@ -48,10 +49,11 @@ export class FindingsDesk {
       trouble: error.problem?.text ?? String(error),
     }));
     if (this.of !== `${studio.selected} ${studio.table?.key}` || studio.selected !== step) return;
-    if (answer.pending) {
-      this.timer = setTimeout(() => this.follow(), 300);
-      return;
-    }
+    const before = this.list?.map((finding) => finding.key).join() ?? "";
+    const same = this.looking && answer.findings.map((finding) => finding.key).join() === before;
+    this.looking = answer.pending;
+    if (answer.pending) this.timer = setTimeout(() => this.follow(), 300);
+    if (answer.pending && (same || !answer.findings.length)) return;
     this.list = answer.findings;
     this.away = answer.dismissed;
     this.trouble = answer.trouble;
@@ -72,9 +74,13 @@ export class FindingsDesk {
   draw() {
     const { list } = this,
       many = list?.length ?? 0;
-    const sure = (list ?? []).filter((finding) => !finding.open && finding.repairs.length).length;
+    const sure = (this.looking ? [] : (list ?? [])).filter(
+      (finding) => !finding.open && finding.repairs.length,
+    ).length;
     this.desk.show("findings", {
-      eyebrow: list ? `Findings · ${many} in this table` : "Findings",
+      eyebrow: list
+        ? `Findings · ${many} in this table${this.looking ? " so far" : ""}`
+        : "Findings",
       title: !list
         ? "Looking for what is wrong"
         : this.trouble
@@ -86,9 +92,11 @@ export class FindingsDesk {
         ? "All rows are looked at; go on working meanwhile"
         : this.trouble
           ? this.trouble
-          : many
-            ? "Most serious first. Nothing is changed until you take a repair."
-            : "No detector has anything to say about this table.",
+          : this.looking
+            ? "Still looking. One that another explains may go again."
+            : many
+              ? "Most serious first. Nothing is changed until you take a repair."
+              : "No detector has anything to say about this table.",
       tools: h(
         "button",
         {
@@ -113,6 +121,14 @@ export class FindingsDesk {
               { class: "findings" },
               list.map((finding) => this.card(finding)),
             ),
+        list && this.looking
+          ? h(
+              "div",
+              { class: "finding-wait", role: "status" },
+              h("span", { class: "busy-bar" }),
+              "Still looking …",
+            )
+          : null,
         this.dismissed(),
       ],
       foot: sure

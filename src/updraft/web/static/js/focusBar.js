@@ -33,7 +33,7 @@ export function showFocusBar({ table, step, draft, view, focus, total, findings,
           findings.list === null
             ? [h("span", { class: "dots", "aria-hidden": "true" }), "Looking for problems"]
             : findings.list.length
-              ? plural(findings.list.length, "finding", "findings")
+              ? `${plural(findings.list.length, "finding", "findings")}${findings.looking ? " so far" : ""}`
               : findings.trouble
                 ? "Not looked at"
                 : [icon("check2"), "Nothing looks wrong"],

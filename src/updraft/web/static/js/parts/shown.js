@@ -88,7 +88,7 @@ export class Shown {
 
   bar() {
     const { studio } = this;
-    const { list, trouble } = studio.findingsDesk;
+    const { list, trouble, looking } = studio.findingsDesk;
     showFocusBar({
       table: studio.table,
       step: studio.state.steps[studio.selected],
@@ -96,7 +96,7 @@ export class Shown {
       view: studio.grid.view,
       focus: studio.focus,
       total: studio.grid.known ? studio.grid.length : null,
-      findings: list === undefined ? null : { list, trouble },
+      findings: list === undefined ? null : { list, trouble, looking },
       act: studio.act,
     });
   }
