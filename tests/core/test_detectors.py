@@ -1,7 +1,7 @@
 """Each detector on both sides of its threshold: what it must say, and the table just beside that it must leave alone."""
 
 import random
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 
 import polars as pl
 import pytest
@@ -28,6 +28,12 @@ def table(**more) -> dict[str, list]:
         "Sown": [date(2026, 3, 1) + timedelta(days=n % 50) for n in range(ROWS)],
     }
     return {**cells, **more}
+
+
+def working_days(rows: int, without: set[int]) -> list[date]:
+    """So many weekdays from a Monday on, some left out by their place."""
+    days = (date(2025, 1, 6) + timedelta(days=n) for n in range(2 * rows))
+    return [day for n, day in enumerate(day for day in days if day.weekday() < 5) if n not in without][:rows]
 
 
 def with_rows(cells: dict[str, list], *rows: dict, at: int | None = None) -> dict[str, list]:
@@ -323,6 +329,11 @@ PAIRS = {
         {**table(), "Sown": [date(2026, 1, 1) + timedelta(days=n + 2 * (n > 50)) for n in range(ROWS)]},
         {**table(), "Sown": [date(2026, 1, 1) + timedelta(days=n * n) for n in range(ROWS)]},
     ),
+    "an hour missing": (
+        "date_gaps",
+        table(Read=[datetime(2026, 5, 1) + timedelta(hours=n + 3 * (n > 50)) for n in range(ROWS)]),
+        table(Read=[datetime(2026, 3, 28) + timedelta(hours=n + (n > 25)) for n in range(ROWS)]),  # the clock goes on
+    ),
     "a sum that misses": (
         "sums_that_miss",
         table(A=[n * 7 % 31 + 1 for n in range(ROWS)], B=[n * 11 % 37 + 1 for n in range(ROWS)], All=[n * 7 % 31 + n * 11 % 37 + (9 if n == 5 else 2) for n in range(ROWS)]),
@@ -531,3 +542,13 @@ def test_swapping_coordinates_changes_the_rows_that_are_told_and_no_other():
     mended = apply_repair(pl.DataFrame(wrong), finding.repairs[0])[0]
     right = changed(changed(PLOTTED, "Plot lon", _7=-5.5), "Plot lat", _7=52.0, _9=-5.5)
     assert mended.to_dict(as_series=False) == right
+
+
+@pytest.mark.parametrize(
+    ("without", "holidays"), [({40, 90, 91, 140}, True), ({40, 41, 42, 43, 90}, False), ({50, 100, 150}, True)]
+)
+def test_working_days_that_are_missing_singly_are_told_as_holidays_are(without, holidays):
+    cells = {"Lot": [f"K{n * 7 % 997}" for n in range(2 * ROWS)], "Sown": working_days(2 * ROWS, without)}
+    finding = said(cells)["date_gaps"]
+    assert f"{len(without)} weekdays are missing" in finding.sentence
+    assert ("as holidays are" in finding.sentence) == holidays and (finding.weight < 40) == holidays

@@ -222,12 +222,15 @@ def _is_code(good: pl.DataFrame) -> bool:
 
 def _reasons(good: pl.DataFrame, forms: list[str]) -> list[str]:
     value = pl.col("value")
+    # The mark before three last digits stands for decimals where it is that of the form: 0.125.
+    marks = "".join({"1,234.5": ",", "1.234,5": "."}.get(form, ",.") for form in forms or ["1,234.5"])
+    apart = rf"[{marks}'\s\u{{a0}}\u{{202f}}]"
     facts = good.select(
         currency=value.str.contains(CURRENCY).any(),
         percent=(pl.col("unit") == "%").any(),
         brackets=value.str.starts_with("(").any(),
         behind=value.str.contains(r"\d\s*[-−–]$").any(),
-        thousands=pl.col("bare").str.contains(r"\d[.,'\s\u{a0}\u{202f}]\d{3}([.,'\s\u{a0}\u{202f}]|$)").any(),
+        thousands=pl.col("bare").str.contains(rf"\d{apart}\d{{3}}([.,'\s\u{{a0}}\u{{202f}}]|$)").any(),
     ).row(0, named=True)
     comma = any(form != "1,234.5" for form in forms)
     comma = comma and bool(good["bare"].str.contains(r",\d+$").any())
