@@ -8,14 +8,14 @@ import pytest
 from click.testing import CliRunner
 
 from updraft.cli import main
-from updraft.core import dump
+from updraft.core import Flow, Step, dump
 from updraft.demo import march_report
 
 
 @pytest.fixture
 def flow_file(world, tmp_path):
     for path in world.glob("*.xlsx"):
-        (tmp_path / path.name).symlink_to(path)
+        (tmp_path / path.name).write_bytes(path.read_bytes())
     path = tmp_path / "march.updraft.json"
     path.write_text(dump(march_report()))
     return path
@@ -177,3 +177,31 @@ def test_a_table_wider_than_the_terminal_is_shown_in_blocks(tmp_path, monkeypatc
     assert "Lot 45" in call("show", tmp_path / "wide.csv", "--columns", "Lot 4*").output
     wrong = call("show", tmp_path / "wide.csv", "--columns", "Lott 7")
     assert wrong.exit_code == 1 and "none of this name" in wrong.output and "Did you mean “Lot 7”?" in wrong.output
+
+
+def test_a_flow_that_somebody_sent_reads_what_lies_beside_it_and_what_the_command_names(tmp_path):
+    """Neither a path, nor a link, nor a used flow leads out of its folder."""
+    sent, own = tmp_path / "sent", tmp_path / "own"
+    for folder in (sent, own):
+        folder.mkdir()
+    (own / "grants.csv").write_text("Garden,Grant\nNorth Fen,120\n")
+    (own / "theirs.updraft.json").write_text(
+        dump(Flow(steps=(Step(id="in", kind="read_file", settings={"path": "grants.csv"}),)))
+    )
+    (sent / "link.csv").symlink_to(own / "grants.csv")
+    write = Step(id="out", kind="write_file", settings={"name": "seen.csv"}, inputs={"table": "in"})
+    flow = sent / "sent.updraft.json"
+
+    def run(kind: str, settings: dict, *more: object):
+        flow.write_text(dump(Flow(steps=(Step(id="in", kind=kind, settings=settings), write))))
+        return call("run", flow, "--out", tmp_path / "out", *more)
+
+    for path in ("../own/grants.csv", str(own / "grants.csv"), "link.csv", "../own/*.csv"):
+        refused = run("read_file", {"path": path})
+        assert refused.exit_code == 2 and "--files" in refused.output, refused.output
+        assert call("check", flow).exit_code == 2 and call("check", flow, "--files", own).exit_code == 0
+        assert run("read_file", {"path": path}, "--files", own).exit_code == 0
+    used = {"flow": "../own/theirs.updraft.json"}
+    assert "lies outside" in run("bring_in_a_flow", used).output
+    assert run("bring_in_a_flow", used, "--files", own).exit_code == 0
+    assert run("read_file", {"path": "../own/grants.csv"}, "--input", f"in={own / 'grants.csv'}").exit_code == 0

@@ -110,6 +110,23 @@ def test_the_first_findings_are_told_and_can_be_looked_into_while_others_are_loo
     assert finding["key"] in [one["key"] for one in last["findings"]]
 
 
+def test_no_file_that_a_spreadsheet_may_open_holds_a_formula(client):
+    """Names, cells and values of the table, the profile and the value list; numbers stay numbers."""
+    flow = client.flow()
+    client.upload(flow, "lots.csv", b"=cmd|' /C calc'!A0,Grams\n+SUM(A1),-3\n@x,4\n=1+1,5\n")
+    step = {"kind": "read_file", "settings": {"path": "lots.csv", "header": "first"}}
+    client.post(f"/api/flows/{flow}/edits", {"edits": [{"op": "add", "step": step}]})
+    key = client.post(f"/api/flows/{flow}/look", {"step": "read_file"}).json["table"]["key"]
+    column = urlencode({"column": "=cmd|' /C calc'!A0"})
+    for what in ("profile?as=csv", f"values.tsv?{column}"):
+        text = client.call("GET", f"/api/flows/{flow}/tables/{key}/{what}").get_data(as_text=True)
+        cells = [
+            cell for row in csv.reader(io.StringIO(text), delimiter="\t" if "tsv" in what else ",") for cell in row
+        ]
+        assert any("cmd" in cell for cell in cells)
+        assert not [cell for cell in cells if cell[:1] in "=+@" and cell], cells
+
+
 FEN = {
     "chips": [{"label": "Fen", "column": "Hub", "conditions": [{"column": "Hub", "test": "starts", "value": "North"}]}],
     "search": "",

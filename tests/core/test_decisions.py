@@ -1,5 +1,7 @@
 """Answers of people: kept in the flow, part of what a table is, and what runs do about questions that are open."""
 
+import csv
+import io
 import time
 
 import polars as pl
@@ -13,7 +15,10 @@ from updraft.core.flow.decisions import Decision, Decisions
 from updraft.core.flow.edits import EDIT, CopyStep, Decide, MoveStep, RemoveStep, Undecide
 from updraft.core.steps import SHAPES
 
-CELL = st.text(st.characters(exclude_categories=["Cs"], exclude_characters="\r\0"), max_size=8)
+CELL = st.one_of(
+    st.text(st.characters(exclude_categories=["Cs"], exclude_characters="\r\0"), max_size=8),
+    st.text("'=+-@x1", max_size=4),
+)
 ROWS = st.lists(st.builds(Decision, CELL, CELL, CELL, CELL), max_size=6, unique_by=lambda row: row.key)
 
 
@@ -21,6 +26,8 @@ ROWS = st.lists(st.builds(Decision, CELL, CELL, CELL, CELL), max_size=6, unique_
 def test_decisions_come_back_from_csv_and_from_the_flow_file_as_they_were(rows):
     decisions = Decisions(rows)
     assert list(Decisions.from_csv(decisions.to_csv())) == rows
+    cells = [cell for row in csv.reader(io.StringIO(decisions.to_csv())) for cell in row]
+    assert not any(cell.startswith(("=", "+", "-", "@")) for cell in cells), "a spreadsheet would take it for a formula"
     flow = Flow(steps=(Step(id="s", kind="x"),), decisions={"s": decisions} if rows else {})
     text = dump(flow)
     assert load(text) == flow

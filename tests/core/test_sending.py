@@ -182,6 +182,9 @@ def test_a_report_needs_no_template_and_names_do_not_clash(tmp_path):
         ),
         ("{% include '/etc/passwd' %}", "no loader"),
         ("{{ first.lot / 2 }}", "unsupported operand"),
+        ("{% if 1 %}" * 1000 + "x" + "{% endif %}" * 1000, "too deep"),
+        ("{{ " + "(" * 1000 + "1" + ")" * 1000 + " }}", "too deep"),
+        ("{% for n in [1] %}" * 30 + "x" + "{% endfor %}" * 30, "too deep"),
     ],
 )
 def test_a_template_that_cannot_be_filled_says_why(tmp_path, text, said):

@@ -7,20 +7,21 @@ from pathlib import Path
 
 import click
 
-from updraft.cli.options import as_json
+from updraft.cli.options import FILES, as_json
 
 
 @click.command()
 @click.argument("flow", type=click.Path(path_type=Path))
+@FILES
 @as_json()
-def check(flow: Path, as_json: bool) -> None:
+def check(flow: Path, further: tuple[Path, ...], as_json: bool) -> None:
     """Say what is wrong with a flow file, without computing anything."""
     from updraft.cli import loading, saying
     from updraft.core.engine import plan
     from updraft.core.problems import Problem
 
     try:
-        planned = plan(loading.load(flow), loading.files_beside(flow, by_content=True))
+        planned = plan(loading.load(flow), loading.files_beside(flow, further=further, by_content=True))
     except Problem as problem:
         saying.fail(problem, as_json, 2)
     wrong = [step.problem for step in planned.steps.values() if step.problem]

@@ -86,13 +86,14 @@ def files_beside(
     outside: Outside | None = None,
     data: Path | None = None,
     *,
+    further: tuple[Path, ...] = (),
     by_content: bool = False,
 ) -> Files:
-    """What a flow file may read: the files and flows beside it, and the flows in the app's data."""
+    """What a flow file may read: files and flows beside it or in further folders, and those of the app."""
     from updraft.cli.library import FlowFiles
     from updraft.core.engine import Files
 
-    reading = {"confined": False, "by_content": by_content, "outside": outside, "today": today}
+    reading = {"further": further, "by_content": by_content, "outside": outside, "today": today}
     return Files(flow.parent, given, library=FlowFiles(flow.parent, data, reading), **reading)
 
 

@@ -28,6 +28,13 @@ ALLOW = click.option(
     envvar="UPDRAFT_ALLOW",
     help="Let flows ask this address although it is of this machine or a private network.",
 )
+FILES = click.option(
+    "--files",
+    "further",
+    multiple=True,
+    type=click.Path(path_type=Path, file_okay=False, exists=True),
+    help="Let the flow read the files of this folder, too, and not only those beside it.",
+)
 MEMORY = click.option(
     "--memory",
     type=click.FloatRange(min=0.5),

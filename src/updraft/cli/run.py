@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from updraft.cli.options import ALLOW, as_json
+from updraft.cli.options import ALLOW, FILES, as_json
 
 
 @click.command()
@@ -33,6 +33,7 @@ from updraft.cli.options import ALLOW, as_json
     envvar="UPDRAFT_DATA",
     help="Or the app's data folder, to use the connections saved there.",
 )
+@FILES
 @ALLOW
 @click.option("--dry", is_flag=True, help="Compute and check everything, and deliver nothing.")
 @as_json()
@@ -43,6 +44,7 @@ def run(
     out: Path,
     connections: Path | None,
     data: Path | None,
+    further: tuple[Path, ...],
     allow: tuple[str, ...],
     dry: bool,
     as_json: bool,
@@ -61,7 +63,7 @@ def run(
     try:
         found, given = with_inputs(loading.load(flow), loading.pairs(inputs, "--input", "STEP=PATH"))
         outside = Outside(loading.connections(connections, data), None, frozenset(allow))
-        files = loading.files_beside(flow, given, outside, data)
+        files = loading.files_beside(flow, given, outside, data, further=further)
         planned = plan(found, files, loading.pairs(settings, "--set", "NAME=VALUE"))
         for wrong in planned.problems().values():
             raise wrong

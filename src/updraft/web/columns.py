@@ -15,6 +15,7 @@ from pydantic import Field, ValidationError
 
 from updraft.core import Problem
 from updraft.core.figures import histogram, pattern_counts, pattern_words, profile, profile_table
+from updraft.core.formats.write import without_formula, write_csv
 from updraft.core.insight import Focus, column_values, counted_values, ordered_values
 from updraft.core.insight.compare import gone_and_new
 from updraft.core.insight.ways import ways_into
@@ -165,8 +166,9 @@ def value_list(flow_id: str, key: str) -> Response:
     counted = counted_values(in_focus(key, [name], asked_focus().without(name))[name])
     text = io.StringIO()
     writer = csv.writer(text, delimiter="\t", lineterminator="\n")
-    writer.writerow([name, "Rows"])
-    writer.writerows(("" if value is None else value, rows) for value, rows in counted.iter_rows())
+    writer.writerow([without_formula(name), "Rows"])
+    for value, rows in counted.iter_rows():
+        writer.writerow([without_formula(value) if isinstance(value, str) else value, rows])
     return Response(text.getvalue(), mimetype="text/tab-separated-values")
 
 
@@ -270,7 +272,7 @@ def whole_profile(flow_id: str, key: str) -> Any:
     )
     way, name = request.args.get("as", ""), safe_name(request.args.get("name", "") or "profile")
     if way == "csv":
-        return _download(profile_table(found).write_csv(), f"{name}.csv", "text/csv")
+        return _download(write_csv(profile_table(found), None) or "", f"{name}.csv", "text/csv")
     if way == "json":
         text = json.dumps([p.as_dict() for p in found], ensure_ascii=False, indent=1, default=str)
         return _download(text, f"{name}.json", "application/json")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import threading
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from datetime import date
 from fnmatch import fnmatchcase
 from pathlib import Path
@@ -21,7 +21,9 @@ class Files:
     """Resolves the paths in a flow's settings, and tells contents apart by their digest.
 
     Args:
-        folder: relative paths start here. With `confined`, a path that leads out of it is a problem.
+        folder: relative paths start here, and a path that leads out of it is a problem.
+        further: folders whose files may be read besides, by their full paths or by paths from `folder`;
+            None where nobody could name any.
         given: paths by the name that the setting uses, wherever they are.
         outside: the connections its steps may use.
         library: other flows its steps may use.
@@ -36,24 +38,28 @@ class Files:
         folder: Path,
         given: dict[str, Path] | None = None,
         *,
-        confined: bool = True,
+        further: Iterable[Path] | None = None,
         by_content: bool = True,
         outside: Outside | None = None,
         library: Library | None = None,
         tokens: Path | None = None,
         today: Callable[[], date] | None = None,
     ) -> None:
-        self.folder, self.given, self.confined, self.by_content = (
-            folder.resolve(),
-            dict(given or {}),
-            confined,
-            by_content,
-        )
+        self.folder, self.given, self.by_content = folder.resolve(), dict(given or {}), by_content
+        self._further = None if further is None else tuple(one.resolve() for one in further)
         self.outside, self._tokens = outside or Outside(), tokens
         self._today, self.library = today, library
         self._new = uuid.uuid4().hex
         self._lock = threading.Lock()
         self._digests: dict[tuple[Path, int, int], str] = {}
+
+    def may_read(self, found: Path) -> bool:
+        """Whether a path, with its links followed, lies where the flow may read."""
+        return any(found.is_relative_to(folder) for folder in (self.folder, *(self._further or ())))
+
+    def _way_in(self) -> str:
+        beside = "Put the file beside the flow"
+        return f"{beside}." if self._further is None else f"{beside}, or name its folder with --files."
 
     def file(self, path: str) -> Path:
         """The file for a path in a setting.
@@ -82,13 +88,9 @@ class Files:
                 field="path",
                 code="no_file",
             ) from None
-        if self.confined and not found.is_relative_to(self.folder):
+        if not self.may_read(found):
             raise Problem(
-                path,
-                "it lies outside the flow's folder.",
-                "Put the file beside the flow.",
-                field="path",
-                code="outside",
+                path, "it lies outside the flow's folder.", self._way_in(), field="path", code="outside"
             )
         if not there:
             around = [p.name for p in self.folder.iterdir() if p.is_file()] if self.folder.is_dir() else []
@@ -112,11 +114,11 @@ class Files:
             return [self.file(path)]
         folder, _, name = path.rpartition("/")
         inside = (self.folder / folder).resolve()
-        if any(sign in folder for sign in "*?") or (self.confined and not inside.is_relative_to(self.folder)):
+        if any(sign in folder for sign in "*?") or not self.may_read(inside):
             raise Problem(
                 path,
                 "* and ? can only stand in the file's name, in the flow's folder.",
-                "Put the files beside the flow.",
+                self._way_in(),
                 field="path",
                 code="outside",
             )
@@ -127,7 +129,7 @@ class Files:
                 if p.is_file()
                 and not p.name.startswith(".")
                 and fnmatchcase(p.name, name)
-                and (not self.confined or p.resolve().is_relative_to(self.folder))  # a link may lead out
+                and self.may_read(p.resolve())  # a link may lead out
             ]
             if inside.is_dir()
             else []

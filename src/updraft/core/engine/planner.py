@@ -20,6 +20,7 @@ from updraft.core.steps import Port, Settings, StepKind, kinds
 from updraft.core.steps.parts import Part
 
 _NO_NUMBER = {"int_parsing": "whole number", "int_from_float": "whole number", "float_parsing": "number"}
+_LARGEST = 2**63 - 1
 _CACHE_FORMAT = 3  # raised when the engine itself comes to other results
 
 
@@ -269,7 +270,7 @@ def _settings(step: Step, kind: StepKind, values: Parameters) -> Settings:
     try:
         plain = {key: step.settings[key] for key in kind.Settings.unfilled if key in step.settings}
         filled = values.filled({key: value for key, value in step.settings.items() if key not in plain})
-        return kind.Settings.model_validate({**filled, **plain})
+        made = kind.Settings.model_validate({**filled, **plain})
     except ValidationError as error:
         first = error.errors()[0]
         field = str(first["loc"][0]) if first["loc"] else ""
@@ -290,6 +291,24 @@ def _settings(step: Step, kind: StepKind, values: Parameters) -> Settings:
         raise Problem(
             title, f"{first['msg']}.", "Correct it in the panel.", field=field, code="bad_setting"
         ) from None
+    for field, value in made.model_dump().items():
+        if (large := _beyond_numbers(value)) is not None:
+            raise Problem(
+                made.titled(field),
+                f"{str(large)[:24]} is more than can be counted.",
+                "Type a number of eighteen digits at most.",
+                field=field,
+                code="bad_setting",
+            )
+    return made
+
+
+def _beyond_numbers(value: object) -> int | None:
+    """A whole number among settings that no column can hold, which takes 64 bits at most."""
+    if isinstance(value, int):
+        return value if abs(value) > _LARGEST else None
+    inner = value.values() if isinstance(value, dict) else value if isinstance(value, list | tuple) else ()
+    return next((large for one in inner if (large := _beyond_numbers(one)) is not None), None)
 
 
 @dataclass(frozen=True)

@@ -129,6 +129,7 @@ def compute(
             "Keep fewer rows or columns before this step.",
             code="memory",
         ) from None
+    _check_names(collected[: len(names)])
     frames: dict[str, Frame] = dict(zip(names, collected[: len(names)], strict=True))
     table = collected[0]
     facts, changed = _facts(result, collected[len(names) :]), {}
@@ -151,6 +152,18 @@ def compute(
         result.warnings,
         result.evidence,
     )
+
+
+def _check_names(made: list[pl.DataFrame]) -> None:
+    """Steps give their own columns names that begin with a sign nobody can type: no table may bring such."""
+    odd = next((name for frame in made for name in frame.columns if name.startswith("\0")), None)
+    if odd is not None:
+        raise Problem(
+            f"Column “{odd[1:61]}”",
+            "its name begins with a sign that cannot be seen.",
+            "Give it another name where it comes from.",
+            code="odd_name",
+        )
 
 
 def _by_value(

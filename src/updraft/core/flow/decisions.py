@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Iterable, Iterator, Mapping
 from functools import cached_property
 from typing import Annotated, Any, NamedTuple
@@ -79,7 +80,7 @@ class Decisions:
     def to_csv(self) -> str:
         """The answers as CSV (RFC 4180) with a header."""
         text = io.StringIO()
-        csv.writer(text).writerows([HEADER, *self])
+        csv.writer(text).writerows([HEADER, *([_marked(cell) for cell in row] for row in self)])
         return text.getvalue()
 
     @classmethod
@@ -100,7 +101,7 @@ class Decisions:
         found: dict[str, Decision] = {}
         for number, row in enumerate(rows[1:], start=2):
             cells = dict(zip(header, row, strict=False))
-            made = Decision(*(cells.get(name, "") for name in HEADER))
+            made = Decision(*(_bare(cells.get(name, "")) for name in HEADER))
             if made.key in found and found[made.key].answer != made.answer:
                 raise Problem(
                     f"“{made.key}”", f"line {number} gives it another answer than a line before.",
@@ -109,6 +110,18 @@ class Decisions:
             if row:
                 found[made.key] = made
         return cls(found.values())
+
+
+# What a spreadsheet takes for a formula, also behind apostrophes, gets one more, to be taken off again.
+_FORMULA = re.compile(r"'*[=+\-@\t\r]")
+
+
+def _marked(cell: str) -> str:
+    return f"'{cell}" if _FORMULA.match(cell) else cell
+
+
+def _bare(cell: str) -> str:
+    return cell[1:] if cell.startswith("'") and _FORMULA.match(cell) else cell
 
 
 def _read(value: Any) -> Decisions:

@@ -275,13 +275,42 @@ def _shape(cell: str) -> str:
     return text if any(c not in "a " for c in text) or len(text) <= 3 else "text"
 
 
+# Control characters, marks that turn the writing round, a byte-order mark. Joiners in a word are its own.
+_UNSEEN = re.compile(r"[\x00-\x08\x0b-\x1f\x7f\u2028-\u202e\u2066-\u2069\ufeff]")
+LONGEST_NAME = 300  # signs that a column's name has at most
+
+
+def sound_names(names: list[str]) -> tuple[list[str], list[str]]:
+    """Names without signs that cannot be seen and none too long, with a sentence for each changed one."""
+    made: list[str] = []
+    said: list[str] = []
+    for place, old in enumerate(names, start=1):
+        name = _sound(old) or f"Column {place}"
+        base, number = name, 2
+        while name != old and (name in made or name in names):
+            name, number = f"{base} ({number})", number + 1
+        if name != old:
+            why = "is very long" if len(old) > LONGEST_NAME else "has signs that cannot be seen"
+            said.append(f"The name of column {place} {why}; it is called “{name}”.")
+        made.append(name)
+    return made, said
+
+
+def _sound(name: str) -> str:
+    seen = _UNSEEN.sub("", name).strip() if _UNSEEN.search(name) else name
+    return seen if len(seen) <= LONGEST_NAME else seen[: LONGEST_NAME - 1] + "…"
+
+
 def column_names(header: Row | None, width: int) -> tuple[list[str], list[str]]:
     """Names for all columns, with a sentence for each name that had to be made up or changed."""
     names: list[str] = []
     said: list[str] = []
     for place in range(width):
         raw = header[place] if header is not None and place < len(header) else None
-        name = re.sub(r"\s+", " ", raw or "").strip()
+        plain = re.sub(r"\s+", " ", raw or "").strip()
+        name = _sound(plain)
+        if len(name) < len(plain) and len(plain) > LONGEST_NAME:
+            said.append(f"The name of column {place + 1} is very long; it is called “{name}”.")
         if not name:
             name = f"Column {place + 1}"
             if header is not None:

@@ -12,6 +12,7 @@ import polars as pl
 
 from updraft.core.formats import delimited, fixed, packed
 from updraft.core.formats.encoding import broken_text, find_encoding, may_be_broken, mend_text
+from updraft.core.formats.header import sound_names
 from updraft.core.formats.notes import notes_below
 from updraft.core.formats.options import TITLES, Detected, Format, Reading, ReadOptions
 from updraft.core.formats.signs import find_delimiter
@@ -83,6 +84,14 @@ def read(path: Path, options: ReadOptions | None = None, columns: frozenset[str]
         found = _read_plain(path, options, columns)
         utf8 = found.detected.options.encoding in ("utf-8", "utf-8-sig")
         return _finished(found, options, look=not utf8 or signs.result())
+
+
+def _with_sound_names(reading: Reading) -> Reading:
+    names, said = sound_names(reading.frame.columns)
+    if not said:
+        return reading
+    frame = reading.frame.rename(dict(zip(reading.frame.columns, names, strict=True)))
+    return replace(reading, frame=frame, warnings=(*reading.warnings, *said))
 
 
 def format_of(path: Path, options: ReadOptions) -> Format:
@@ -177,7 +186,7 @@ def _read_as(path: Path, options: ReadOptions, columns: frozenset[str] | None) -
     if options.format in _READERS:
         module, name = _READERS[options.format]
         found: Reading = getattr(import_module(f"updraft.core.formats.{module}"), name)(path, options)
-        return found
+        return _with_sound_names(found)
     return delimited.read(path, delimited.detect(path, options), columns)
 
 

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import polars as pl
 
@@ -17,12 +18,25 @@ MAX_SHEET_COLUMNS = 16_384
 _BAD_SHEET = set("[]:*?/\\")
 
 
-def write_csv(table: pl.DataFrame, path: Path, *, delimiter: str = ",", with_bom: bool = False) -> None:
+def write_csv(
+    table: pl.DataFrame,
+    path: Path | None,
+    *,
+    delimiter: str = ",",
+    with_bom: bool = False,
+    formulas: Literal["mark", "keep"] = "mark",
+) -> str | None:
     """Write UTF-8 text with a header line; the byte order mark helps older spreadsheets. Lists and records
     are written as JSON.
+
+    Args:
+        path: None to have the text.
+        formulas: whether names and cells that a spreadsheet would take for a formula get an apostrophe.
     """
     table = table.with_columns(_plainly(table[name]) for name in table.columns)
-    table.write_csv(path, separator=delimiter, include_bom=with_bom)
+    if formulas == "mark":
+        table = without_formulas(table)
+    return table.write_csv(path, separator=delimiter, include_bom=with_bom)
 
 
 def _plainly(column: pl.Series) -> pl.Series:
@@ -54,10 +68,17 @@ def is_formula(text: pl.Expr) -> pl.Expr:
 def without_formulas(table: pl.DataFrame) -> pl.DataFrame:
     """The table with an apostrophe before what a spreadsheet would take for a formula; numbers stay."""
     texts = [name for name, dtype in table.schema.items() if isinstance(dtype, pl.String)]
-    return table.with_columns(
+    marked = table.with_columns(
         pl.when(is_formula(pl.col(name))).then(pl.lit("'") + pl.col(name)).otherwise(pl.col(name)).alias(name)
         for name in texts
     )
+    names = {name: without_formula(name) for name in table.columns}
+    return marked.rename({name: safe for name, safe in names.items() if safe != name and safe not in names})
+
+
+def without_formula(text: str) -> str:
+    """As `without_formulas`, for one text."""
+    return f"'{text}" if re.match(_FORMULA, text) and not re.match(_NUMBER, text) else text
 
 
 def write_json(table: pl.DataFrame, path: Path) -> None:

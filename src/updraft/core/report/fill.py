@@ -46,6 +46,10 @@ class Report:
                 self._name, f"line {error.lineno} cannot be read: {error.message}.", "Mend it.",
                 field="template", code="bad_template",
             ) from None  # fmt: skip
+        except (RecursionError, SyntaxError, MemoryError):  # of Python, into which a template is turned
+            raise self._failed(
+                "its blocks or brackets stand in each other too deep", "Take some of them apart."
+            ) from None
 
     def filled(self, rows: pl.DataFrame, title: str) -> str:
         """The page for some of the rows.

@@ -9,7 +9,7 @@ import polars as pl
 
 from updraft.core.problems import Problem, missing_column, wrong_pattern
 from updraft.core.steps.base import Settings, setting
-from updraft.core.values import TITLES, Kind, kind_of
+from updraft.core.values import DTYPES, TITLES, Kind, kind_of
 from updraft.core.values.common import names_like
 
 
@@ -125,3 +125,15 @@ def need_chosen(column: str, *, field: str) -> None:
     """The problem of a setting that names no column yet."""
     if not column:
         raise Problem("The column", "none is chosen yet.", "Choose one.", field=field, code="unfinished")
+
+
+def need_typed(name: str, dtype: pl.DataType, *, field: str = "") -> None:
+    """Raise a problem where the values of a column are of a kind that nobody can type in."""
+    kind = kind_of(dtype)
+    if kind not in DTYPES and kind is not Kind.TEXT:
+        raise Problem(
+            f"Column “{name}”",
+            f"it is of type {TITLES[kind]}, and no such value can be typed in.",
+            "Take its values out first, or choose a column of text, numbers or dates.",
+            field=field,
+        )

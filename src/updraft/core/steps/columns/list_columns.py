@@ -3,6 +3,7 @@ import polars as pl
 from updraft.core.steps.base import Context, Result, Settings, StepKind
 from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, is_blank, kind_of
+from updraft.core.values.text import as_text
 
 
 class ListColumnsSettings(Settings):
@@ -37,8 +38,9 @@ class ListColumns(StepKind):
 def _row(table: pl.LazyFrame, name: str, dtype: pl.DataType, place: int) -> pl.LazyFrame:
     column, nested = pl.col(name), dtype.is_nested()
     empty = is_blank(name, dtype).sum().cast(pl.Int64)
-    text = pl.lit(None, dtype=pl.String)
-    return table.select(
+    figures = {"Smallest": column.min(), "Largest": column.max(), "First": column.drop_nulls().first()}
+    nothing = pl.lit(None, dtype=pl.String)
+    row = table.select(
         pl.lit(place, dtype=pl.Int64).alias("Place"),
         pl.lit(name).alias("Column"),
         pl.lit(TITLES[kind_of(dtype)]).alias("Type"),
@@ -47,7 +49,6 @@ def _row(table: pl.LazyFrame, name: str, dtype: pl.DataType, place: int) -> pl.L
         (pl.lit(None, dtype=pl.Int64) if nested else column.drop_nulls().n_unique().cast(pl.Int64)).alias(
             "Distinct"
         ),
-        (text if nested else column.min().cast(pl.String)).alias("Smallest"),
-        (text if nested else column.max().cast(pl.String)).alias("Largest"),
-        (text if nested else column.drop_nulls().first().cast(pl.String)).alias("First"),
+        *((nothing if nested else figure).alias(called) for called, figure in figures.items()),
     )
+    return row if nested else row.with_columns(as_text(called, dtype).alias(called) for called in figures)

@@ -6,14 +6,7 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.deliver import FileDelivery, Outlet
-from updraft.core.formats.write import (
-    check_types,
-    is_formula,
-    way_of,
-    without_formulas,
-    write_csv,
-    write_sheets,
-)
+from updraft.core.formats.write import check_types, is_formula, way_of, write_csv, write_sheets
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns
@@ -160,9 +153,9 @@ class WriteFile(StepKind):
     def _write(self, table: pl.DataFrame, settings: WriteFileSettings, path: Path) -> None:
         ending = Path(settings.name.strip()).suffix.lower()
         if ending in _TEXTS:
-            marked = without_formulas(table) if settings.formulas == "mark" else table
-            marked = self._forms(settings).of(marked)
-            write_csv(marked, path, delimiter="\t" if ending == ".tsv" else settings.delimiter)
+            delimiter = "\t" if ending == ".tsv" else settings.delimiter
+            formed = self._forms(settings).of(table)
+            write_csv(formed, path, delimiter=delimiter, formulas=settings.formulas)
         elif ending == ".xlsx":
             write_sheets(self._sheets(Forms(zone=settings.zone.strip()).of(table), settings), path)
         else:

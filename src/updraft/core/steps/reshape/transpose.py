@@ -45,18 +45,11 @@ class Transpose(StepKind):
                 code="too_wide",
             )
         names = self._names(table, settings)
-        columns = [column for column in table.get_columns() if column.name != settings.names]
-        kinds = {kind_of(column.dtype) for column in columns if column.null_count() < column.len()}
-        kind = (
-            kinds.pop()
-            if len(kinds) == 1
-            else Kind.NUMBER
-            if kinds == {Kind.WHOLE, Kind.NUMBER}
-            else Kind.TEXT
-        )
-        dtype = DTYPES.get(kind, pl.String())
+        named = [settings.names] if settings.names else []
+        columns = [column for column in table.get_columns() if column.name not in named]
+        dtype = _common(columns)
         cells = [
-            (column.cast(dtype) if kind is not Kind.TEXT else shown(column)).to_list() for column in columns
+            (shown(column) if dtype == pl.String() else column.cast(dtype)).to_list() for column in columns
         ]
         turned = {name: [column[n] for column in cells] for n, name in enumerate(names)}
         first = pl.Series(settings.name.strip() or "Column", [column.name for column in columns], pl.String)
@@ -79,3 +72,16 @@ class Transpose(StepKind):
 
     def sentence(self, settings: TransposeSettings) -> str:
         return f"names from {settings.names}" if settings.names else "rows become columns"
+
+
+def _common(columns: list[pl.Series]) -> pl.DataType:
+    """The type that the cells of all columns can have: their own, else numbers, else text."""
+    filled = [column.dtype for column in columns if column.null_count() < column.len()]
+    kinds = {kind_of(dtype) for dtype in filled}
+    if len(set(filled)) == 1 and kinds <= set(DTYPES):
+        return filled[0]
+    kind = (
+        Kind.NUMBER if kinds == {Kind.WHOLE, Kind.NUMBER} else kinds.pop() if len(kinds) == 1 else Kind.TEXT
+    )
+    wide = any(dtype in (pl.UInt64, pl.Int128, pl.UInt128) for dtype in filled)
+    return DTYPES[Kind.NUMBER] if kind is Kind.WHOLE and wide else DTYPES.get(kind, pl.String())

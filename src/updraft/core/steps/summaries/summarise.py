@@ -229,6 +229,14 @@ def expression(figure: Figure, schema: pl.Schema, field: str = "figures") -> pl.
             field=field,
             code="not_a_number",
         )
+    if figure.figure == "list" and kind in (Kind.LIST, Kind.RECORD):
+        raise Problem(
+            f"Column “{figure.column}”",
+            f"it holds {TITLES[kind]}s, which cannot be put together as text.",
+            "Take their values out first, or choose another figure.",
+            field=field,
+            code="no_text",
+        )
     if along and schema[along].is_nested():
         raise Problem(
             f"Column “{along}”",

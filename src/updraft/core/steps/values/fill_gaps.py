@@ -5,7 +5,7 @@ import polars as pl
 
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
-from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.choice import listed, need_columns, need_typed
 from updraft.core.steps.conditions import Condition, rows_where
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values import TITLES, Kind, converted, is_blank, kind_of
@@ -157,6 +157,7 @@ class FillGaps(StepKind):
 def _literal(text: str, name: str, dtype: pl.DataType) -> pl.Expr:
     """A typed text as a value of the column; Problem when it is none."""
     kind = kind_of(dtype)
+    need_typed(name, dtype)
     if kind is Kind.TEXT:
         return pl.lit(text or None, dtype=pl.String)
     read = (

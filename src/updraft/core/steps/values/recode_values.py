@@ -6,7 +6,7 @@ import polars as pl
 
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
-from updraft.core.steps.choice import need_columns, need_new
+from updraft.core.steps.choice import need_columns, need_new, need_typed
 from updraft.core.steps.tables import TIMES, Out, Port, Tables
 from updraft.core.steps.texts import text_of
 from updraft.core.values import TITLES, converted, kind_of
@@ -167,6 +167,7 @@ class RecodeValues(StepKind):
 
 
 def _as_kind(new: pl.Series, dtype: pl.DataType) -> pl.Series:
+    need_typed(new.name, dtype)
     read = new.to_frame().select(converted(new.name, pl.String(), kind_of(dtype))).to_series()
     if read.null_count() > new.null_count():
         odd = new.filter(read.is_null() & new.is_not_null())[0]
