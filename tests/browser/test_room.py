@@ -339,3 +339,32 @@ def test_a_name_that_is_cut_off_is_shown_whole_under_the_pointer_and_the_focus(p
     assert violations(page) == []
     page.locator("#desk .row-item .name", has_text="Lot").first.hover()
     tip.wait_for(state="hidden")
+
+
+def test_looking_at_step_after_step_leaves_nothing_behind(page):
+    """Heads that are gone, and what was bound to them, go as well: a page stays as it was however long one works in it."""
+    open_demo(page)
+    stops = list(
+        dict.fromkeys(page.evaluate("[...document.querySelectorAll('[data-step]')].map((stop) => stop.dataset.step)"))
+    )
+    browser = page.context.new_cdp_session(page)
+    browser.send("Performance.enable")
+    browser.send("HeapProfiler.enable")
+
+    def held(rounds: int) -> dict[str, float]:
+        for stop in stops * rounds:
+            page.evaluate("stop => document.querySelector(`[data-step=${stop}]`).click()", stop)
+            page.wait_for_function("stop => updraft.table?.step === stop", arg=stop)
+            settle(page)
+        page.evaluate("updraft.grid.freezeAt(2); updraft.grid.freezeAt(0)")
+        for _ in range(2):
+            browser.send("HeapProfiler.collectGarbage")
+        metrics = browser.send("Performance.getMetrics")["metrics"]
+        return {one["name"]: one["value"] for one in metrics if one["name"] in ("Nodes", "JSEventListeners")}
+
+    held(2)
+    before = [held(1) for _ in range(3)]
+    after = [held(1) for _ in range(3)]
+    for what in before[0]:  # what was drawn last may still be held: the least of three counts
+        grown = min(one[what] for one in after) - min(one[what] for one in before)
+        assert grown < 0.1 * min(one[what] for one in before), (what, before, after)

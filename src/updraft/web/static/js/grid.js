@@ -290,7 +290,7 @@ export class TableGrid {
 
   freezeAt(place) {
     if (this.grid.getOptions().frozenColumn !== place)
-      this.grid.setOptions({ frozenColumn: place });
+      this.headsAnew(() => this.grid.setOptions({ frozenColumn: place }));
   }
 
   choose(name) {
@@ -305,7 +305,7 @@ export class TableGrid {
   lay(columns = this.columns()) {
     const there = this.grid.getColumns();
     if (there.map((c) => c.id).join("\0") !== columns.map((c) => c.id).join("\0"))
-      return this.grid.setColumns(withHeads(columns));
+      return this.headsAnew(() => this.grid.setColumns(withHeads(columns)));
     const wider = columns.some((column, n) => column.width !== there[n].width);
     columns.forEach((column, n) => {
       const said = column.says === there[n].says;
@@ -319,6 +319,15 @@ export class TableGrid {
     this.grid.applyColumnHeaderWidths();
     this.grid.updateCanvasWidth(true);
     this.grid.invalidate();
+  }
+
+  /** The library keeps what it bound to heads that are gone, and with it the heads: it is made to let them go. */
+  headsAnew(make) {
+    for (const handle of this.grid.slickResizableInstances.splice(0)) handle.destroy();
+    make();
+    const bound = this.grid._bindingEventService.getBoundedEvents();
+    const alive = bound.filter(({ element }) => element.isConnected !== false);
+    bound.splice(0, bound.length, ...alive);
   }
 
   address(offset, limit) {
