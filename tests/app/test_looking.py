@@ -12,6 +12,7 @@ import pytest
 from click.testing import CliRunner
 
 from tests.app.test_web import settled
+from tests.core.test_services import server
 from tests.served import until
 from updraft.cli import main
 from updraft.core import Problem, dump, insight
@@ -289,3 +290,44 @@ def test_the_command_line_profiles_finds_and_repairs(tmp_path):
     assert call("profile", source, "--step", "x").exit_code == 2
     assert "does not say what to write" in call("repair", source, "--all", "--out", tmp_path / "x.doc").output
     assert call("repair", source, "--out", out).exit_code == 2
+
+
+def test_whole_numbers_keep_all_their_digits_on_the_way_to_the_page(client):
+    """JavaScript reads numbers beyond 2⁵³ as others: they go as text, in rows, value lists and figures."""
+    large = [2**53 + 1, -(2**53) - 1, 9_007_199_254_740_995, 2**63 - 1, 12]
+    flow = client.flow()
+    client.upload(flow, "lots.csv", ("Lot,n\n" + "".join(f"L{n},{value}\n" for n, value in enumerate(large))).encode())
+    client.post(
+        f"/api/flows/{flow}/edits",
+        {"edits": [{"op": "add", "step": {"kind": "read_file", "settings": {"path": "lots.csv"}}}]},
+    )
+    key = client.post(f"/api/flows/{flow}/look", {"step": "read_file"}).json["table"]["key"]
+
+    def see(what: str) -> dict:
+        text = client.call("GET", f"/api/flows/{flow}/tables/{key}/{what}").get_data(as_text=True)
+        return json.loads(text, parse_int=float)  # as the page does
+
+    assert [str(row[1]).removesuffix(".0") for row in see("rows?limit=10")["rows"]] == [str(value) for value in large]
+    assert {str(value).removesuffix(".0") for value, _ in see("values?column=n")["values"]} == set(map(str, large))
+
+
+def test_a_source_that_could_not_be_reached_is_asked_anew_when_a_person_says_so(client):
+    down = [True]
+
+    def answer(path, headers):
+        return (404, {}, b"gone") if down[0] else (200, {"Content-Type": "application/json"}, b'[{"Lot": "a"}]')
+
+    with server(answer) as (url, allow):
+        client.studio.allow = allow
+        client.studio.connections.save({"kind": "web", "name": "Shop", "url": url})
+        step = {"kind": "call_web_service", "settings": {"connection": "Shop", "path": "lots"}}
+        flow = client.flow({"op": "add", "step": step})
+
+        def look() -> dict:
+            return client.post(f"/api/flows/{flow}/look", {"step": "call_web_service"}).json
+
+        assert "problem" in look()
+        down[0] = False
+        assert "problem" in look(), "what failed is not asked for again by itself"
+        assert client.post(f"/api/flows/{flow}/steps/call_web_service/again").status_code == 200
+        assert look()["table"]["rows"] == 1

@@ -125,8 +125,13 @@ def test_a_trigger_begins_when_something_new_comes_and_never_for_what_goes(folde
     assert begun() == [by_file], "its content is new"
     (files / "old.csv").unlink()
     assert begun() == []
-    box.add("Subject: stock\n\nFen 3\n")
+    key = box.add("Subject: stock\n\nFen 3\n")
     assert begun() == [by_mail] and begun() == []
+    read = box[key]
+    read.set_subdir("cur")
+    read.add_flag("S")
+    box[key] = read
+    assert begun() == [], "mail that is only marked as read is not new"
     ConnectionStore(folders).delete("Stock mail")
     (files / "more.csv").write_text("a\n")
     assert begun() == [by_file], "a connection that is gone stops only its own trigger"

@@ -386,3 +386,21 @@ def test_no_cell_stops_the_app(tmp_path, name):
     find(table)
     names = pl.DataFrame({"value": [*table["Lot"].cast(pl.String), "Fen Ltd", "Fen"], "n": [1] * 42}).drop_nulls()
     families(names.unique("value", maintain_order=True), Ways(True, True, True, True, 0.83))
+
+
+@pytest.mark.parametrize(
+    ("text", "form"),
+    [
+        ('[{"Lot": "a"}]', "json"),
+        ('{"Lot": "a"}\n{"Lot": "b"}\n', "json_lines"),
+        ('<?xml version="1.0"?><lots><lot><Lot>a</Lot></lot><lot><Lot>b</Lot></lot></lots>', "xml"),
+        ("[note], Lot\n[x], a\n[y], b\n", "delimited"),
+        ("{Lot}\ta\n{Lot}\tb\n", "delimited"),
+    ],
+)
+def test_a_name_that_ends_in_txt_promises_nothing(tmp_path, text, form):
+    (tmp_path / "lots.txt").write_text(text)
+    reading = read(tmp_path / "lots.txt")
+    assert reading.detected.format == form and reading.frame.height >= 1
+    if form != "delimited":
+        assert reading.frame["Lot"][0] == "a"

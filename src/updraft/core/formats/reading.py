@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
@@ -24,6 +25,9 @@ FILE_COLUMN = "File"
 _WITH_NOTES = ("delimited", "fixed", "workbook")
 _WORKBOOKS = (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
 _TEXTS = (".csv", ".tsv", ".tab", ".txt")
+# How JSON and XML begin, as no table does: a name that ends in .txt promises nothing.
+_NESTED = re.compile(r'\[\s*[\[{"]|\{\s*"|<\?xml\b')
+_TABLES = (".csv", ".tsv", ".tab")
 _STARTS: tuple[tuple[bytes, Format], ...] = (
     (b"PK\x03\x04", "workbook"),
     (b"\xd0\xcf\x11\xe0", "workbook"),
@@ -145,7 +149,7 @@ def _text_format(path: Path, start: bytes, suffix: str, options: ReadOptions) ->
             field="path",
             code="web_page",
         )
-    if suffix not in _TEXTS:
+    if suffix not in _TEXTS or (suffix not in _TABLES and _NESTED.match(text)):
         from updraft.core.formats import json_text
 
         json_form = json_text.looks_like_json(text)
@@ -155,7 +159,7 @@ def _text_format(path: Path, start: bytes, suffix: str, options: ReadOptions) ->
             return "xml"
     if options.widths:
         return "fixed"
-    if options.delimiter or suffix in (".csv", ".tsv", ".tab"):
+    if options.delimiter or suffix in _TABLES:
         return "delimited"
     sample = sample_of(path, options)
     _, _, share = find_delimiter(sample.body[:200], None, '"', "")
