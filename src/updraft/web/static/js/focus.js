@@ -62,6 +62,14 @@ const same = (one, other) => JSON.stringify(one) === JSON.stringify(other);
 
 export const condition = (column, test, more = {}) => ({ column, test, ...more });
 
+/** Whether a chip is a selection of this column and of no other. */
+export function isAbout(chip, column) {
+  const items = flat(chip.rule);
+  return (
+    chip.column === column || (items.length > 0 && items.every((one) => one.column === column))
+  );
+}
+
 /** A selection of values of a column; `null` stands for empty. */
 export function valuesChip(column, values, but = false) {
   const texts = values.filter((value) => value !== null),

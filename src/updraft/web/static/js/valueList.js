@@ -1,7 +1,7 @@
 /** The value list of a column: every distinct value with its count, in windows, so that a million of them stay fluid. */
 import { api, attempt, notice } from "./api.js";
 import { count, h, icon, pausing, plural } from "./dom.js";
-import { valuesChip } from "./focus.js";
+import { isAbout, valuesChip } from "./focus.js";
 import { visible } from "./visible.js";
 import { select } from "./widgets/basic.js";
 
@@ -270,10 +270,8 @@ export class ValueList {
       );
     const look = (but) => {
       this.studio.setFocus((focus) => {
-        if (but) {
-          focus.chips = focus.chips.filter((chip) => chip.column !== this.name);
-          focus.chips.push(valuesChip(this.name, chosen, true));
-        } else focus.only(valuesChip(this.name, chosen));
+        focus.chips = focus.chips.filter((chip) => !isAbout(chip, this.name));
+        focus.chips.push(valuesChip(this.name, chosen, but));
       });
     };
     this.act.replaceChildren(
