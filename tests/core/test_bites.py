@@ -186,14 +186,15 @@ def test_a_run_asks_a_source_for_no_more_than_later_steps_read(tmp_path, monkeyp
         lambda self, tables, chosen, context: asked.append(context.wanted) or apply(self, tables, chosen, context),
     )
     by_hub = {"by": ["Hub"], "figures": [{"figure": "rows"}]}
-    flow = flow_of(("s", "summarise", by_hub, {"table": "t"}))
     reads = Step(id="t", kind="read_file", settings={"path": "t.csv"})
     files = Files(tmp_path)
-    assert (
-        run(plan(flow.model_copy(update={"steps": (reads, flow.steps[1])}), files), files, tmp_path / "out").status
-        == "ok"
-    )
-    assert asked == [{"Hub"}]
+    off = Step(id="o", kind="sort_rows", settings={"order": [{"column": "Lot"}]}, inputs={"table": "t"}, enabled=False)
+    for between in ((), (off,)):  # a step that is switched off reads nothing, and hides nothing of what others read
+        last = Step(id="s", kind="summarise", settings=by_hub, inputs={"table": between[0].id if between else "t"})
+        flow = Flow(steps=(reads, *between, last))
+        assert run(plan(flow, files), files, tmp_path / "out").status == "ok"
+        assert asked == [{"Hub"}], between
+        asked.clear()
 
 
 def test_values_set_by_a_rule_are_counted_cell_by_cell(lots):

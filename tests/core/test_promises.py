@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import json
 import mailbox
 import socket
 from datetime import date
 
 import polars as pl
 import pytest
+from click.testing import CliRunner
 from hypothesis import given
 from hypothesis import strategies as st
 
 from tests import sources  # noqa: F401
 from tests.core.test_services import server
-from updraft.core import Engine, Files, Flow, Problem, Step, plan, run
+from updraft.cli import main
+from updraft.core import Files, Flow, Problem, Step, dump, plan, run
 from updraft.core.connect import MailFolder, Outside, WebService
 from updraft.core.connect.guard import GuardedBackend
 from updraft.core.connect.service import Service
@@ -54,9 +57,11 @@ def test_mail_leaves_last_and_not_at_all_when_a_file_cannot_be_written(tmp_path,
     monkeypatch.setattr(FileDelivery, "commit", full)
     report = run(plan(flow, files), files, tmp_path / "out")
     assert report.status == "failed" and "the disk is full" in str(report.error) and not list(box.keys())
+    assert not list((tmp_path / "out").iterdir()), "nothing half done stays"
     monkeypatch.setattr(FileDelivery, "commit", commit)
     report = run(plan(flow, files), files, tmp_path / "out")
     assert report.status == "ok" and len(box) == 1 and (tmp_path / "out/lots.csv").exists()
+    assert all(0 <= made.seconds < 60 for made in report.outputs)
 
 
 def test_questions_that_differ_anywhere_have_answers_of_their_own_and_equal_ones_are_asked_once(tmp_path):
@@ -116,12 +121,15 @@ def test_a_key_of_blanks_alone_is_the_empty_key(bench):
     assert [row["n"] for row in kept] == [1, 4]
 
 
-def test_a_step_that_is_switched_off_has_no_problem(tmp_path):
+def test_a_step_that_is_switched_off_has_no_problem_until_it_is_switched_on(tmp_path):
     pl.DataFrame({"Lot": ["a"]}).write_ipc(tmp_path / "t.arrow")
     source = Step(id="t", kind="test_source", settings={"path": "t.arrow"})
-    broken = Step(id="x", kind="sort_rows", settings={"order": [{"column": "Gone"}]}, inputs={"table": "t"})
+    broken = Step(id="x", kind="take_rows", settings={"count": "many"}, inputs={"table": "t"})
     files = Files(tmp_path)
-    assert plan(Flow(steps=(source, broken.model_copy(update={"active": False}))), files).problems() == {}
-    engine = Engine()
-    with pytest.raises(Problem, match="Gone"):
-        engine.look(engine.plan(Flow(steps=(source, broken)), files), "x", files)
+    for enabled, problems in ((False, []), (True, ["x"])):
+        flow = Flow(steps=(source, broken.model_copy(update={"enabled": enabled})))
+        assert list(plan(flow, files).problems()) == problems
+        path = tmp_path / "lots.updraft.json"
+        path.write_text(dump(flow))
+        checked = json.loads(CliRunner().invoke(main, ["check", str(path), "--json"]).stdout)
+        assert checked["ok"] is (not problems) and len(checked["problems"]) == len(problems)

@@ -129,12 +129,17 @@ def test_a_table_of_a_database_is_made_filled_changed_and_replaced(tmp_path, sto
     assert again.status == "failed" and "it is there already" in str(again.error)
     more = pl.DataFrame({"lot": ["b", "c"], "grams": [7.0, 8.0]})
     report = to_database(tmp_path, store, more, "stock", "key", keys=["lot"])
-    assert report.status == "ok" and report.effects[0].replaces == "1 rows of it are changed"
+    assert report.status == "ok" and report.effects[0].replaces == "1 row of it is changed"
     assert rows_of(store[0], "stock") == [("a", 1.5, day, yes), ("b", 7.0, None, None), ("c", 8.0, None, None)]
     assert to_database(tmp_path, store, more.head(1).with_columns(lot=pl.lit("d")), "stock", "append").status == "ok"
     assert len(rows_of(store[0], "stock")) == 4
+    known = pl.DataFrame({"lot": ["b", "c", "e"], "grams": [7.0, 8.0, 9.0]})
+    assert (
+        to_database(tmp_path, store, known, "stock", "key", keys=["lot"]).effects[0].replaces
+        == "2 rows of it are changed"
+    )
     report = to_database(tmp_path, store, more, "stock", "replace")
-    assert report.effects[0].replaces == "all 4 rows of it" and report.effects[0].final
+    assert report.effects[0].replaces == "all 5 rows of it" and report.effects[0].final
     assert [row[:2] for row in rows_of(store[0], "stock")] == [("b", 7.0), ("c", 8.0)]
 
 

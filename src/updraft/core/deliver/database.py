@@ -119,6 +119,8 @@ class DatabaseDelivery(Delivery):
         if self._mode == "key":
             known = _keys_there(transaction, target, self._keys)
             changed = sum(key in known for key in self._table.select(self._keys).iter_rows())
+            if changed == 1:
+                return "1 row of it is changed"
             return f"{changed:,} rows of it are changed" if changed else ""
         return ""
 

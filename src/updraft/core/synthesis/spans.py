@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 from itertools import permutations
 
 from updraft.core.formula.writing import quoted
@@ -41,6 +41,15 @@ def dated(whole: Piece, texts: list[str | None], at: int) -> Dated | None:
     return Dated(formula, whole, best[1], whole.cost + 0.5 + 3 * lost)
 
 
+def _years(start: date, end: date) -> int:
+    """Whole years, as the function `years_between`: one is whole on its day, or the last that there is."""
+    if end < start:
+        return -_years(end, start)
+    last = (end + timedelta(days=1)).month != end.month
+    early = end.month < start.month or (end.month == start.month and end.day < start.day and not last)
+    return end.year - start.year - early
+
+
 # What is counted, its formula, the same in Python, how far-fetched.
 _SPANS: list[tuple[str, str, Callable[[date, date], int], float]] = [
     ("days", "days_between({A}, {B})", lambda a, b: (b - a).days, 0.0),
@@ -48,9 +57,7 @@ _SPANS: list[tuple[str, str, Callable[[date, date], int], float]] = [
     ("months", "(year({B}) - year({A})) * 12 + month({B}) - month({A})",
      lambda a, b: (b.year - a.year) * 12 + b.month - a.month, 1.0),
     ("years", "year({B}) - year({A})", lambda a, b: b.year - a.year, 0.9),
-    ("whole years",
-     "down(((year({B}) - year({A})) * 372 + (month({B}) - month({A})) * 31 + day({B}) - day({A})) / 372)",
-     lambda a, b: b.year - a.year - ((b.month, b.day) < (a.month, a.day)), 1.0),
+    ("whole years", "years_between({A}, {B})", lambda a, b: _years(a, b), 0.9),
 ]  # fmt: skip
 
 
