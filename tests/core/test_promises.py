@@ -21,6 +21,8 @@ from updraft.core.connect import MailFolder, Outside, WebService
 from updraft.core.connect.guard import GuardedBackend
 from updraft.core.connect.service import Service
 from updraft.core.deliver.files import FileDelivery
+from updraft.core.engine.cache import TableCache
+from updraft.core.engine.table import Table
 from updraft.core.formula import compile_formula
 from updraft.core.values import Kind
 
@@ -133,3 +135,42 @@ def test_a_step_that_is_switched_off_has_no_problem_until_it_is_switched_on(tmp_
         path.write_text(dump(flow))
         checked = json.loads(CliRunner().invoke(main, ["check", str(path), "--json"]).stdout)
         assert checked["ok"] is (not problems) and len(checked["problems"]) == len(problems)
+
+
+def test_a_question_whose_line_breaks_is_asked_again_and_what_changes_something_is_not(tmp_path):
+    asked = []
+
+    def answer(path, headers):
+        asked.append(path)
+        if len(asked) % 2:
+            raise ConnectionAbortedError
+        return 200, {}, b"[1]"
+
+    with (
+        server(answer) as (url, allow),
+        Service(
+            WebService(name="W", url=url, writes=True), Outside(allow=allow), tmp_path, sleep=lambda _: None
+        ) as service,
+    ):
+        assert service.ask("lots").json() == [1] and asked == ["/lots", "/lots"]
+        with pytest.raises(Problem, match=r"does not answer|closed|broke|reached"):
+            service.ask("lots", method="POST", body="a")
+        assert len(asked) == 3
+
+
+def test_tables_used_last_are_kept_in_memory(tmp_path):
+    """What is looked at again stays, and what nobody asked for goes."""
+
+    def table(name: str) -> Table:
+        frame = pl.DataFrame({"n": pl.int_range(1000, eager=True)})
+        return Table(name * 32, {"": frame}, {"": 1000}, None, 0.0, ())
+
+    size = table("a").size()
+    cache = TableCache(tmp_path, memory_bytes=int(2.5 * size))
+    for name in "ab":
+        cache.put(table(name))
+    cache.flush()
+    assert cache.get("a" * 32)
+    cache.put(table("c"))
+    cache.flush()
+    assert set(cache._held) == {"a" * 32, "c" * 32}, "b was used before them"

@@ -97,7 +97,8 @@ def test_rows_are_sent_to_a_service_one_by_one_or_many_at_a_time(tmp_path):
         outside = Outside({"Shop": WebService(name="Shop", url=url, writes=True)}, allow=allow)
         one = {"connection": "Shop", "path": "stock/{hub}/x", "columns": ["n"]}
         table = HUBS.with_columns(hub=pl.Series(["a b", "c/d", "é"]), sown=date(2026, 3, 1))
-        assert written(tmp_path, one, table, "send_to_web_service", outside).status == "ok"
+        report = written(tmp_path, one, table, "send_to_web_service", outside)
+        assert report.status == "ok" and report.effects[0].final, "it cannot be taken back, and leaves last"
         assert got == [("/stock/a%20b/x", {"n": 1}), ("/stock/c%2Fd/x", {"n": 2}), ("/stock/%C3%A9/x", {"n": 3})]
         got.clear()
         many = {
