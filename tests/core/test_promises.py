@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import mailbox
 import socket
@@ -174,3 +175,22 @@ def test_tables_used_last_are_kept_in_memory(tmp_path):
     cache.put(table("c"))
     cache.flush()
     assert set(cache._held) == {"a" * 32, "c" * 32}, "b was used before them"
+
+
+def test_a_key_goes_where_the_service_wants_it_and_to_no_other_machine(tmp_path):
+    asked = []
+
+    def answer(path, headers):
+        asked.append((path, headers.get("X-Season-Key")))
+        return 200, {}, b"[1]"
+
+    with server(answer) as (url, allow), server(answer) as (other, allowed):
+        for key_in, name in (("header", "X-Season-Key"), ("query", "season")):
+            known = WebService(name="W", url=url, auth="key", key_in=key_in, key_name=name, secret="hush")
+            with Service(known, Outside(allow=allow | allowed), tmp_path / key_in) as service:
+                service.ask("lots", [("hub", "Fen")])
+                with contextlib.suppress(Problem):
+                    service.ask(f"{other}lots")
+    assert asked[0] == ("/lots?hub=Fen", "hush")
+    assert ("/lots?hub=Fen&season=hush", None) in asked
+    assert sum("hush" in f"{path} {key}" for path, key in asked) == 2, asked
