@@ -5,7 +5,7 @@ import json
 from pathlib import Path
 
 from updraft.core.flow import schema
-from updraft.core.formula import functions
+from updraft.core.formula.registry import functions
 from updraft.core.steps import StepKind, kinds
 
 DOCS = Path(__file__).resolve().parent.parent / "docs"

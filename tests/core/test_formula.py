@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 
 from updraft.core import Problem
 from updraft.core.engine.told import told
-from updraft.core.formula import FormulaError, compile_formula, functions, names_in
+from updraft.core.formula import FormulaError, compile_formula, names_in
 from updraft.core.formula.functions.text import as_text
-from updraft.core.formula.registry import function
+from updraft.core.formula.registry import function, functions
 from updraft.core.steps.choice import ColumnChoice
 from updraft.core.values import Kind, kind_of
 

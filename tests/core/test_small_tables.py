@@ -45,7 +45,7 @@ def test_the_list_of_columns_names_kinds_and_figures(bench):
         (2, "Grams", "number", 4, 1, 2),
         (3, "Tags", "list", 4, 1, None),
     ]
-    assert (rows[1]["Smallest"], rows[1]["Largest"], rows[0]["First"]) == ("1.5", "4.0", "L2")
+    assert (rows[1]["Smallest"], rows[1]["Largest"], rows[0]["First"]) == ("1.5", "4", "L2")
 
 
 NAMES = st.lists(st.sampled_from("abcdef"), min_size=1, max_size=5, unique=True)

@@ -57,6 +57,7 @@ def _span(column: pl.Series) -> pl.Series:
 
 # What a spreadsheet takes for a formula when it opens a text: these signs in front, and no plain number.
 _FORMULA = r"^[=+\-@\t\r]"
+_ATTRIBUTE = re.compile(r"@[\w.:-]+")
 _NUMBER = r"^[+-]?(\d[\d.,' ]*|\.\d+)([eE][+-]?\d+)?\s?%?$"
 
 
@@ -72,7 +73,8 @@ def without_formulas(table: pl.DataFrame) -> pl.DataFrame:
         pl.when(is_formula(pl.col(name))).then(pl.lit("'") + pl.col(name)).otherwise(pl.col(name)).alias(name)
         for name in texts
     )
-    names = {name: without_formula(name) for name in table.columns}
+    # A name such as @method is one that XML and JSON-LD bring, and no formula.
+    names = {name: name if _ATTRIBUTE.fullmatch(name) else without_formula(name) for name in table.columns}
     return marked.rename({name: safe for name, safe in names.items() if safe != name and safe not in names})
 
 

@@ -6,7 +6,7 @@ from lazy_loader import attach
 
 if TYPE_CHECKING:
     from updraft.core.formula.compile import compile_formula, names_in
-    from updraft.core.formula.registry import Function, functions
+    from updraft.core.formula.registry import Function
     from updraft.core.formula.terms import FormulaError, Term
     from updraft.core.formula.writing import quoted, with_names, written
 
@@ -15,7 +15,7 @@ __getattr__, __dir__, _ = attach(
     __name__,
     submod_attrs={
         "compile": ["compile_formula", "names_in"],
-        "registry": ["Function", "functions"],
+        "registry": ["Function"],
         "terms": ["FormulaError", "Term"],
         "writing": ["quoted", "with_names", "written"],
     },
@@ -25,7 +25,6 @@ __all__ = [
     "Function",
     "Term",
     "compile_formula",
-    "functions",
     "names_in",
     "quoted",
     "with_names",
