@@ -35,11 +35,7 @@ class FlowFiles:
         if revision is not None:
             reason = f"revision {revision} of it is asked for, and a file has no revisions."
             raise Problem(name, reason, "Name the app's data folder with --data.", code="no_revision")
-        found = (self._folder / name).resolve()
-        if not Files(self._folder, further=self._reading["further"]).may_read(found):
-            reason = "it lies outside the folder of the flow that uses it."
-            raise Problem(name, reason, "Put it beside that flow, or name its folder with --files.")
-        return load(found)
+        return load(Files(self._folder, further=self._reading["further"]).file(name))
 
     def files(self, name: str) -> Files:
         if self._data is not None and re.fullmatch(r"[0-9a-f]{12}", name):

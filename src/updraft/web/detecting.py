@@ -102,7 +102,6 @@ class Detecting:
                 wanted.asked = time.monotonic()
             else:
                 self._wanted[flow_id] = _Look(flow_id, mark, key, table, others, time.monotonic())
-                self._latest[key] = mark
                 self._change.notify()
             return self._so_far.get(mark, []), False
 
@@ -150,6 +149,7 @@ class Detecting:
         def told(some: list[Finding]) -> None:
             with self._change:
                 self._so_far[look.mark] = some
+                self._latest[look.key] = look.mark
 
         try:
             with self._room.entered():
@@ -169,6 +169,8 @@ class Detecting:
         with self._change:
             self._so_far.pop(look.mark, None)
             if unfinished:
+                if self._latest.get(look.key) == look.mark:
+                    del self._latest[look.key]
                 return
             self._found[look.mark] = found
             self._latest[look.key] = look.mark

@@ -22,9 +22,8 @@ def _tables() -> list[tuple[str, dict[str, str]]]:
     found = json.loads(files(__package__).joinpath("tables.json").read_text("utf-8"))
     made = []
     for name, lines in found.items():
-        for a, b in permutations(range(max(map(len, lines))), 2):
-            pairs = {line[a].lower(): line[b] for line in lines if max(a, b) < len(line) and line[a]}
-            made.append((name, pairs))
+        for a, b in permutations(range(len(lines[0])), 2):
+            made.append((name, {line[a].lower(): line[b] for line in lines}))
     return made
 
 

@@ -215,23 +215,20 @@ def _shortened(text: str, piece: Piece) -> Iterator[tuple[Number, float]]:
         if not any(re.fullmatch(rf"\D?[\d.,]*\d ?(?:{sign})[.]?", text.lower()) for sign, _ in signs):
             continue
 
-        def of(row: Row, signs: tuple[tuple[str, float], ...] = signs) -> float | None:
-            said = (piece.of(row) or "").lower()
-            value = number_at(1, said)
-            size = next((s for sign, s in signs if re.fullmatch(rf".*[0-9] ?(?:{sign})[.]?", said)), 1.0)
-            return None if value is None else value * size
-
         pairs = ", ".join(
             f"fits(lower({piece.formula}), {quoted(f'.*[0-9] ?(?:{sign})[.]?')}), {size:.0f}"
             for sign, size in signs
         )
         call = f"number({piece.formula}) * choose({pairs}, 1)"
-        yield Number(call, of, piece.cost + 1.6, f"{piece.words} in full ({name})"), _size(text, signs)
+        read = partial(_scaled, signs)
+        words = f"{piece.words} in full ({name})"
+        yield Number(call, _on(piece, read), piece.cost + 1.6, words), read(text) or 0.0
 
 
-def _size(text: str, signs: tuple[tuple[str, float], ...]) -> float:
-    size = next(size for sign, size in signs if re.fullmatch(rf".*[0-9] ?(?:{sign})[.]?", text.lower()))
-    return (number_at(1, text.lower()) or 0.0) * size
+def _scaled(signs: tuple[tuple[str, float], ...], text: str) -> float | None:
+    said, value = text.lower(), number_at(1, text)
+    size = next((size for sign, size in signs if re.fullmatch(rf".*[0-9] ?(?:{sign})[.]?", said)), 1.0)
+    return None if value is None else value * size
 
 
 def _counted(text: str, piece: Piece) -> Iterator[tuple[Number, float]]:

@@ -57,7 +57,7 @@ _SPANS: list[tuple[str, str, Callable[[date, date], int], float]] = [
     ("months", "(year({B}) - year({A})) * 12 + month({B}) - month({A})",
      lambda a, b: (b.year - a.year) * 12 + b.month - a.month, 1.0),
     ("years", "year({B}) - year({A})", lambda a, b: b.year - a.year, 0.9),
-    ("whole years", "years_between({A}, {B})", lambda a, b: _years(a, b), 0.9),
+    ("whole years", "years_between({A}, {B})", _years, 0.9),
 ]  # fmt: skip
 
 
