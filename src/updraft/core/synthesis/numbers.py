@@ -7,15 +7,13 @@ import re
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 
+from updraft.core.formula.functions.text import NUMBER
 from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.pieces import Piece, Row, fixed_cost, shown
 from updraft.core.synthesis.reckoning import Number, reckoned
 from updraft.core.values.dressed import UNITS
 
-# As the function `number`: many decimals; thousands apart by commas or points; a few decimals or none.
-_FOUND = re.compile(
-    r"-?(?:\d+[.,]\d{4,}|\d{1,3}(?:,\d{3})+(?:\.\d+)?|\d{1,3}(?:\.\d{3})+,\d+|\d+(?:[.,]\d+)?)"
-)
+_FOUND = re.compile(NUMBER)
 _PLAIN = re.compile(r"-?(?:\d+|\d{1,3}(?:,\d{3})+)(?:\.\d+)?")
 _AMOUNT = re.compile(r"(?:(\d+)\s*[xX×*]\s*)?(\d+(?:[.,]\d+)?)\s*([a-zA-Z]+)\.?")
 _COLUMN = re.compile(r"[^(]+|text\([^(]+\)")

@@ -298,7 +298,7 @@ def number(value: Term, place: Term) -> Term:
             raise Misfit("no number can be read from this.", "Use day(…), month(…) or year(…) for dates.")
         return Term(value.expr.cast(pl.Float64), Kind.NUMBER)
     # A dash between letters or digits is no sign: LOT-12 holds 12.
-    found = at_place(value.expr.str.replace_all(r"(\w)-", "$1 ").str.extract_all(_NUMBER), place, "numbers")
+    found = at_place(value.expr.str.replace_all(r"(\w)-", "$1 ").str.extract_all(NUMBER), place, "numbers")
     some = (
         pl.when(found.str.contains(r"^-?\d{1,3}(,\d{3})+(\.\d+)?$"))
         .then(found.str.replace_all(",", "", literal=True))
@@ -311,7 +311,7 @@ def number(value: Term, place: Term) -> Term:
 
 
 # Many decimals; thousands apart by commas or by points; a few decimals or none.
-_NUMBER = r"-?(?:\d+[.,]\d{4,}|\d{1,3}(?:,\d{3})+(?:\.\d+)?|\d{1,3}(?:\.\d{3})+,\d+|\d+(?:[.,]\d+)?)"
+NUMBER = r"-?(?:\d+[.,]\d{4,}|\d{1,3}(?:,\d{3})+(?:\.\d+)?|\d{1,3}(?:\.\d{3})+,\d+|\d+(?:[.,]\d+)?)"
 
 
 def _bare(text: pl.Expr) -> pl.Expr:
