@@ -10,7 +10,7 @@ from typing import Annotated, Literal, Union, get_args, get_origin
 
 import polars as pl
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, given, seed, settings
 from hypothesis import strategies as st
 from pydantic import BaseModel, ValidationError
 
@@ -123,8 +123,9 @@ def test_a_kind_makes_the_same_of_the_columns_it_says_it_reads(name):
         # For want of any column a run is made once more with all of them.
         assert (found := outcome(kind, chosen, less, wanted)) == expected or found == "no_columns"
 
-    for _ in range(6):  # many settings do not fit, and once in a while none of a round does
-        law()
-        if any(seen):
-            break
+    law()
+    # Many settings do not fit, and once in a while none of a round does: then those that are known to hold some.
+    for round_of_old in range(4):
+        if not any(seen):
+            seed(round_of_old)(law)()
     assert any(seen), "no settings that fit were made"
