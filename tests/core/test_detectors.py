@@ -62,6 +62,15 @@ def test_the_quiet_table_is_quiet():
     assert said(table()) == {}
 
 
+def daily() -> dict[str, list]:
+    """What five hubs weighed on twenty-four days each."""
+    cells = {
+        "Hub": [HUBS[n % 5] for n in range(ROWS)],
+        "Day": [date(2026, 3, 1) + timedelta(days=n // 5) for n in range(ROWS)],
+    }
+    return {**cells, "Grams": table()["Grams"], "Depth": [n * 7 % 50 + 1 for n in range(ROWS)]}
+
+
 def spread(values: list, share: float, fresh) -> list:
     """Every n-th value changed, so that `share` of them are."""
     every = max(round(1 / share), 1)
@@ -195,6 +204,31 @@ PAIRS = {
         "almost_key",
         table() | {"Parcel": [f"{7 + 31 * (n if n != 9 else 4)}-{(n if n != 9 else 4) * 37 % 900}-B" for n in range(ROWS)]},
         table(Parcel=[f"plot {n % (ROWS - 1)} of {n % (ROWS - 1) * 7}" for n in range(ROWS)]),
+    ),
+    "names to log in with, of any shape, twice": (
+        "almost_key",
+        grown() | {"Login": [f"{FIRST[n % 20].lower()}{n * 77}" if n % 3 else f"u.{LAST[n % 18].lower()}.{n}" for n in [*range(ROWS - 2), 4, 5]]},
+        grown() | {"Login": [f"{FIRST[n % 20].lower()}{n * 77}" if n % 3 else f"u.{LAST[n % 18].lower()}.{n}" for n in range(ROWS)]},
+    ),
+    "a hub and its day twice": (
+        "almost_key",
+        with_rows(daily(), {"Hub": HUBS[2], "Day": date(2026, 3, 8), "Grams": 44.4, "Depth": 3}),
+        daily(),
+    ),
+    "columns under each other's name": (
+        "swapped_columns",
+        grown() | {"Email": [f"+44 1514 {961000 + n * 7}" for n in range(ROWS)], "Phone": [f"{FIRST[n % 20].lower()}{n}@larkmoor.example" for n in range(ROWS)]},
+        grown() | {"Phone": [f"+44 1514 {961000 + n * 7}" for n in range(ROWS)], "Email": [f"{FIRST[n % 20].lower()}{n}@larkmoor.example" for n in range(ROWS)]},
+    ),
+    "beds in a cell, with a word between": (
+        "several_values",
+        table(Bed=[" and ".join(["North", "South", "Sandy"][n % 3 : n % 3 + 1 + n % 2]) for n in range(ROWS)]),
+        table(Bed=["Salt and Sand", "Sandy", "North"] * (ROWS // 3)),
+    ),
+    "beds in a cell, a line each": (
+        "several_values",
+        table(Bed=["\n".join(["North", "South", "Sandy"][n % 3 : n % 3 + 1 + n % 2]) for n in range(ROWS)]),
+        table(Bed=["\n".join([GARDENS[n % 15], str(n * 7919)]) for n in range(ROWS)]),
     ),
     "a longitude without its sign": (
         "turned_coordinates",

@@ -10,7 +10,8 @@ import polars as pl
 from updraft.core.insight.findings.model import Finding, Repair, chosen, plural, short, step, where
 from updraft.core.insight.findings.view import Column, View
 
-_SIGNS = ("; ", ";", " | ", "|", " / ", "/", ", ", ",", " + ", " & ")
+_SIGNS = ("; ", ";", " | ", "|", " / ", "/", ", ", ",", " + ", " & ", " and ", " und ", " et ", " y ", " e ")
+_SIGN = r"[;|/,+&]| (and|und|et|y|e) "
 _COMPOUND = (" - ", " – ", " / ", "/", " | ", "|", "; ", ";", ": ", ", ", ",", " x ", "_", " (")
 
 
@@ -21,12 +22,13 @@ def packed_cells(view: View) -> Iterator[Finding]:
     and at least half of them stand in several cells.
     """
     for column in view.texts:
-        words = column.meant
-        if not words.height or column.role == "free" or column.filled < 10:
+        lines = _in_lines(column)
+        words = column.counts if lines else column.meant
+        if not words.height or column.filled < 10 or (column.role == "free" and not lines):
             continue
-        if not words["value"].str.contains(r"[;|/,+&]").any():
+        if not lines and not words["value"].str.contains(_SIGN).any():
             continue
-        for sign in _SIGNS:
+        for sign in ("\n",) if lines else _SIGNS:
             if not words["value"].str.contains(sign, literal=True).any():
                 continue
             with_sign = words.filter(pl.col("value").str.contains(sign, literal=True))
@@ -51,26 +53,38 @@ def packed_cells(view: View) -> Iterator[Finding]:
                 continue
             if kinds["part"].str.len_chars().mean() > 30 or _is_one_thing(words, with_sign, sign):  # type: ignore[operator]
                 continue
-            rows = column.rows_meaning(with_sign["value"].to_list())
-            told = sign.strip() or sign
+            rows = (
+                column.rows_with(with_sign["value"])
+                if lines
+                else column.rows_meaning(with_sign["value"].to_list())
+            )
+            told = sign if sign.strip().isalpha() else sign.strip() or sign
+            between = "line breaks" if lines else f"“{told.strip()}”"
             yield Finding(
                 "several_values",
                 (column.name,),
                 rows.len(),
-                f"{plural(rows.len(), 'cell', 'cells')} of {column.name} {'holds' if rows.len() == 1 else 'hold'} several values, with “{told}” between",
+                f"{plural(rows.len(), 'cell', 'cells')} of {column.name} {'holds' if rows.len() == 1 else 'hold'} several values, with {between} between",
                 "A cell with two values belongs to neither in a count or a join. Said where the parts come again and again, alone or with others.",
                 short(with_sign["value"]),
                 rows,
                 (
                     Repair(
                         f"Make a row for each value of {column.name}",
-                        (step("split_column", column=column.name, at=sign.strip() or sign, into="rows"),),
+                        (step("split_column", column=column.name, at=told, into="rows"),),
                     ),
                 ),
-                where(column.name, "contains", value=sign.strip() or sign),
+                where(column.name, "contains", value=told),
                 weight=56,
             )
             break
+
+
+def _in_lines(column: Column) -> bool:
+    """Whether cells have lines within, which tidied text has not."""
+    return column.untidy and bool(
+        column.counts["value"].str.strip_chars().str.contains("\n", literal=True).any()
+    )
 
 
 def _shaped(parts: pl.Series) -> bool:

@@ -10,10 +10,11 @@ import numpy as np
 import polars as pl
 
 from updraft.core.insight.findings.model import Finding, Repair, plural, short, step, where
-from updraft.core.insight.findings.naming import names_a_key, ranks
+from updraft.core.insight.findings.naming import names_a_key, ranks, words_of
 from updraft.core.insight.findings.view import Column, View
 from updraft.core.values import Kind
 
+_LOGINS = frozenset({"login", "user", "username", "userid", "email", "mail", "handle"})
 _DAY = r"^\d{1,4}[./-]\d{1,2}[./-]\d{1,4}"
 
 
@@ -104,7 +105,7 @@ def _again(hashes: np.ndarray[Any, Any]) -> pl.Series:
 def almost_keys(view: View) -> Iterator[Finding]:
     """A column of codes in which nearly every value differs, but a few stand twice in rows that are not equal.
 
-    Threshold: at least 95 % of the filled cells distinct; codes of one shape (letters, digits and signs in the same places, or runs of them in the same order), or whole numbers that are named a key or run
+    Threshold: at least 95 % of the filled cells distinct; text of any shape without blanks that is named a key or a login, 97 % of it distinct; or codes of one shape (letters, digits and signs in the same places, or runs of them in the same order), or whole numbers that are named a key or run
     regularly in the first column (measures are no keys); and either the values run regularly, or more doubles than numbers
     drawn from their range would have in one of a hundred tables (birthday problem).
     """
@@ -116,7 +117,7 @@ def almost_keys(view: View) -> Iterator[Finding]:
             filled < 0.9 * view.height
             or distinct >= filled
             or distinct < 0.95 * filled
-            or not _is_code(column, runs=True)
+            or not (_is_code(column, runs=True) or _by_name(column))
         ):
             continue
         doubles = column.counts.filter(pl.col("n") > 1)
@@ -125,7 +126,7 @@ def almost_keys(view: View) -> Iterator[Finding]:
         again = ~column.series.is_first_distinct()
         equal = ~pl.Series(view.row_hashes).is_first_distinct()
         later = int((again & ~equal).gather(rows).sum())
-        if not later or not (_regular(column) or _unlikely(later, _by_chance(column))):
+        if not later or not (_by_name(column) or _regular(column) or _unlikely(later, _by_chance(column))):
             continue
         yield Finding(
             "almost_key",
@@ -156,6 +157,14 @@ def _marking(column: Column, values: pl.Series) -> tuple[Repair, ...]:
 
 def _numbers_rows(column: Column) -> bool:
     return column.place == 0 and not ranks(column.name) and _regular(column)
+
+
+def _by_name(column: Column) -> bool:
+    """Whether text of any shape is a key by its name, as names to log in with are: hardly any stands twice, none has blanks."""
+    named = names_a_key(column.name) or bool(_LOGINS & set(words_of(column.name)))
+    if not (named and column.is_text and column.distinct >= 0.97 * column.filled):
+        return False
+    return column.role in ("identifier", "name") and not column.meant["value"].str.contains(r"\S\s+\S").any()
 
 
 def _is_code(column: Column, runs: bool = False) -> bool:

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 import polars as pl
 
 from updraft.core.insight.findings import (
+    alike_rows,
     alphabets,
     cells,
     codes,
@@ -22,12 +23,14 @@ from updraft.core.insight.findings import (
     near_rows,
     number_text,
     numbers,
+    pair_keys,
     placeholders,
     places,
     repeats,
     series,
     structure,
     sums,
+    swapped_columns,
     writing,
 )
 from updraft.core.insight.findings.model import Finding, Repair, Step, step
@@ -68,7 +71,8 @@ _SAID_ACROSS: dict[Detector, tuple[str, ...]] = {
     coordinates.turned_coordinates: ("turned_coordinates",), places.swapped_cells: ("swapped_cells",), places.shifted_cells: ("shifted_cells",),
     near_rows.near_duplicates: ("near_duplicates",), series.start_after_end: ("start_after_end",),
     sums.sums_that_miss: ("sums_that_miss",), repeats.constant_columns: ("constant_columns",),
-    repeats.identical_columns: ("identical_columns",),
+    repeats.identical_columns: ("identical_columns",), alike_rows.alike_rows: ("alike_rows",),
+    pair_keys.almost_pair_keys: ("almost_key",), swapped_columns.swapped_columns: ("swapped_columns",),
 }  # fmt: skip
 ACROSS: tuple[Detector, ...] = tuple(_SAID_ACROSS)
 
@@ -85,6 +89,7 @@ CODES: dict[str, str] = {
     "duplicate_rows": "duplicate rows",
     "almost_key": "almost a key",
     "near_duplicates": "rows nearly the same",
+    "alike_rows": "one thing entered twice",
     "two_identifiers": "one thing, two identifiers",
     "stray_blanks": "stray blanks",
     "control_characters": "control characters",
@@ -114,6 +119,7 @@ CODES: dict[str, str] = {
     "broken_dependency": "broken dependency",
     "agreed_gaps": "gaps the group agrees on",
     "swapped_cells": "swapped cells",
+    "swapped_columns": "swapped columns",
     "shifted_cells": "shifted cells",
     "html_entities": "entities of HTML",
     "yes_no_words": "yes and no in several words",
@@ -279,14 +285,14 @@ def _told_once(found: list[Finding]) -> list[Finding]:
     return once
 
 
-# Findings of the first code explain those of the others that lie in the same column (or anywhere) and rows.
+# Findings of the first code explain those of the others that lie in the same column (or in none) and rows.
 _ECHOES: dict[str, tuple[str, ...]] = {
     "duplicate_rows": ("almost_key", "near_duplicates", "date_gaps"),
     "shifted_cells": ("swapped_cells", "numbers_as_text", "variants", "look_alikes"),
     "swapped_cells": ("numbers_as_text",),
     "units_in_cells": ("compound_cells",), "number_writing": ("compound_cells",), "numbers_as_text": ("compound_cells",),
-    "near_duplicates": ("almost_key", "two_identifiers", "look_alikes", "date_gaps"),
-    "impossible_values": ("outliers",), "turned_coordinates": ("outliers", "impossible_values", "negatives"), "far_dates": ("date_gaps",),
+    "near_duplicates": ("almost_key", "alike_rows", "two_identifiers", "look_alikes", "date_gaps"),
+    "alike_rows": ("two_identifiers",), "impossible_values": ("outliers",), "turned_coordinates": ("outliers", "impossible_values", "negatives"), "far_dates": ("date_gaps",),
     "control_characters": ("variants", "look_alikes", "broken_dependency"),
     "variants": ("broken_dependency", "keys_that_miss", "look_alikes"), "look_alikes": ("broken_dependency", "keys_that_miss", "legal_forms"),
     "legal_forms": ("broken_dependency", "keys_that_miss"),
@@ -308,7 +314,7 @@ def _without_echoes(found: list[Finding], names: list[str]) -> Iterator[Finding]
             for f in found
             if finding.code in _ECHOES.get(f.code, ())
             and f is not finding
-            and (not f.columns or set(f.columns) & set(finding.columns))
+            and (not f.columns or not finding.columns or set(f.columns) & set(finding.columns))
         ]
         # Two rows that share one key and differ in another: the key that stands further left is the one that counts.
         keys = {"almost_key": "two_identifiers", "two_identifiers": "almost_key"}.get(finding.code)

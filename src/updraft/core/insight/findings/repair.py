@@ -56,7 +56,7 @@ def apply_repair(table: pl.DataFrame, repair: Repair) -> tuple[pl.DataFrame, str
         Problem: a step of the repair does not fit the table.
     """
     door = Door(Files(Path()), "repair")
-    rows, cells, columns = table.height, 0, table.width
+    before, cells = table, 0
     for step in repair.steps:
         kind = kinds()[step["kind"]]
         try:
@@ -71,15 +71,19 @@ def apply_repair(table: pl.DataFrame, repair: Repair) -> tuple[pl.DataFrame, str
         cells += sum(done.changed.values())
         frame = done.frames[""]
         table = frame if isinstance(frame, pl.DataFrame) else frame.lazy().collect()
-    return table, _effect(table.height - rows, cells, table.width - columns)
+    return table, _effect(before, table, cells)
 
 
-def _effect(rows: int, cells: int, columns: int) -> str:
+def _effect(before: pl.DataFrame, after: pl.DataFrame, cells: int) -> str:
+    rows, columns = after.height - before.height, after.width - before.width
+    renamed = 0 if columns else sum(a != b for a, b in zip(before.columns, after.columns, strict=True))
     said = []
     if rows:
         said.append(f"{plural(abs(rows), 'row', 'rows')} {'more' if rows > 0 else 'fewer'}")
     if columns:
         said.append(f"{plural(abs(columns), 'column', 'columns')} {'more' if columns > 0 else 'fewer'}")
+    if renamed:
+        said.append(f"{plural(renamed, 'column', 'columns')} renamed")
     if cells:
         said.append(f"{plural(cells, 'cell', 'cells')} changed")
     return ", ".join(said) or NOTHING
