@@ -267,6 +267,27 @@ def test_names_that_say_the_same_in_other_words_are_one_family():
     }
 
 
+def test_a_field_that_was_too_short_cuts_names_and_a_remark_in_brackets_is_none():
+    full = ["Rampion and Sedgeley", "Salsify Nurseries", "Fen & Marsh Gardens", "Harbourfield Growers"]
+    cut = [name[:14] for name in full]  # within a word, each of them
+    found = said(dict.fromkeys(full, 5) | dict.fromkeys(cut, 1), words=True)
+    assert found == {short: (name, False) for short, name in zip(cut, full, strict=True)}
+    assert said(dict.fromkeys(full, 5) | {full[0][:13]: 1, full[1][:10]: 1}, words=True) == {}  # no column is cut so
+    twins = [f"{full[0]} Mill", f"{full[0]} House"]  # which of the two was it?
+    assert full[0][:14] not in said(dict.fromkeys([*full[1:], *twins], 5) | dict.fromkeys(cut, 1), words=True)
+    hubs = {
+        "Aldermere (Mill Lane)": 1,
+        "Aldermere": 4,
+        "Coldwater (North)": 1,
+        "Coldwater": 4,
+        "Sedgeley (2)": 1,
+        "Sedgeley": 4,
+    }
+    assert said(hubs | {"Heath (a)": 1, "Heath (b)": 1, "Heath": 5}, words=True) == {
+        "Aldermere (Mill Lane)": ("Aldermere", False)
+    }
+
+
 def test_a_word_is_light_where_the_column_itself_shows_that_it_is_often_added():
     places = ["Aldermere", "Coldwater", "Harbourfield", "Sedgeley", "Withycombe"]
     both = dict.fromkeys(places, 9) | {f"Parish of {name}": 4 for name in places} | {"Parish Oak": 3}

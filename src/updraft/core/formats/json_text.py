@@ -43,6 +43,8 @@ def read(path: Path, options: ReadOptions) -> Reading:
 
 
 def _read(value: Any, encoding: str, why: str, said: list[str], path: Path, options: ReadOptions) -> Reading:
+    value = _by_rows(value)
+    value = value if options.records else _by_rows(value)  # a place was chosen in what stands in the file
     tree = outline(value)
     said = [*said, *_left_out(value.bad)] if isinstance(value, _Lines) else said
     chosen, reason = (options.records, "as set") if options.records is not None else find_records(tree)
@@ -52,6 +54,31 @@ def _read(value: Any, encoding: str, why: str, said: list[str], path: Path, opti
         more = [*more, "There is no record at this place."]
     reasons = {"format": "it begins as JSON does", "encoding": why, "records": reason}
     return Reading(frame, Detected(filled.format or "json", filled, reasons, tree=tree), tuple(said + more))
+
+
+def _by_rows(value: Any) -> Any:
+    """Records of what is told by lists: of lists of one length, the first of which may name the columns;
+    or of columns, lists of one length under their names. Anything else as it is.
+    """
+    if isinstance(value, dict) and len(value) > 1 and all(map(_is_cells, value.values())):
+        sizes = {len(column) for column in value.values()}
+        if len(sizes) == 1 and sizes.pop() > 1:
+            return [dict(zip(value, row, strict=True)) for row in zip(*value.values(), strict=True)]
+    if isinstance(value, list) and len(value) > 1 and all(map(_is_cells, value)):
+        first, *rest = value
+        if len(first) < 2 or any(len(row) != len(first) for row in rest):
+            return value
+        named = all(isinstance(cell, str) and cell.strip() for cell in first) and len(set(first)) == len(
+            first
+        )
+        typed = any(not isinstance(cell, str) for row in rest for cell in row)
+        names = first if named and typed else [f"Column {n + 1}" for n in range(len(first))]
+        return [dict(zip(names, row, strict=True)) for row in (rest if names is first else value)]
+    return value
+
+
+def _is_cells(one: Any) -> bool:
+    return isinstance(one, list) and not any(isinstance(cell, list | dict) for cell in one)
 
 
 def load(path: Path, options: ReadOptions) -> tuple[Any, str, str, list[str]]:

@@ -7,10 +7,13 @@ from typing import Any, Literal
 
 import polars as pl
 
-Format = Literal["delimited", "fixed", "workbook", "json", "json_lines", "xml", "parquet", "arrow", "sqlite"]
+Format = Literal[
+    "delimited", "fixed", "told", "workbook", "json", "json_lines", "xml", "parquet", "arrow", "sqlite"
+]
 TITLES: dict[Format, str] = {
     "delimited": "delimited text",
     "fixed": "fixed-width text",
+    "told": "lines of names with values, or a log",
     "workbook": "workbook",
     "json": "JSON",
     "json_lines": "JSON Lines",

@@ -62,7 +62,7 @@ def raw(path: Path, detected: Detected) -> Raw:
         with packed.unpacked(path, how, member) as inside:
             return raw(inside, replace(detected, options=replace(options, member=None)))
     match detected.format:
-        case "delimited" | "fixed":
+        case "delimited" | "fixed" | "told":
             return Raw("lines", _lines(path, detected), _last_lines(path, detected))
         case "workbook":
             from updraft.core.formats import workbook
@@ -90,7 +90,8 @@ def _lines(path: Path, detected: Detected) -> tuple[Line, ...]:
     for number, text in enumerate(sample.lines[:last], start=1):
         place = places.get(number)
         role = "comment" if place is None else "ragged" if place in ragged else _role(place, detected)
-        found.append(Line(number, place, role, text[:MOST]))
+        header = None if detected.format == "told" else place  # where no line can be the header
+        found.append(Line(number, header, role, text[:MOST]))
     return tuple(found)
 
 

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import polars as pl
 
-from updraft.core.formats import delimited, fixed, packed
+from updraft.core.formats import delimited, fixed, packed, told
 from updraft.core.formats.encoding import broken_text, find_encoding, may_be_broken, mend_text
 from updraft.core.formats.header import sound_names
 from updraft.core.formats.notes import notes_below
@@ -38,6 +38,7 @@ _STARTS: tuple[tuple[bytes, Format], ...] = (
 )
 # Format → module and function; imported when such a file comes, since their libraries are large.
 _READERS: dict[Format, tuple[str, str]] = {
+    "told": ("told", "read"),
     "workbook": ("workbook", "read"),
     "json": ("json_text", "read"),
     "json_lines": ("json_text", "read"),
@@ -46,6 +47,8 @@ _READERS: dict[Format, tuple[str, str]] = {
     "arrow": ("columnar", "read_arrow"),
     "sqlite": ("columnar", "read_sqlite"),
 }
+_SHAPED = 500  # lines by which names with values, or logs, are told
+_SURELY_DELIMITED = 0.95  # of the lines; brackets and quotes stand in cells, too
 _DELIMITED_ENOUGH = 0.8  # share of lines that must split alike, or borders of fixed columns are looked for
 
 
@@ -162,7 +165,13 @@ def _text_format(path: Path, start: bytes, suffix: str, options: ReadOptions) ->
     if options.delimiter or suffix in _TABLES:
         return "delimited"
     sample = sample_of(path, options)
-    _, _, share = find_delimiter(sample.body[:200], None, '"', "")
+    shape = told.shape_of(sample.body[:_SHAPED])
+    delimiter, _, share = find_delimiter(sample.body[:200], None, '"', "")
+    parted = delimiter in ",;|\t" and share >= _SURELY_DELIMITED
+    if shape and (
+        shape != "log" or not parted or (delimiter == "," and told.is_marked_twice(sample.body[0]))
+    ):
+        return "told"
     if share < _DELIMITED_ENOUGH and fixed.find_widths(sample.body[:500]):
         return "fixed"
     return "delimited"

@@ -12,9 +12,19 @@ from typing import Any
 from updraft.core.formats.header import LONGEST_NUMBER, Row
 from updraft.core.formats.options import ReadOptions
 
-DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", ":": "colon", " ": "runs of blanks"}
+DELIMITERS = {
+    ",": "comma",
+    ";": "semicolon",
+    "\t": "tab",
+    "|": "bar",
+    ":": "colon",
+    " ": "runs of blanks",
+    "^": "caret",
+    "~": "tilde",
+}
 _USUAL = ",;\t|"
-_LAST = " :"  # where no usual one splits the lines: these stand in text, too
+_SELDOM = "^~"  # those that stand in hardly any text must split all lines alike
+_LAST = "^~ :"  # where no usual one splits the lines: these stand in text, too
 _SURE = 0.95  # of the lines, that a usual delimiter splits alike
 _FIGURE = r"[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?|NA|NaN|nan|\."
 
@@ -52,7 +62,7 @@ def find_delimiter(
         return "\t", "tab, because the file's name says so and all lines hold one", 1.0
     mixed = best == "\t" and any("  " in line or " \t" in line for line in filled)
     if best_score[0] < _SURE or best_score[1] < 2 or mixed:
-        for delimiter in _LAST[: 1 if mixed else 2]:
+        for delimiter in " " if mixed else _LAST:
             rows = [row for row in split("\n".join(filled), delimiter, quote, escape) if row]
             if _is_table(rows, delimiter) and usual_width(rows) > (best_score[1] if mixed else 0):
                 best, best_score = delimiter, (1.0, usual_width(rows))
@@ -82,6 +92,8 @@ def _is_table(rows: list[Row], delimiter: str) -> bool:
     digits.
     """
     width = usual_width(rows)
+    if delimiter in _SELDOM:
+        return len(rows) > 2 and width > 1 and len({len(row) for row in rows}) == 1
     if len(rows) < (3 if width < 4 else 2) or width < 2:
         return False
     if delimiter == ":" and _is_coded(rows, width):

@@ -164,10 +164,12 @@ def proposals(values: pl.DataFrame, ways: Ways) -> list[Proposal]:
     if ways != Ways(letters=True):
         left = _ranked(left)
     if ways.words:
+        from updraft.core.similarity.cut import cut_alikes
         from updraft.core.similarity.words import word_alikes
 
         names = left["value"].to_list()
-        said = _stars(names, "words", word_alikes(names, left["n"].to_list()))
+        pairs = [*word_alikes(names, left["n"].to_list()), *cut_alikes(names)]
+        said = _stars(names, "words", sorted(pairs, key=lambda pair: (pair.other, -pair.alike, pair.one)))
         left = _taken(left, found, said)
     if ways.slips:
         slips = near_misses(left["value"].to_list(), left["n"].to_list())

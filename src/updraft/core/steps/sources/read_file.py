@@ -30,7 +30,18 @@ class ReadingSettings(Settings):
     """
 
     format: (
-        Literal["delimited", "fixed", "workbook", "json", "json_lines", "xml", "parquet", "arrow", "sqlite"]
+        Literal[
+            "delimited",
+            "fixed",
+            "told",
+            "workbook",
+            "json",
+            "json_lines",
+            "xml",
+            "parquet",
+            "arrow",
+            "sqlite",
+        ]
         | None
     ) = setting("Format", widget="format", default=None)
     member: str | None = setting("File inside", "may hold *", widget="among", default=None, among="members")
@@ -133,7 +144,7 @@ class ReadingSettings(Settings):
         only=["fixed"],
     )
     encoding: str | None = setting(
-        "Encoding", widget="encoding", default=None, only=[*_TEXT, "json", "json_lines"]
+        "Encoding", widget="encoding", default=None, only=[*_TEXT, "told", "json", "json_lines"]
     )
     quote: str | None = setting(
         "Quotes",

@@ -71,7 +71,9 @@ export class RawPane {
         ? "Choose the list whose elements are the rows"
         : found.format === "fixed"
           ? "Drag a border, or use its arrow keys"
-          : "The header is on another line? Choose its number";
+          : found.format === "told"
+            ? "Each line, or block of lines, is a row; its names are the columns"
+            : "The header is on another line? Choose its number";
     this.box.replaceChildren(
       h(
         "div",

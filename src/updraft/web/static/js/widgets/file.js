@@ -20,6 +20,7 @@ const ENCODINGS = [
 const FORMATS = [
   ["delimited", "delimited text"],
   ["fixed", "fixed-width text"],
+  ["told", "lines of names with values, or a log"],
   ["workbook", "workbook"],
   ["json", "JSON"],
   ["json_lines", "JSON Lines"],
