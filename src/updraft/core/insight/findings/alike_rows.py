@@ -17,7 +17,7 @@ import numpy as np
 import polars as pl
 from rapidfuzz.distance import OSA
 
-from updraft.core.insight.findings.model import Finding, Repair, plural, short, step, where
+from updraft.core.insight.findings.model import Finding, Repair, short, step, where
 from updraft.core.insight.findings.view import Column, View
 from updraft.core.similarity import tidied_blanks
 from updraft.core.values import Kind
@@ -51,15 +51,14 @@ def alike_rows(view: View) -> Iterator[Finding]:
     rows = pl.Series(sorted({row for one in alike for row in one.rows}), dtype=pl.UInt32)
     if not alike or len(rows) * 5 > view.height:
         return
-    many = len({one.rows[1] for one in alike})
     yield Finding(
         "alike_rows",
         (),
-        many,
-        f"{plural(many, 'row tells', 'rows tell')} the same as another row, with slips or gaps",
+        len(rows),
+        f"{len(rows):,} rows tell the same as another one of them, with slips or gaps",
         "One thing entered twice counts twice. Said of rows that agree where chance would hardly make two rows agree, and whose other "
         "values differ by two letters, or are empty in one of them.",
-        short(f"{_written(view, a, columns)} – {_written(view, b, columns)}" for a, b in (x.rows for x in alike[:5])),
+        short(_written(pair, columns) for pair in alike[:5]),
         rows,
         _marking(view, rows),
         weight=64,
@@ -192,9 +191,14 @@ def _without_what_tells_apart(pairs: Sequence[_Pair]) -> list[_Pair]:
     return [pair for pair in pairs if set(pair.doubtful) <= spread]
 
 
-def _written(view: View, row: int, columns: Sequence[Column]) -> str:
-    values = (str(column.series[row]) for column in columns[:4] if column.series[row] is not None)
-    return " · ".join(values)[:38]
+def _written(pair: _Pair, columns: Sequence[Column]) -> str:
+    """What the two rows share, and one thing in which they differ."""
+    first, second = pair.rows
+    known = [c for c in columns if c.name in pair.agreeing and c.is_text]
+    shared = max(known or columns, key=lambda c: (c.role in ("category", "name"), _bits(c)))
+    apart = [(c.series[first], c.series[second]) for c in columns if c.name not in pair.agreeing]
+    one, other = next(((a, b) for a, b in apart if a is not None and b is not None), (apart or [("", "")])[0])
+    return f"{one if one is not None else '(empty)'} / {other if other is not None else '(empty)'} · {shared.series[first]}"
 
 
 def _marking(view: View, rows: pl.Series) -> tuple[Repair, ...]:

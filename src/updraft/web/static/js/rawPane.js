@@ -72,7 +72,7 @@ export class RawPane {
         : found.format === "fixed"
           ? "Drag a border, or use its arrow keys"
           : found.format === "told"
-            ? "Each line, or block of lines, is a row; its names are the columns"
+            ? "A line, or a block of lines, is a row"
             : "The header is on another line? Choose its number";
     this.box.replaceChildren(
       h(
