@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
+from functools import cached_property
 
 import polars as pl
 
@@ -123,10 +124,14 @@ def near_misses(values: Sequence[str], counts: Sequence[int]) -> dict[str, str]:
     texts, many = list(values), list(counts)
     if not many or max(many) < 3 * min(many):
         return {}
-    lower = [text.lower() for text in texts]
-    own = _Words(lower)
+    every = [text.lower() for text in texts]
+    # Numbered names (plot 7, plot 8) are no slips: only what shares its digits with another can be one.
+    digits = pl.Series(every, dtype=pl.String).str.replace_all(r"\D", "")
+    shared = digits.is_duplicated().arg_true().to_list()
+    texts, many, lower = ([some[at] for at in shared] for some in (texts, many, every))
+    own = _Words(every)
     best: dict[int, tuple[int, int, int]] = {}
-    for one, other, distance in [*close_pairs(lower, many), *_reworded_pairs(lower)]:
+    for one, other, distance in [*close_pairs(lower, many), *_reworded_pairs(lower)] if shared else ():
         for rare, common in ((one, other), (other, one)):
             if many[common] < 3 * many[rare] or not (
                 distance == 0 or _is_slip(lower[rare], lower[common], distance, many[rare], many[common])
@@ -266,7 +271,11 @@ class _Words:
     """In how many of the texts each word stands."""
 
     def __init__(self, texts: Sequence[str]) -> None:
-        self.many = Counter(word for text in texts for word in set(text.split()))
+        self._texts = texts
+
+    @cached_property
+    def many(self) -> Counter[str]:
+        return Counter(word for text in self._texts for word in set(text.split()))
 
     def tell_apart(self, one: str, other: str) -> bool:
         """Whether two texts differ in a word that is one of its own: an opposite, or used elsewhere too."""
