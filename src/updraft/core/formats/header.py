@@ -216,6 +216,8 @@ def _votes(first: Row, below: list[Row]) -> tuple[bool, str]:
                 header, data = (header, data + 1) if shape == _shape(cell) else (header + 1, data)
             if len(texts) >= 4 and len(set(texts)) <= len(texts) / 2 and _shape(cell) == "text":
                 header += 1
+            # A value that a column of few would have nowhere else is likely its name.
+            header += 2 * (len(texts) >= 8 and len(set(texts)) <= len(texts) / 4)
             data += bool(_signs_of_all(texts) & set(cell))
     if header > data:
         return True, OTHER_SHAPE
