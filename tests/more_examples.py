@@ -18,7 +18,7 @@ _GROUP = re.compile(r"\d+")
 
 
 def further() -> list[Task]:
-    return [*_reckoned(), *_of_days(), *_cut_out(), *_told_apart()]
+    return [*_reckoned(), *_of_days(), *_cut_out(), *_told_apart(), *_written()]
 
 
 def _rows(make, seed: int = 3) -> list:
@@ -195,3 +195,38 @@ def _told_apart() -> Iterator[Task]:
         _rows(lambda r: (date(2024, 1, 1) + timedelta(r.randint(0, 700))).isoformat()),
         lambda t: "first" if int(t[5:7]) < 7 else "second",
     )
+
+
+def _written() -> Iterator[Task]:
+    places = ["Älvsjö", "São Bento", "Łomża", "Coldwater", "Île d'Yeu", "Ávila", "Besançon", "Åre"]
+    bare = ["ALVSJO", "SAO BENTO", "LOMZA", "COLDWATER", "ILE D'YEU", "AVILA", "BESANCON", "ARE"]
+    yield task("capitals without accents", _rows(lambda r: r.choice(places)), dict(zip(places, bare, strict=True)).get)
+    figures = ["I", "IV", "V", "IX", "XII", "XIV", "XIX", "XXIV", "XL", "XC", "CD", "MMXXVI"]
+    numbers = ["1", "4", "5", "9", "12", "14", "19", "24", "40", "90", "400", "2026"]
+    yield task("roman numbers", _rows(lambda r: r.choice(figures)), dict(zip(figures, numbers, strict=True)).get)
+    born = [date(1950, 1, 15) + timedelta(days=n * 397 % 20_000) for n in range(ROWS)]
+    yield task("age this year", [day.isoformat() for day in born], lambda t: str(2026 - int(t[:4])))
+    yield task("half of the year", [day.isoformat() for day in born], lambda t: f"{t[:4]}-H{1 + (int(t[5:7]) > 6)}")
+    clock = _rows(lambda r: f"{r.randint(0, 23):02}:{r.randint(0, 59):02}")
+    yield task(
+        "twelve hours in small letters", clock, lambda t: f"{int(t[:2]) % 12 or 12}{t[2:]} {'am' if t < '12' else 'pm'}"
+    )
+    beds = _rows(lambda r: "; ".join(r.sample(["north", "south", "sand", "clay"], r.randint(0, 4))))
+    yield task("how many beds", beds, lambda t: str(len([one for one in t.split("; ") if one])))
+    titles = ["the song of the bay", "PEAS and Beans", "A year in the garden", "Salt OR sand", "seeds from the fen"]
+    heads = ["The Song of the Bay", "Peas and Beans", "A Year in the Garden", "Salt or Sand", "Seeds from the Fen"]
+    yield task("titles", _rows(lambda r: r.choice(titles)), dict(zip(titles, heads, strict=True)).get)
+    grown = _columns(sex=lambda r: r.choice("fm"), family=lambda r: r.choice(_LAST))
+    yield task("how a grower is addressed", grown, lambda s, name: f"{'Ms' if s == 'f' else 'Mr'} {name}")
+    seen = _rows(
+        lambda r: r.choice([f"lot K{r.randint(10, 99)} came late", f"K{r.randint(100, 999)}: torn", "none came"])
+    )
+    yield task("a code among words", seen, lambda t: next(iter(re.findall(r"K\d+", t)), ""))
+    asked = _rows(
+        lambda r: f"/lots{r.choice(['', '?sort=up', f'?page={r.randint(2, 30)}', f'?page={r.randint(2, 30)}&sort=up'])}"
+    )
+    yield task("the page or the first", asked, lambda t: next(iter(re.findall(r"page=(\d+)", t)), "1"))
+    calls = _rows(lambda r: f"0{r.randint(31, 999)}{r.choice([' ', '-', '/'])}{r.randint(10**5, 10**7)}")
+    yield task("telephones from abroad", calls, lambda t: f"+49{re.sub('[^0-9]', '', t)[1:]}")
+    ages = _columns(age=lambda r: str(r.randint(4, 80)))
+    yield task("of age", ages, lambda a: "adult" if int(a) >= 18 else "child")

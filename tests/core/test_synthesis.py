@@ -19,7 +19,7 @@ from updraft.core.synthesis.bounds import round_ones
 from updraft.core.values import Kind, kind_of
 
 
-@pytest.mark.parametrize(("set_of", "least", "at_once"), [(tasks, 0.95, 0.5), (apart, 0.9, 0.5), (further, 0.9, 0.4)])
+@pytest.mark.parametrize(("set_of", "least", "at_once"), [(tasks, 0.95, 0.5), (apart, 0.9, 0.5), (further, 0.85, 0.35)])
 def test_tasks_are_solved_with_at_most_two_examples(set_of, least, at_once):
     done = [solve(one, from_examples) for one in set_of()]
     lost = [one.name for one in done if not one.examples]

@@ -19,6 +19,8 @@ if TYPE_CHECKING:
 SEEN = 400  # characters of a text that are looked at
 _NOVEL, _LACKS = 0.3, 0.8  # of a feature that no example has shown, and of a mark that the reading goes by
 _NEW_FORM, _FAR = 0.12, 0.25  # of a length of digits that none has shown; of a number far from theirs
+_EMPTY, _VALUE = 0.6, 0.6  # of an empty cell, and of one of the few values of a column, that none has shown
+_FEW = 6  # values of such a column
 _WORTH = 0.13  # a doubt that is worth a question
 _CLOSE = 6.0  # readings that are so little dearer may be meant
 _MARKS = re.compile(r"[^\w\s]")
@@ -36,7 +38,7 @@ def question(readings: Sequence[Reading], examples: Mapping[int, str], table: pl
         # The one that is least like the others says most; of numbers the one farthest from the examples.
         return max(open_rows, key=lambda at: novel.of(at) + novel.far(at), default=None)
     first, *others = [one for one in readings if one.cost <= readings[0].cost + _CLOSE]
-    classes = {classes_of(wanted) for wanted in examples.values()}
+    classes = {_classes(wanted) for wanted in examples.values()}
     goes_by = {mark for mark in novel.in_all if quoted(mark) in first.formula}
 
     def doubt(at: int) -> float:
@@ -45,10 +47,15 @@ def question(readings: Sequence[Reading], examples: Mapping[int, str], table: pl
         apart += novel.of(at) + _LACKS * any(mark not in novel.told[at] for mark in goes_by)
         if not best:
             return apart + 1.0 * ("" not in examples.values() and bool(novel.told[at]))
-        return apart + 0.5 * (classes_of(best) not in classes)
+        return apart + 0.5 * (_classes(best) not in classes)
 
     asked = max(open_rows, key=doubt, default=None)
     return asked if asked is not None and doubt(asked) > _WORTH else None
+
+
+def _classes(text: str) -> tuple[bool, ...]:
+    """Whether a result has letters, digits, and a sign before: gains may be written otherwise than losses."""
+    return (*classes_of(text), text[:1] in "+-" and bool(text))
 
 
 class _Novelty:
@@ -74,6 +81,13 @@ class _Novelty:
             for one, each in zip(marks, signs, strict=True)
         ]
         self._often = Counter(self._of)
+        few = [cells for cells in self._cells if len(set(cells)) <= min(_FEW, len(cells) // 4)]
+        shown = [{cells[at] for at in examples} for cells in few]
+        # Of columns of few values those that no example has: each may stand for something else.
+        self._values = [
+            {cells[at] for cells, seen in zip(few, shown, strict=True) if cells[at] not in seen}
+            for at in range(table.height)
+        ]
         self._forms = [_lengths(text) for text in self.told]
         self._known_forms = set().union(*(self._forms[at] for at in examples))
         self._examples = list(examples)
@@ -85,6 +99,8 @@ class _Novelty:
     def of(self, at: int) -> float:
         own = self._of[at]
         new = _NOVEL * (1 + self._often[own] / len(self._of)) if own else 0.0
+        new += _EMPTY * any(sign == "empty" for _, sign in (one for one in own if isinstance(one, tuple)))
+        new += _VALUE * bool(self._values[at])
         return new + _NEW_FORM * len(self._forms[at] - self._known_forms)
 
     def far(self, at: int) -> float:

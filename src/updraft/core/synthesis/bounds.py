@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import operator
+import re
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
@@ -53,11 +54,16 @@ def bounds(columns: Sequence[Piece], rows: Sequence[Row], yes: list[int], no: li
                 yield from _by_day(day, rows, yes, no)
 
 
+_AGE = re.compile(r"\b(age|alter|âge|edad|idade|età|leeftijd|wiek)\b")
+_AGES = (18.0, 65.0, 21.0, 16.0)
+
+
 def _numbers(piece: Piece, rows: Sequence[Row], some: list[int]) -> Iterator[_Measure]:
     """The number that a column is; else those that stand in its texts."""
     texts = [piece.of(rows[at]) or "" for at in some]
     if all(number_of(text) is not None for text in texts):
-        yield _Measure(f"number({piece.formula})", _at(piece, 1), piece.words, 0.7)
+        likely = _AGES if _AGE.search(piece.words.lower()) else ()
+        yield _Measure(f"number({piece.formula})", _at(piece, 1), piece.words, 0.7, likely)
         return
     for place in (1, 2):
         if all(number_at(place, text) is not None for text in texts):

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 
 from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.numbers import decimals_of, fixed, number_at, number_of
-from updraft.core.synthesis.pieces import Piece, Row
+from updraft.core.synthesis.pieces import Piece, Row, plain
+from updraft.core.synthesis.spans import Dated, dated
+from updraft.core.synthesis.splitting import taken_from
 
 _FEW = 12  # different values of a column that each may have a result of its own
 _DEAR = 9.0  # a table of cases says nothing of what it does not list
@@ -22,7 +25,7 @@ def lines_through(columns: Sequence[Piece], rows: Sequence[Row], given: Mapping[
     if any(goal is None for goal in goals.values()):
         return
     places = max(decimals_of(wanted) for wanted in given.values())
-    for piece in columns:
+    for piece in [*columns, *_years(columns, rows, next(iter(given)))]:
         read = {at: number_of(piece.of(rows[at]) or "") for at in given}
         if any(value is None for value in read.values()):
             continue
@@ -31,6 +34,20 @@ def lines_through(columns: Sequence[Piece], rows: Sequence[Row], given: Mapping[
             line = _line(piece, factor, plus, places)
             if all(line.of(rows[at]) == wanted for at, wanted in given.items()):
                 yield line
+
+
+def _years(columns: Sequence[Piece], rows: Sequence[Row], at: int) -> Iterator[Piece]:
+    """The years of columns of dates: 2026 less the year of birth."""
+    for piece in columns:
+        day = dated(piece, [piece.of(row) for row in rows], at)
+        if day is None:
+            continue
+
+        def of(row: Row, day: Dated = day) -> str | None:
+            found = day.of(row)
+            return None if found is None else str(found.year)
+
+        yield Piece(f"text(year({day.formula}))", of, piece.cost + 0.8, f"the year of {piece.words}")
 
 
 def _lines(points: list[tuple[float, float]]) -> Iterator[tuple[float, float]]:
@@ -49,8 +66,13 @@ def _lines(points: list[tuple[float, float]]) -> Iterator[tuple[float, float]]:
 def _line(piece: Piece, factor: float, plus: float, places: int) -> Piece:
     number = f"number({piece.formula})"
     formula = f"{number} * {factor!r}" + (f" {'+' if plus > 0 else '-'} {abs(plus)!r}" if plus else "")
-    words = f"{piece.words} times {factor:g}" + (
-        f", {'plus' if plus > 0 else 'less'} {abs(plus):g}" if plus else ""
+    if factor == -1:
+        formula, said = f"{plus!r} - {number}", f"{plus:g} less {piece.words}"
+    words = (
+        said
+        if factor == -1
+        else f"{piece.words} times {factor:g}"
+        + (f", {'plus' if plus > 0 else 'less'} {abs(plus):g}" if plus else "")
     )
 
     def of(row: Row) -> str | None:
@@ -63,6 +85,12 @@ def _line(piece: Piece, factor: float, plus: float, places: int) -> Piece:
     call = f"fixed({formula}, {places})" if places else f"text(round({formula}, 6))"
     figures = len(f"{factor:g}".partition("e")[0].replace(".", "").strip("0-"))
     return Piece(call, of, piece.cost + 4.0 + 1.5 * bool(plus) + 0.8 * max(figures - 2, 0), words)
+
+
+def _is_made_of(row: Row, wanted: str) -> bool:
+    """Whether a result holds words of its row: then it was made of them, and is none of a table."""
+    told = plain(" ".join(cell for cell in row if cell)).lower()
+    return bool(taken_from(told, re.findall(r"[^\W_]{3,}", plain(wanted).lower())))
 
 
 def result_of_each(
@@ -86,14 +114,14 @@ def result_of_each(
         else:
             if len(values) <= _FEW and all(cases):
                 pairs = [f"{piece.formula} == {quoted(old)}, {quoted(new)}" for old, new in cases.items()]
-                made_of = sum(old in new for old, new in cases.items()) / len(cases)
+                made_of = sum(_is_made_of(rows[at], given[at]) for at in given) / len(given)
                 said = ", ".join(f"“{old}” gives “{new}”" for old, new in cases.items())
                 yield Piece(
                     f"choose({', '.join(pairs)})",
                     lambda row, piece=piece, cases=cases: cases.get(piece.of(row) or ""),  # type: ignore[misc]
                     piece.cost
                     + _DEAR
-                    + 2.0 * made_of
+                    + 9.0 * made_of
                     - (2.5 if len(cases) > 1 and 2 * len(values) <= len(texts) else 0),
                     f"by the value of {piece.words}: {said}",
                 )

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from functools import partial
 
+from updraft.core.formula.functions.text import SMALL_WORDS
 from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.pieces import Piece, plain, shown
 
@@ -116,9 +117,16 @@ def _case(text: str) -> Iterator[Change]:
     made = [
         *in_one_case(text),
         Change("title({})", title, 0.7, "{} with large first letters"),
+        Change("headline({})", headline, 0.9, "{} as a title, small words within small"),
         Change("sentence({})", lambda t: t[:1].upper() + t[1:].lower(), 0.9, "{} with one large letter"),
         Change("plain({})", plain, 0.8, "{} without accents"),
     ]
+    if plain(text) != text:
+        made.append(
+            Change("upper(plain({}))", lambda t: plain(t).upper(), 1.3, "{} in capitals without accents")
+        )
+        said = "{} in small letters without accents"
+        made.append(Change("lower(plain({}))", lambda t: plain(t).lower(), 1.3, said))
     yield from (change for change in made if change.of(text) != text)
     if len(text) > 1 and text[0].isalpha():
         yield Change("first({}, 1)", lambda t: t[:1], 0.6, "the first letter of {}")
@@ -264,6 +272,14 @@ def _part_words(mark: str, text: str) -> str | None:
 def title(text: str) -> str:
     """A large letter after whatever is no letter or digit, as the function of this name."""
     return _WORD.sub(lambda word: word.group()[:1].upper() + word.group()[1:].lower(), text)
+
+
+def headline(text: str) -> str:
+    """A title whose small words within are small, as the function of this name."""
+    made = title(text)
+    for word in SMALL_WORDS:
+        made = made.replace(f" {word.capitalize()} ", f" {word} ")
+    return made
 
 
 def whole(text: str) -> str | None:

@@ -30,6 +30,7 @@ def _year_begun(before: int, day: date) -> str:
 # Part of a date → its formula, the same in Python, how seldom it is meant.
 _PARTS: dict[str, tuple[str, Callable[[date], str], float]] = {
     "quarter": ("text(quarter({}))", lambda day: str((day.month + 2) // 3), 0.8),
+    "half": ("choose(month({}) < 7, '1', '2')", lambda day: "1" if day.month < 7 else "2", 1.0),
     "year": ("text(year({}))", lambda day: str(day.year), 0.0),
     "month": ("text(month({}))", lambda day: str(day.month), 0.0),
     "day": ("text(day({}))", lambda day: str(day.day), 0.0),
@@ -107,13 +108,17 @@ def times_in(whole: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]
             continue
         for out in (*_TIMES, "h AM", "hAM"):
             result = _time(text, form, out)
-            if out != form and result and result in wanted:
+            if out != form and result and result.lower() in wanted.lower():
 
                 def of(row: Row, form: str = form, out: str = out) -> str | None:
                     return _time(whole.of(row) or "", form, out)
 
                 formula = f"time_as({whole.formula}, {quoted(form)}, {quoted(out)})"
-                yield result, Piece(formula, of, whole.cost + 1.0, f"as {out} the time {whole.words}")
+                made = Piece(formula, of, whole.cost + 1.0, f"as {out} the time {whole.words}")
+                yield result, made
+                if "AM" in out:
+                    low = made.made("lower({})", str.lower, 0.2, "{} in small letters")
+                    yield result.lower(), low
 
 
 def _of(

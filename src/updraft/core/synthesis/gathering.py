@@ -24,6 +24,7 @@ _LACKING, _MAY_LACK = 1.5, 0.3
 _DATES = 6  # of a row that spans are taken between
 _ENOUGH = 5  # texts by which a mark is told to stand in all
 _LOOSE = 1.4
+_OF_A_DAY = 1.0  # what is told by its place in a date is likelier a part of the date
 _MOSTLY, _BETWEEN = 0.6, 4  # of the texts that a word between others stands in; such words
 _WORDS = re.compile(r"(?<= )[^\W\d_]{2,}(?= )")
 _LAST_WORD = re.compile(r"[^\W_][ ,]+([^\W\d_]{2,}[.]?)$")
@@ -156,7 +157,8 @@ def _told(
             # A place says little where texts are of several lengths.
             sizes = {len(one) for row in rows[:_ALIKE] if (one := piece.of(row))}
             for placed in _places(wanted, base, made):
-                loose = replace(placed, cost=placed.cost + _LOOSE) if len(sizes) > 1 else placed
+                far = _LOOSE * (len(sizes) > 1) + _OF_A_DAY * could_be_day(text)
+                loose = replace(placed, cost=placed.cost + far) if far else placed
                 yield loose
                 if (said := loose.of(rows[at])) and said.isdigit():
                     yield from (made for _, made in zeros_of(loose, said, wanted))

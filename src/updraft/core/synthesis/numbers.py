@@ -7,6 +7,7 @@ import re
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 
+from updraft.core.formula.functions.numbers import ROMAN, ROMAN_LESS, ROMAN_VALUES
 from updraft.core.formula.functions.text import NUMBER
 from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.pieces import Piece, Row, fixed_cost, shown
@@ -112,8 +113,8 @@ def _read(pieces: list[tuple[str, Piece]]) -> Iterator[tuple[Number, float]]:
     for text, piece in pieces:
         for place in (1, 2, 3):
             found = number_at(place, text)
-            if found is None:
-                break
+            if found is None or abs(found) >= 1e15:
+                break  # a code of so many digits is no number
             call = f"number({piece.formula})" if place == 1 else f"number({piece.formula}, {place})"
             words = piece.words if place == 1 else f"number {place} of {piece.words}"
             of = _on(piece, partial(number_at, place))
@@ -121,6 +122,9 @@ def _read(pieces: list[tuple[str, Piece]]) -> Iterator[tuple[Number, float]]:
             yield Number(call, of, piece.cost + 0.4 * place, words, whole), found
         yield from _measured(text, piece)
         yield from _shortened(text, piece)
+        if (value := roman(text)) is not None:
+            call = f"from_roman({piece.formula})"
+            yield Number(call, _on(piece, roman), piece.cost + 0.6, f"the Roman number {piece.words}"), value
         yield from _counted(text, piece)
         yield from _lasting(text, piece)
         turned = _degrees(text)
@@ -249,12 +253,21 @@ def _counted(text: str, piece: Piece) -> Iterator[tuple[Number, float]]:
     )
 
 
+def roman(text: str) -> float | None:
+    """The number of Roman figures, as the function `from_roman`."""
+    figures = text.strip().upper()
+    if not figures or not re.fullmatch(ROMAN, figures):
+        return None
+    letters = sum(ROMAN_VALUES[one] for one in figures)
+    return float(letters - sum(less * figures.count(pair) for pair, less in ROMAN_LESS.items()))
+
+
 def _items(mark: str, text: str) -> float:
     return text.count(mark) + 1.0
 
 
 def _words(text: str) -> float:
-    return len(text.split()) * 1.0
+    return max(len(text.split()), 1) * 1.0  # as the formula counts
 
 
 def _on(piece: Piece, read: Callable[[str], float | None]) -> Callable[[Row], float | None]:

@@ -55,6 +55,7 @@ RUNS = [
     ("signed number", "[+-][0-9]+", r"[+-][0-9]+", 2.4),
     ("word", r"\p{L}+", r"[^\W\d_]+", 2.1),
     ("run of capitals", "[A-Z]+", r"[A-Z]+", 2.6),
+    ("run of capitals and digits", "[A-Z]+[0-9]+", r"[A-Z]+[0-9]+", 2.4),
     ("run of letters and digits", r"[\p{L}\p{N}]+", r"[^\W_]+", 2.2),
 ]
 PAIRS = [("(", ")"), ("[", "]"), ("{", "}"), ("“", "”"), ("<", ">")]

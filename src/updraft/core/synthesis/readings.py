@@ -96,9 +96,14 @@ def from_examples(table: pl.DataFrame, examples: Mapping[int, str]) -> Answer:
         found += split(pieces, rows, given, programs)
     found += lines_through(pieces, rows, given)
     found += result_of_each(pieces, rows, given, alone=not found)
-    found = [_with_all(one, table.columns) for one in found]
+    found = [_with_all(one, table.columns) for one in found if _gives(one, rows, given)]
     readings = _computed(_ranked(_tidied(cheapest(found), rows, given), rows, given), table, kinds, examples)
     return Answer(readings[:_SHOWN], question(readings, examples, table))
+
+
+def _gives(program: Piece, rows: Sequence[Row], given: Mapping[int, str]) -> bool:
+    """Whether a program makes every example; one of two cheap parts may not, and would hide a dearer one."""
+    return all((program.of(rows[at]) or "") == wanted for at, wanted in given.items())
 
 
 def _with_all(program: Piece, columns: Sequence[str]) -> Piece:

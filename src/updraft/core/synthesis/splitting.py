@@ -10,7 +10,7 @@ from itertools import combinations, product
 from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.bounds import Test, bounds
 from updraft.core.synthesis.numbers import number_at, number_of
-from updraft.core.synthesis.pieces import Piece, Row, form_of, shown
+from updraft.core.synthesis.pieces import Piece, Row, form_of, plain, shown
 
 _SPLIT = 3.0  # a condition at all
 _BEST = 4  # readings of each part that are put together
@@ -37,7 +37,7 @@ def split(
             if one and other and one.formula == other.formula:
                 continue
             yield from (_either(test, one, other) for test in tests)
-            if one and other and other.formula[0] not in "'\"" and one.formula[0] not in "'\"":
+            if one and other and one.formula[0] not in "'\"":
                 yield _else(one, other)
 
 
@@ -83,13 +83,22 @@ def _cost(piece: Piece) -> float:
 
 def _always(text: str, rows: Sequence[Row]) -> Piece:
     """The same text for all rows of a kind: a word or two that do not stand in the row, and no number."""
-    told = " ".join(cell for row in rows for cell in row if cell).lower()
-    words = re.findall(r"[^\W_]+", text.lower())
-    taken = sum((len(word) > 1 or word.isdigit()) and word in told for word in words)
-    # Friday of “Fri 18:15” was made of it.
-    taken += any(word.startswith(short) for word in words for short in re.findall(r"[^\W\d_]{3,}", told))
-    dear = 4.0 * taken + 3.0 * any(sign.isdigit() for sign in text) + 1.5 * max(len(words) - 2, 0)
+    told = plain(" ".join(cell for row in rows for cell in row if cell)).lower()
+    words = re.findall(r"[^\W_]+", plain(text).lower())
+    dear = (
+        4.0 * taken_from(told, words)
+        + 3.0 * any(sign.isdigit() for sign in text)
+        + 1.5 * max(len(words) - 2, 0)
+    )
     return Piece(quoted(text), lambda row: text, 1.5 + 0.05 * len(text) + dear, f"“{text}”")
+
+
+def taken_from(told: str, words: Sequence[str]) -> int:
+    """How many words were likely made of what the rows say, both in small letters without accents."""
+    taken = sum((len(word) > 1 or word.isdigit()) and word in told for word in words)
+    # Friday of “Fri 18:15” was made of it, and so was +49342 of 0342.
+    taken += any(word.startswith(short) for word in words for short in re.findall(r"[^\W\d_]{3,}", told))
+    return taken + any(run in word and run != word for word in words for run in re.findall(r"\d{4,}", told))
 
 
 def _either(test: Test, one: Piece | None, other: Piece | None) -> Piece:
@@ -164,7 +173,7 @@ def _of_text(piece: Piece, text: str) -> Iterator[Test]:
     """What can be said of a text that others may lack."""
     name, said = piece.formula, piece.words
     if not text.strip():
-        yield _test(piece, f"is_empty({name})", lambda t: not t.strip(), 0.6, f"{said} is empty")
+        yield _test(piece, f"is_empty({name})", lambda t: not t.strip(), 0.4, f"{said} is empty")
         return
     yield _test(piece, f"{name} == {quoted(text)}", partial(_same, text), 2.2, f"{said} is “{text}”")
     for token in dict.fromkeys(_TOKENS.findall(text)):

@@ -8,6 +8,23 @@ from updraft.core.formula.registry import function
 from updraft.core.formula.terms import NUMBERS, Misfit, Term, cast, same_kind
 from updraft.core.values import Kind
 
+ROMAN_VALUES = {"M": 1000, "D": 500, "C": 100, "L": 50, "X": 10, "V": 5, "I": 1}
+ROMAN_LESS = {
+    "CM": 200,
+    "CD": 200,
+    "XC": 20,
+    "XL": 20,
+    "IX": 2,
+    "IV": 2,
+}  # what a pair has less than its two letters
+ROMAN = "^M{0,3}(CM|CD|D?C{0,3})(XC|XL|L?X{0,3})(IX|IV|V?I{0,3})$"
+_PLACES = (
+    (1000, ("", "M", "MM", "MMM")),
+    (100, ("", "C", "CC", "CCC", "CD", "D", "DC", "DCC", "DCCC", "CM")),
+    (10, ("", "X", "XX", "XXX", "XL", "L", "LX", "LXX", "LXXX", "XC")),
+    (1, ("", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX")),
+)
+
 
 def _like(number: Term, expr: pl.Expr) -> Term:
     return Term(expr, number.kind)
@@ -112,3 +129,22 @@ def _across(values: list[Term], pick: object) -> Term:
 def within(number: Term, low: Term, high: Term) -> Term:
     kind = same_kind([number, low, high])
     return Term(cast(number, kind).clip(cast(low, kind), cast(high, kind)), kind)
+
+
+@function("text: text", "the number of Roman figures", "from_roman('XIV')", "14")
+def from_roman(text: Term) -> Term:
+    figures = text.expr.str.strip_chars().str.to_uppercase()
+    letters = sum((figures.str.count_matches(one) * value for one, value in ROMAN_VALUES.items()), pl.lit(0))
+    pairs = sum((figures.str.count_matches(pair) * less for pair, less in ROMAN_LESS.items()), pl.lit(0))
+    number = (letters.cast(pl.Int64) - pairs.cast(pl.Int64)).cast(pl.Int64)
+    return Term(pl.when(figures.str.contains(ROMAN) & (figures != "")).then(number), Kind.WHOLE)
+
+
+@function("number: whole", "in Roman figures; empty outside 1 to 3999", "roman(14)", "XIV")
+def roman(number: Term) -> Term:
+    value = number.expr.cast(pl.Int64, strict=False)
+    places = [
+        (value // size % 10).replace_strict(dict(enumerate(written)), default="", return_dtype=pl.String)
+        for size, written in _PLACES
+    ]
+    return Term(pl.when(value.is_between(1, 3999)).then(pl.concat_str(places)), Kind.TEXT)

@@ -47,6 +47,28 @@ def title(text: Term) -> Term:
     return _text(text.expr.str.to_titlecase())
 
 
+# Words that titles keep small within, in several languages.
+SMALL_WORDS = (
+    *("a", "an", "and", "as", "at", "but", "by", "for", "from", "in", "nor", "of", "on", "or", "the", "to"),
+    "with",
+    *("de", "des", "du", "et", "la", "le", "les", "del", "der", "die", "das", "und", "von", "zu"),
+    *("e", "y", "o", "da", "do", "dos", "di", "della", "il", "i"),
+)  # fmt: skip
+
+
+@function(
+    "text: text",
+    "as a title: each word large but small ones within",
+    "headline('SONG OF THE BAY')",
+    "Song of the Bay",
+)
+def headline(text: Term) -> Term:
+    made = text.expr.str.to_titlecase()
+    for word in SMALL_WORDS:  # behind a blank and before one: no title begins or ends with a small word
+        made = made.str.replace_all(f" {word.capitalize()} ", f" {word} ", literal=True)
+    return _text(made)
+
+
 @function("text: text", "without blanks at the ends", "trim('  pea ')", "pea")
 def trim(text: Term) -> Term:
     return _text(text.expr.str.strip_chars())
