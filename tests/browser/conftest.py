@@ -2,6 +2,7 @@
 
 import os
 import shutil
+from base64 import b64encode
 from contextlib import suppress
 from pathlib import Path
 
@@ -148,8 +149,10 @@ BRING = """async ([text, files]) => {
   const body = new FormData();
   body.append("file", new File([text], "flow.updraft.json"));
   const { id } = await api("/api/flows/import", { method: "POST", body });
-  for (const [name, bytes] of files)
-    await upload(id, new File([new Uint8Array(bytes)], name), "", name.endsWith(".html"));
+  for (const [name, bytes] of files) {
+    const read = Uint8Array.from(atob(bytes), (sign) => sign.charCodeAt(0));
+    await upload(id, new File([read], name), "", name.endsWith(".html"));
+  }
   return id;
 }"""
 
@@ -157,7 +160,7 @@ BRING = """async ([text, files]) => {
 def bring_flow(page: Page, text: str, files: list[Path]) -> None:
     """Import a flow with the files that it reads, as the pages do, open it and wait until it is computed."""
     page.goto("/")
-    flow_id = page.evaluate(BRING, [text, [[file.name, list(file.read_bytes())] for file in files]])
+    flow_id = page.evaluate(BRING, [text, [[file.name, b64encode(file.read_bytes()).decode()] for file in files]])
     page.goto(f"/flows/{flow_id}")
     page.wait_for_selector(".slick-row")
     settle(page)

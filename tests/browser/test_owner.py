@@ -3,6 +3,7 @@
 import json
 
 import pytest
+from playwright.sync_api import TimeoutError
 
 from tests.browser.conftest import settle, violations
 from tests.browser.test_desk import applied, dropped
@@ -82,6 +83,16 @@ SET = """([place, title, widget]) => {
 }"""
 
 
+def all_applied(page, step: str) -> None:
+    """Wait until nothing is tried any more; where that does not come, say what the page says."""
+    try:
+        page.wait_for_function("() => !updraft.drafts.size && !updraft.drafts.applying.size")
+    except TimeoutError:
+        said = page.locator("#notices, .said-problem, .problem").all_inner_texts()
+        open_ones = page.evaluate("[[...updraft.drafts.open], [...updraft.drafts.applying.keys()], updraft.selected]")
+        raise AssertionError((step, said, open_ones)) from None
+
+
 def test_what_is_changed_across_the_window_and_in_the_panel_both_stands(page):
     tried = set()
     for step in with_all_kinds(page):
@@ -94,12 +105,12 @@ def test_what_is_changed_across_the_window_and_in_the_panel_both_stands(page):
         page.locator("#wide-title").wait_for()
         wanted = {one: page.evaluate(SET, ["#wide", title, kind])}
         page.locator(".wide-foot").get_by_role("button", name="Apply").click()
-        page.wait_for_function("() => !updraft.drafts.size && !updraft.drafts.applying.size")
+        all_applied(page, step)
         page.keyboard.press("Escape")
         settle(page)
         wanted[other] = page.evaluate(SET, ["#desk", other_title, other_kind])
         page.locator(".desk-foot").get_by_role("button", name="Apply").click()
-        page.wait_for_function("() => !updraft.drafts.size && !updraft.drafts.applying.size")
+        all_applied(page, step)
         kept = page.evaluate("updraft.state.steps[updraft.selected].settings")
         assert {name: kept.get(name) for name in wanted} == wanted, step
         tried.add(step)
