@@ -1,22 +1,26 @@
-"""Kill the app at random moments while somebody edits, uploads, looks, runs and writes; then see what is left.
+"""Kill the app at random moments while somebody edits, uploads, looks, runs, writes and sends; then see what is left.
 
-`python bench/faults.py [kills] [seed]` (`make faults`: 200, several minutes). After each kill the app is started again on the
-same data, and: every edit and upload that was acknowledged must be there, the database whole, each delivered file whole,
-no run under way for ever, and no scratch file left after the start. Then the data folder is damaged file by file.
+`python bench/faults.py [kills] [seed]` (`make faults`: 200, several minutes). A schedule and a trigger begin runs, too. After
+each kill the app is started again on the same data, and: every edit and upload that was acknowledged must be there, the
+database whole, each delivered file and message whole, no message sent twice by one run, no run under way for ever. Then the
+data folder is damaged file by file, and the disk filled while runs deliver (where a small one can be mounted).
 """
 
 from __future__ import annotations
 
 import csv
 import hashlib
+import os
 import random
 import shutil
 import sqlite3
+import subprocess
 import sys
 import tempfile
 import threading
 import time
 from collections import Counter
+from contextlib import suppress
 from pathlib import Path
 
 import httpx
@@ -26,6 +30,8 @@ sys.path.insert(0, str(Path(__file__).parents[1]))
 from tests.served import Served
 
 ROWS = 20_000
+MESSAGE = {"connection": "Outbox", "sender": "store@larkmoor.example", "to": "fen@larkmoor.example", "subject": "Fen lots",
+           "text": "The lots are sorted.", "attach": "none"}  # fmt: skip
 FILES = ("updraft.sqlite", "queue.sqlite", "secret", "connections.key", "cache")
 
 
@@ -51,6 +57,10 @@ class Somebody:
 
     def begin(self) -> None:
         self.connect()
+        box = self.served.data / "outbox"
+        (box / "new").mkdir(parents=True)
+        [(box / part).mkdir() for part in ("cur", "tmp")]
+        self.ask("/api/connections", {"kind": "mail", "name": "Outbox", "path": str(box), "writes": True})
         self.flow = self.ask("/api/flows", {"name": "Kept"})["id"]
         self.upload("lots.csv", "Lot,Hub\n" + "".join(f"L{n},Hub {n % 7}\n" for n in range(ROWS)))
         steps = [
@@ -58,11 +68,12 @@ class Somebody:
             {
                 "id": "s",
                 "kind": "sort_rows",
-                "settings": {"by": [{"column": "Hub"}]},
+                "settings": {"order": [{"column": "Hub"}]},
                 "inputs": {"table": "r"},
             },
             {"id": "w", "kind": "write_file", "settings": {"name": "out.csv"}, "inputs": {"table": "s"}},
             {"id": "x", "kind": "write_file", "settings": {"name": "out.xlsx"}, "inputs": {"table": "s"}},
+            {"id": "m", "kind": "send_mail", "settings": MESSAGE, "inputs": {"table": "s"}},
         ]
         edits = [
             {"op": "add", "step": step, "after": next(iter(step.get("inputs", {}).values()), "")}
@@ -70,6 +81,25 @@ class Somebody:
         ]
         self.ask(f"/api/flows/{self.flow}/edits", {"edits": edits})
         self.rename()
+        for new in ({"cron": "* * * * *"}, {"watch": "files"}):
+            self.ask(f"/api/flows/{self.flow}/schedules", {"parameters": {}, **new})
+        first = self.run()
+        assert first["status"] == "ok", first  # or everything that follows would prove nothing
+
+    def run(self) -> dict:
+        return self.ended(self.ask(f"/api/flows/{self.flow}/runs", {})["id"])
+
+    def upload_much(self) -> None:
+        self.upload("more.csv", "Lot,Grams\n1,5\n" * 90_000)
+
+    def ended(self, run: str) -> dict:
+        end = time.monotonic() + 60
+        while time.monotonic() < end:
+            found = self.web.get(f"/api/runs/{run}").json()
+            if found["status"] not in ("waiting", "running"):
+                return found
+            time.sleep(0.1)
+        return {"status": "under way for ever"}
 
     def rename(self) -> None:
         name = f"Kept {self.pick.random()}"
@@ -126,19 +156,25 @@ class Somebody:
             rows = sum(1 for _ in csv.reader(out.open()))
             if rows != ROWS + 1:
                 found.append(f"half a file was delivered: {rows:,} lines")
+        found += self.wrong_mail()
         with sqlite3.connect(self.served.data / "updraft.sqlite") as db:
             if (said := db.execute("pragma integrity_check").fetchone()[0]) != "ok":
                 found.append(f"the database: {said}")
-        end, stuck = time.monotonic() + 60, list(self.runs[-20:])
-        while stuck and time.monotonic() < end:
-            stuck = [
-                run
-                for run in stuck
-                if self.web.get(f"/api/runs/{run}").json()["status"] in ("waiting", "running")
-            ]
-            time.sleep(0.1 if stuck else 0)
-        found += [f"a run is under way for ever: {run}" for run in stuck]
+        how = {run: self.ended(run)["status"] for run in self.runs[-20:]}
+        self.did.update(f"runs {status}" for status in how.values())
+        found += [f"a run is {status}: {run}" for run, status in how.items() if "ever" in status]
         return found
+
+    def wrong_mail(self) -> list[str]:
+        """Half messages, and more messages than runs began."""
+        sent = [path.read_bytes() for path in (self.served.data / "outbox" / "new").iterdir()]
+        half = sum(b"Fen lots" not in text or b"are sorted." not in text for text in sent)
+        with sqlite3.connect(self.served.data / "updraft.sqlite") as db:
+            began = db.execute("select count(*) from run").fetchone()[0]
+        self.did["messages"] = len(sent)
+        return [f"{half} half messages"] * (half > 0) + [f"{len(sent)} messages of {began} runs"] * (
+            len(sent) > began
+        )
 
 
 def kills(many: int, seed: int) -> list[str]:
@@ -207,10 +243,60 @@ def damages(seed: int) -> list[str]:
     return wrong
 
 
+def full(seed: int) -> list[str]:
+    """A disk that fills up while runs deliver: they say so, nothing half is left, and all goes on once there is room."""
+    with tempfile.TemporaryDirectory() as folder:
+        small = ["mount", "-t", "tmpfs", "-o", "size=60m", "tmpfs", folder]
+        if subprocess.run(small, capture_output=True).returncode:
+            print("a full disk: not tried, nothing can be mounted here")
+            return []
+        try:
+            return _filled(Path(folder), seed)
+        finally:
+            subprocess.run(["umount", "-l", folder], check=False)
+
+
+def _filled(folder: Path, seed: int) -> list[str]:
+    served, wrong = Served(folder / "data"), []
+    somebody = Somebody(served, random.Random(seed))
+    somebody.begin()
+    out, filler = folder / "data" / "flows" / somebody.flow / "out", folder / "filler"
+    whole = {path.name: path.read_bytes() for path in out.iterdir()}
+    for room in (0, 50_000, 200_000, 400_000):
+        with suppress(OSError), filler.open("wb") as file:
+            while True:  # to the last byte
+                file.write(b"0" * 100_000)
+                file.flush()
+        with suppress(OSError):
+            os.truncate(filler, max(filler.stat().st_size - room, 0))
+        said = []
+        for ask in (somebody.rename, somebody.upload_much, somebody.run):
+            try:
+                said.append(str((ask() or {}).get("report", {}).get("error")))
+            except httpx.HTTPStatusError as error:
+                said.append(error.response.text)
+        wrong += [
+            f"{room} bytes of room: {text[:300]}"
+            for text in said
+            if "Updraft came to" in text or "Traceback" in text
+        ]
+        half = [path.name for path in out.iterdir() if path.name not in whole]
+        wrong += [f"{room} bytes of room: left {name}" for name in half]
+        filler.unlink(missing_ok=True)
+        wrong += [f"{room} bytes of room, then more: {what}" for what in somebody.wrong()]
+        if (
+            ended := somebody.ended(somebody.ask(f"/api/flows/{somebody.flow}/runs", {})["id"])["status"]
+        ) != "ok":
+            wrong.append(f"{room} bytes of room, then more: a run is {ended}")
+    served.stop()
+    print(f"a disk with 0 to 400,000 bytes of room, four times: {len(wrong)} wrong")
+    return wrong
+
+
 def main() -> None:
     asked = [int(text) for text in sys.argv[1:]]
     many, seed = (asked + [200, 7][len(asked) :])[:2]
-    wrong = [*damages(seed), *kills(many, seed)]
+    wrong = [*full(seed), *damages(seed), *kills(many, seed)]
     print("\n".join(wrong))
     sys.exit(bool(wrong))
 

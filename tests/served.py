@@ -17,12 +17,19 @@ class Served:
         self.data, self.command, self.options = data, command, options
         self.start()
 
+    @property
+    def call(self) -> list[str]:
+        return [sys.executable, "-m", "updraft", self.command, "--data", str(self.data), "--port", "0", *self.options]
+
+    def refused(self) -> str:
+        """What one more server on the same data says when it does not start."""
+        done = subprocess.run(self.call, capture_output=True, text=True, timeout=60)
+        assert done.returncode, done.stdout
+        return done.stderr
+
     def start(self) -> None:
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "updraft", self.command, "--data", str(self.data), "--port", "0", *self.options],
-            stdout=subprocess.PIPE,
-            text=True,
-            env={**os.environ, "PYTHONUNBUFFERED": "1"},
+            self.call, stdout=subprocess.PIPE, text=True, env={**os.environ, "PYTHONUNBUFFERED": "1"}
         )
         for line in self.process.stdout:
             if found := re.search(r"http://127\.0\.0\.1:\d+", line):

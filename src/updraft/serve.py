@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
+from filelock import FileLock, Timeout
 from waitress.server import create_server
 
 from updraft.core.connect import CONNECTION
@@ -29,6 +30,7 @@ if TYPE_CHECKING:
 
 HOST = "127.0.0.1"
 GENTLE = 5  # how much less urgent computing is, on the system's scale of 20
+_ADDRESS = "address"  # file that says where the server of a data folder is
 THREADS = 16  # what takes its time is worked out by others (updraft.web.patient)
 
 
@@ -45,6 +47,7 @@ def serve(
     _compute_gently()
     os.umask(0o077)  # what lies in the data folder is its owner's alone; the worker takes this over
     folders = Folders(data)
+    alone = _alone(folders)  # held as long as the process lives
     open_database(folders.database)
     _, execute = make_queue(folders)
     standins = _standins(folders, port) if demo else None
@@ -66,6 +69,7 @@ def serve(
     stop = threading.Event()
     keeper = threading.Thread(target=_keep_worker, args=(folders, stop), daemon=True)
     keeper.start()
+    (folders.data / _ADDRESS).write_text(f"http://{HOST}:{server.effective_port}/")
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     # What is still being computed is left: it would be computed again, and nothing of it is half written.
     server.task_dispatcher.shutdown = partial(server.task_dispatcher.shutdown, timeout=1)
@@ -90,8 +94,26 @@ def serve(
         last.join(1)
         if standins:
             standins.stop()
+    alone.release()
     sys.stdout.flush()
     os._exit(0)  # threads that compute would be waited for
+
+
+def _alone(folders: Folders) -> FileLock:
+    """One server for a data folder: a second one would clear what the first has half done, and neither would
+    know what the other keeps in memory.
+    """
+    lock = FileLock(folders.data / "server.lock")
+    try:
+        lock.acquire(timeout=0)
+    except Timeout:
+        address = folders.data / _ADDRESS
+        where = f", at {address.read_text()}" if address.exists() else ""
+        raise click.ClickException(
+            f"{folders.data}: another Updraft serves this folder already{where}. "
+            "Open that one, stop it, or name another folder with --data."
+        ) from None
+    return lock
 
 
 def _sweep_now_and_then(folders: Folders, stop: threading.Event) -> None:

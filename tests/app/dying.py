@@ -18,5 +18,7 @@ match os.environ["DYING"]:
         sys.stderr.write("memory allocation of 9663676416 bytes failed\n")
         sys.stderr.flush()
         os.abort()
+    case "full":
+        raise OSError(28, "No space left on device")
     case "fault":
         raise ZeroDivisionError("a secret of the library")

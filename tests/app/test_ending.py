@@ -19,6 +19,7 @@ from updraft.store import FlowStore, Folders, RunStore, open_database
         ),
         ("no room", "memory", "the memory of this machine did not suffice while “Keep rows” was computed"),
         ("ended", "ended", "ended from outside while “Keep rows”"),
+        ("full", "cannot_store", "the disk is full while “Keep rows” was computed; what was delivered before stands"),
         (
             "fault",
             "fault",

@@ -133,6 +133,30 @@ def test_runs_are_listed_in_the_order_they_were_asked_for_whatever_the_clock_say
     assert store.newest()[flow]["id"] == ids[-1] and store.waiting() == ids
 
 
+def test_a_run_that_cannot_be_queued_for_want_of_room_is_told_and_kept(client):
+    def full(run_id):
+        raise sqlite3.OperationalError("database or disk is full")
+
+    client.studio.execute = full
+    flow = client.flow()
+    answer = client.post(f"/api/flows/{flow}/runs")
+    assert answer.status_code == 507 and "the disk is full" in answer.json["problem"]["reason"]
+    assert [one["status"] for one in RunStore().list(flow)] == ["waiting"], "it begins once there is room"
+
+
+def test_a_second_server_on_a_folder_is_told_where_the_first_is_until_that_is_gone(tmp_path):
+    first = Served(tmp_path / "data")
+    try:
+        said = first.refused()
+        assert "another Updraft serves this folder already" in said and first.url in said
+        assert first.get("/"), "the first one goes on"
+        first.kill()
+        first.start()
+        assert first.get("/"), "a killed one holds nothing"
+    finally:
+        first.stop()
+
+
 def test_the_server_ends_within_five_seconds_while_it_computes(tmp_path):
     served = Served(tmp_path / "data")
     try:

@@ -89,6 +89,16 @@ def test_what_is_due_begins_once_however_often_its_time_passed(folders):
     assert tick(folders, queue, later + timedelta(days=9)) == []
 
 
+def test_a_clock_that_was_ahead_and_is_set_right_does_not_silence_a_schedule(folders):
+    flows, runs, queue = FlowStore(folders), RunStore(), Queue()
+    ScheduleStore().create(flows.create(small_flow(), "made"), cron="0 * * * *", zone="UTC", parameters={})
+    (early,) = tick(folders, queue, NOW + timedelta(days=400))
+    runs.start(early)
+    runs.finish(early, "ok", {})
+    assert tick(folders, queue, NOW) == [], "what is due in a year is not due now"
+    assert len(tick(folders, queue, NOW + timedelta(hours=1))) == 1, "and the next hour is"
+
+
 def test_the_live_revision_runs_whatever_was_changed_since(folders):
     flows, queue = FlowStore(folders), Queue()
     flow = flows.create(small_flow(), "made")

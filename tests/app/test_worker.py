@@ -94,6 +94,14 @@ def test_a_killed_server_finds_its_runs_again(served, stores):
     assert len(served.get(f"/api/runs/{run}/files/{name}")) == (folders.out(flow_id) / name).stat().st_size
 
 
+def test_a_run_that_is_written_down_and_not_queued_begins_by_itself(served, stores):
+    """So it is when the disk was full for a moment."""
+    _, flows, runs = stores
+    flow_id = flows.create(Flow(name="Small"), "made")
+    run = runs.create(flow_id, Flow(name="Small"), 1, {})
+    until(lambda: runs.get(run)["status"] != "waiting", 30, "that it is brought to the queue")
+
+
 def test_the_demo_has_a_flow_that_was_run_once_with_its_result(tmp_path):
     app = Served(tmp_path / "demo", "demo")
     try:

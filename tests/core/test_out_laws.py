@@ -1,5 +1,6 @@
 """Laws of what leaves a flow, and of answers that come from references: for any values, names and nonsense."""
 
+import errno
 import json
 import re
 from pathlib import Path
@@ -16,6 +17,7 @@ from rdflib import XSD, Graph, URIRef
 
 from updraft.core.connect import WebService
 from updraft.core.connect.reconciling import Query, Reference
+from updraft.core.deliver.files import FileDelivery
 from updraft.core.filling import Template
 from updraft.core.linked.graph import Mapped, Statement, graph_of, written
 from updraft.core.linked.vocabularies import expand, prefixes, search
@@ -189,3 +191,41 @@ def test_whatever_a_reference_answers_is_understood_or_told(about, first, second
             ask(Reference(Nonsense([about, first, second, third])))
         except Problem as problem:
             assert "does not answer as a reference does" in problem.reason
+
+
+def _full(path):
+    path.write_bytes(b"half")
+    raise OSError(errno.ENOSPC, "No space left on device")
+
+
+def _wrapped(path):
+    try:
+        _full(path)
+    except OSError as error:
+        raise RuntimeError("the workbook could not be closed") from error
+
+
+def _in_words(path):
+    path.write_bytes(b"half")
+    raise pl.exceptions.ComputeError("No space left on device (os error 28)")
+
+
+@pytest.mark.parametrize("write", [_full, _wrapped, _in_words], ids=lambda one: one.__name__)
+def test_a_disk_that_fills_is_said_whatever_writes_and_nothing_half_is_left(tmp_path, write):
+    target = tmp_path / "out.xlsx"
+    target.write_bytes(b"of yesterday")
+    with pytest.raises(Problem, match="the disk is full") as told:
+        FileDelivery(SimpleNamespace(step="w", content=""), "", target, write, 1)
+    assert told.value.step == "w" and told.value.code == "cannot_write"
+    assert [path.read_bytes() for path in tmp_path.iterdir()] == [b"of yesterday"]
+
+
+def test_what_a_writer_says_itself_is_not_said_otherwise(tmp_path):
+    def refuse(path):
+        try:
+            _full(path)
+        except OSError:
+            raise Problem("The template", "it has no mark.", "Add one.") from None
+
+    with pytest.raises(Problem, match="it has no mark"):
+        FileDelivery(SimpleNamespace(step="w", content=""), "", tmp_path / "out.xlsx", refuse, 1)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import errno
 import os
 import sys
 from importlib import import_module
@@ -11,7 +10,7 @@ from typing import Any
 import click
 
 from updraft import __version__
-from updraft.core.problems import Problem
+from updraft.core.problems import Problem, of_the_system, reason_of
 
 # Command → file and function, in the order they are listed.
 _COMMANDS = {
@@ -58,16 +57,10 @@ def said(error: Exception) -> Problem:
     """An exception as a problem: one of the system's by its reason, any other as a fault of ours."""
     if isinstance(error, Problem):
         return error
-    caused = error
-    while not isinstance(caused, OSError) and isinstance(caused.__cause__ or caused.__context__, Exception):
-        caused = caused.__cause__ or caused.__context__  # type: ignore[assignment]
-    if isinstance(caused, OSError):
-        reason = (
-            "the disk is full" if caused.errno == errno.ENOSPC else (caused.strerror or str(caused)).lower()
-        )
+    if caused := of_the_system(error):
         return Problem(
             str(caused.filename or "The file"),
-            f"{reason}.",
+            f"{reason_of(caused)}.",
             "Choose another place, or make room.",
             code="no_file",
         )

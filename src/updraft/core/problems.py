@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import errno
+import os
 import re
 from collections.abc import Iterable
 from typing import Any
@@ -102,3 +104,22 @@ def missing_column(name: str, known: Iterable[str], *, field: str = "") -> Probl
         field=field,
         code="missing_column",
     )
+
+
+def of_the_system(error: BaseException) -> OSError | None:
+    """What the system said (the disk is full, no such place), however a library wrapped it; None where it
+    said nothing, or where a Problem says it already.
+    """
+    caused: BaseException | None = error
+    while caused is not None and not isinstance(caused, Problem):
+        if isinstance(caused, OSError):
+            return caused
+        if "No space left on device" in str(caused):  # libraries that are not Python say it in words alone
+            return OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        caused = caused.__cause__ or (None if caused.__suppress_context__ else caused.__context__)
+    return None
+
+
+def reason_of(error: OSError) -> str:
+    """The system's reason as the end of a sentence."""
+    return "the disk is full" if error.errno == errno.ENOSPC else (error.strerror or str(error)).lower()

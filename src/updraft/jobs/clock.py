@@ -17,6 +17,7 @@ from updraft.core.connect.mail import messages
 from updraft.core.schedule import next_after, words
 from updraft.jobs.queue import BY_ITSELF
 from updraft.store import ConnectionStore, FlowStore, Folders, RunStore, ScheduleStore
+from updraft.store.orm import OperationalError
 from updraft.store.schedules import FILES, MAIL
 
 EVERY = 5.0  # seconds between looks
@@ -62,6 +63,9 @@ def _begin(folders: Folders, schedules: ScheduleStore, schedule: dict[str, Any],
             return ""
     else:
         since = datetime.fromisoformat(schedule["last"] or schedule["created"])
+        if since > moment:  # the clock was ahead, and is set right: it goes on from now, not from then
+            schedules.mark(schedule["id"], last=stamp)
+            return ""
         if next_after(schedule["cron"], schedule["zone"], since) > moment:
             return ""
     runs, flows = RunStore(), FlowStore(folders)
@@ -135,13 +139,24 @@ def _there(folders: Folders, schedule: dict[str, Any]) -> dict[str, str]:
     return found
 
 
-def start(folders: Folders, execute: Callable[..., Any]) -> None:
-    """Look every few seconds, in a thread that ends with the process."""
+def start(folders: Folders, execute: Callable[..., Any], bring_back: Callable[[], Any]) -> None:
+    """Look every few seconds, in a thread that ends with the process.
+
+    Args:
+        bring_back: queues runs that wait and are not in the queue, as after a moment with a full disk.
+    """
 
     def watch() -> None:
+        said = ""
         while True:
             try:
+                bring_back()
                 tick(folders, execute, datetime.now(UTC))
+                said = ""
+            except OperationalError as error:  # a full disk, say: told once, not at every look
+                if str(error) != said:
+                    _log.warning("schedules: %s", error)
+                said = str(error)
             except Exception:  # what goes wrong once must not end all schedules
                 _log.exception("schedules")
             threading.Event().wait(EVERY)

@@ -12,6 +12,8 @@ from updraft.core import Problem
 MEMORY = re.compile(
     r"memory allocation of \d+ bytes failed|MemoryError|bad_alloc|cannot allocate memory", re.I
 )
+FULL = re.compile(r"No space left on device|disk is full", re.I)
+_LITTLE = 1 << 20  # bytes of a disk that is full for what a run writes
 
 
 def most_memory(pid: int) -> int:
@@ -22,7 +24,9 @@ def most_memory(pid: int) -> int:
     return 0
 
 
-def why_it_ended(code: int, said: str, log: str, step: tuple[str, str] | None, most: int) -> Problem:
+def why_it_ended(
+    code: int, said: str, log: str, step: tuple[str, str] | None, most: int, room: int = _LITTLE
+) -> Problem:
     """The problem of a run whose process went away.
 
     Args:
@@ -31,6 +35,7 @@ def why_it_ended(code: int, said: str, log: str, step: tuple[str, str] | None, m
         log: where that log is, as the person finds it.
         step: id and name of the step that was under way.
         most: the most memory it held, in bytes; 0 where that is not known.
+        room: bytes that are free on the disk of the data folder.
     """
     while_at = f" while “{step[1]}” was computed" if step else ""
     held = f" It held {most / 1e9:.1f} GB by then." if most else ""
@@ -52,6 +57,14 @@ def why_it_ended(code: int, said: str, log: str, step: tuple[str, str] | None, m
             "Run it again.",
             step=at,
             code="ended",
+        )
+    if FULL.search(said) or room < _LITTLE:  # then even what went wrong cannot be written down
+        return Problem(
+            "This run",
+            f"the disk is full{while_at}; what was delivered before stands as it was.",
+            "Make room, then run it again.",
+            step=at,
+            code="cannot_store",
         )
     return Problem(
         "This run",

@@ -6,6 +6,7 @@ the memory of a large run goes back with the process.
 
 from __future__ import annotations
 
+import shutil
 import subprocess
 import sys
 import time
@@ -48,7 +49,8 @@ def supervise(folders: Folders, run_id: str) -> None:
         log.unlink(missing_ok=True)
         return
     told = log.read_text(errors="replace")
-    problem = why_it_ended(child.returncode, told, f"runs/{log.name}", runs.under_way(run_id), most)
+    room = shutil.disk_usage(folders.data).free
+    problem = why_it_ended(child.returncode, told, f"runs/{log.name}", runs.under_way(run_id), most, room)
     runs.finish(
         run_id, "failed", {"status": "failed", "steps": [], "outputs": [], "error": problem.as_dict()}
     )

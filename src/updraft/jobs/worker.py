@@ -30,15 +30,31 @@ def main(data: str) -> int:
     except Timeout:
         return ALREADY
     logging.getLogger("huey").setLevel(logging.WARNING)
+    logging.getLogger("huey.consumer.Worker").addFilter(_NowAndThen())
     open_database(folders.database)
     runs = RunStore()
     runs.cut_off()  # nobody else can be running them
     queue, execute = make_queue(folders)
     bring_back(queue, execute, runs.waiting())
     _leave_with_server()
-    clock.start(folders, execute)
+    clock.start(folders, execute, lambda: bring_back(queue, execute, runs.waiting()))
     queue.create_consumer(workers=1, periodic=False, initial_delay=0.05, max_delay=0.25, backoff=1.1).run()
     return 0
+
+
+class _NowAndThen(logging.Filter):
+    """Lets the same message through once a minute: a full disk would else be told four times a second."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._told: dict[str, float] = {}
+
+    def filter(self, record: logging.LogRecord) -> bool:
+        told = self._told.get(record.msg)
+        if told is not None and record.created - told < 60:
+            return False
+        self._told[record.msg] = record.created
+        return True
 
 
 def _leave_with_server() -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import re
+import sqlite3
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -108,6 +109,7 @@ def create_app(
     app.register_error_handler(Problem, _problem)
     app.register_error_handler(CSRFError, _no_token)
     app.register_error_handler(OperationalError, _database)
+    app.register_error_handler(sqlite3.OperationalError, _database)  # of the queue
     app.register_error_handler(HTTPException, _http)
     app.after_request(_headers)
     app.jinja_env.globals.update(version=__version__, file_kind=READ_FILE)
@@ -142,7 +144,7 @@ def _no_token(error: CSRFError) -> tuple[Any, int]:
     )
 
 
-def _database(error: OperationalError) -> tuple[Any, int]:
+def _database(error: Exception) -> tuple[Any, int]:
     full = "full" in str(error)
     reason = "the disk is full, so it could not be saved." if full else f"it could not be saved ({error})."
     return _answer(

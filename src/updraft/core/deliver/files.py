@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import errno
 import os
 import uuid
 from collections.abc import Callable
@@ -11,7 +10,7 @@ from datetime import datetime
 from pathlib import Path
 
 from updraft.core.deliver.contract import Delivered, Delivery, Effect, Outlet
-from updraft.core.problems import Problem
+from updraft.core.problems import Problem, of_the_system, reason_of
 
 
 class FileDelivery(Delivery):
@@ -38,8 +37,8 @@ class FileDelivery(Delivery):
             write(self._beside)
         except BaseException as error:
             self.discard()
-            if isinstance(error, OSError):
-                raise _cannot_write(target, error, self.step) from None
+            if told := of_the_system(error):
+                raise _cannot_write(target, told, self.step) from None
             raise
 
     def commit(self) -> Delivered:
@@ -62,10 +61,9 @@ def _what_is_there(target: Path) -> str:
 
 
 def _cannot_write(target: Path, error: OSError, step: str) -> Problem:
-    reason = "the disk is full" if error.errno == errno.ENOSPC else (error.strerror or str(error)).lower()
     return Problem(
         str(target.parent),
-        f"the file could not be written ({reason}).",
+        f"the file could not be written ({reason_of(error)}).",
         "Make room or choose another folder, then run again. Earlier files are untouched.",
         step=step,
         code="cannot_write",

@@ -14,7 +14,7 @@ import { referenceWidgets } from "./widgets/reference.js";
 import { ruleWidgets } from "./widgets/rule.js";
 import { sheetWidgets } from "./widgets/sheet.js";
 
-const widgets = {
+export const widgets = {
   ...basics,
   ...columnWidgets,
   ...ruleWidgets,
