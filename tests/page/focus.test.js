@@ -37,6 +37,13 @@ test("only these takes the place of all others of its column, and of none elsewh
   );
 });
 
+test("all but these is of no one column, and takes no other such selection away", () => {
+  const focus = new Focus();
+  focus.toggle(valuesChip("Hub", ["Fen"], true));
+  focus.only(valuesChip("Town", ["Dale"], true));
+  assert.equal(focus.chips.length, 2);
+});
+
 test("values are selected as they are: texts, empty cells, all but these", () => {
   assert.deepEqual(valuesChip("Hub", ["Fen", null]).conditions, [
     condition("Hub", "one_of", { values: ["Fen"] }),
