@@ -230,3 +230,23 @@ def _written() -> Iterator[Task]:
     yield task("telephones from abroad", calls, lambda t: f"+49{re.sub('[^0-9]', '', t)[1:]}")
     ages = _columns(age=lambda r: str(r.randint(4, 80)))
     yield task("of age", ages, lambda a: "adult" if int(a) >= 18 else "child")
+    sent = [date(2025, 1, 20) + timedelta(days=n * 11) for n in range(ROWS)]
+    days = [day.isoformat() for day in sent]
+    after = {day.isoformat(): day + timedelta(days=30) for day in sent}
+    yield task("thirty days later", days, lambda t: after[t].isoformat())
+    ends = {day.isoformat(): (day.replace(day=28) + timedelta(4)).replace(day=1) - timedelta(1) for day in sent}
+    yield task("end of the month", days, lambda t: ends[t].isoformat())
+    yield task("beginning of the month", days, lambda t: f"{t[:8]}01")
+    yield task("sum of three", _rows(lambda r: f"{r.randint(1, 30)} + {r.randint(1, 30)} + {r.randint(1, 30)}"),
+               lambda t: str(sum(map(int, t.split(" + ")))))  # fmt: skip
+    ranks = {
+        str(n): f"{n}{'th' if n in (11, 12, 13) else {1: 'st', 2: 'nd', 3: 'rd'}.get(n % 10, 'th')}"
+        for n in range(1, 40)
+    }
+    yield task("places", _rows(lambda r: str(r.randint(1, 39))), ranks.get)
+    packs = _rows(
+        lambda r: f"{r.choice(['Peas', 'Salad rocket', 'Winter leek tall'])} {r.choice(['5 g', '250g', '1.5 kg'])}"
+    )
+    yield task("without the amount", packs, lambda t: re.sub(r" [0-9].*", "", t))
+    hubs = _rows(lambda r: r.choice(["Fen", "Fen", "Fen", "Dale", "Marsh", "Hill"]))
+    yield task("here or elsewhere", hubs, lambda t: "here" if t == "Fen" else "elsewhere")

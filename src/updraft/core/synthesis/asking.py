@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from updraft.core.formula.writing import quoted
-from updraft.core.synthesis.numbers import number_of
+from updraft.core.synthesis.numbers import number_at
 from updraft.core.synthesis.pieces import classes_of
 
 if TYPE_CHECKING:
@@ -84,8 +84,10 @@ class _Novelty:
         few = [cells for cells in self._cells if len(set(cells)) <= min(_FEW, len(cells) // 4)]
         shown = [{cells[at] for at in examples} for cells in few]
         # Of columns of few values those that no example has: each may stand for something else.
+        often = [Counter(cells) for cells in few]
+        columns = list(zip(few, shown, often, strict=True))
         self._values = [
-            {cells[at] for cells, seen in zip(few, shown, strict=True) if cells[at] not in seen}
+            max((0.5 + many[c[at]] / len(c) for c, seen, many in columns if c[at] not in seen), default=0.0)
             for at in range(table.height)
         ]
         self._forms = [_lengths(text) for text in self.told]
@@ -100,17 +102,17 @@ class _Novelty:
         own = self._of[at]
         new = _NOVEL * (1 + self._often[own] / len(self._of)) if own else 0.0
         new += _EMPTY * any(sign == "empty" for _, sign in (one for one in own if isinstance(one, tuple)))
-        new += _VALUE * bool(self._values[at])
+        new += _VALUE * self._values[at]
         return new + _NEW_FORM * len(self._forms[at] - self._known_forms)
 
     def far(self, at: int) -> float:
         """How far the numbers of a row are from those of the examples, of how far they go."""
         far = 0.0
         for cells in self._cells:
-            value, known = number_of(cells[at]), [number_of(cells[one]) for one in self._examples]
+            value, known = number_at(1, cells[at]), [number_at(1, cells[one]) for one in self._examples]
             if value is None or None in known:
                 continue
-            values = [found for cell in cells[:: max(len(cells) // 200, 1)] if (found := number_of(cell))]
+            values = [found for cell in cells[:: max(len(cells) // 200, 1)] if (found := number_at(1, cell))]
             reach = max(values, default=0.0) - min(values, default=0.0)
             far += min(abs(value - (one or 0.0)) for one in known) / reach if reach else 0.0
         return _FAR * far

@@ -55,6 +55,7 @@ def bounds(columns: Sequence[Piece], rows: Sequence[Row], yes: list[int], no: li
 
 
 _AGE = re.compile(r"\b(age|alter|âge|edad|idade|età|leeftijd|wiek)\b")
+_CLOCK = re.compile(r"\d{1,2}:\d{2}")
 _AGES = (18.0, 65.0, 21.0, 16.0)
 
 
@@ -69,7 +70,8 @@ def _numbers(piece: Piece, rows: Sequence[Row], some: list[int]) -> Iterator[_Me
         if all(number_at(place, text) is not None for text in texts):
             call = f"number({piece.formula})" if place == 1 else f"number({piece.formula}, {place})"
             words = f"number {place} of {piece.words}"
-            yield _Measure(call, _at(piece, place), words, 2.0 + 0.3 * place)
+            noon = (12.0,) if place == 1 and all(_CLOCK.match(text) for text in texts) else ()
+            yield _Measure(call, _at(piece, place), words, 2.0 + 0.3 * place, noon)
 
 
 def _at(piece: Piece, place: int) -> Callable[[Row], float | None]:

@@ -227,6 +227,8 @@ def _zeros(text: str, wanted: str) -> Iterator[Change]:
         return
     if len(text) > 1 and text[0] == "0":
         yield Change("text(whole({}))", whole, 0.8, "{} without zeros in front")
+    if (counted := ordinal(text)) and counted in wanted:
+        yield Change("ordinal(whole({}))", ordinal, 0.5, "{} as people count")
     for size in sorted({len(run) for run in re.findall(r"\d+", wanted)}):
         if size > 1:
             yield Change(
@@ -280,6 +282,15 @@ def headline(text: str) -> str:
     for word in SMALL_WORDS:
         made = made.replace(f" {word.capitalize()} ", f" {word} ")
     return made
+
+
+def ordinal(text: str) -> str | None:
+    """1st, 2nd, 3rd, 4th, as the function of this name."""
+    number = whole(text)
+    if number is None:
+        return None
+    tens, ones = abs(int(number)) % 100, abs(int(number)) % 10
+    return number + ("th" if 10 < tens < 14 else {1: "st", 2: "nd", 3: "rd"}.get(ones, "th"))
 
 
 def whole(text: str) -> str | None:

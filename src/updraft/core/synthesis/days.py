@@ -10,6 +10,7 @@ from functools import partial
 import polars as pl
 
 from updraft.core.formula.writing import quoted
+from updraft.core.synthesis.moved import moves
 from updraft.core.synthesis.pieces import Piece, Row
 from updraft.core.values import FORMATS, Kind, converted
 from updraft.core.values.convert import could_read, pattern_of
@@ -230,9 +231,21 @@ def _said(
             if short in wanted:
                 formula = call.replace("{}", f"{name}_name({read})")
                 yield short, piece(formula, _named(pattern, size), 1.7, f"the name of the {name} of")
+    for out in FORMATS[Kind.DATE]:
+        pattern = pattern_of(out, year=False)
+        there = read_days([wanted], ("", out, ""))[wanted] if could_read(out, wanted) else None
+        if there is None or there.strftime(pattern) != wanted:
+            continue
+        for call, move, far, words in moves(day, there):
+            formula = f"text({call.replace('{}', read)}, {quoted(out)})"
+            yield wanted, piece(formula, _moved(move, pattern), 1.4 + far, words)
     for name, (call, make, seldom) in _PARTS.items():
         if make(day) in wanted:
             yield make(day), piece(call.replace("{}", read), make, 2.2 + seldom, f"the {name} of")
+
+
+def _moved(move: Callable[[date], date], pattern: str) -> Callable[[date], str]:
+    return lambda day: move(day).strftime(pattern)
 
 
 def _named(pattern: str, size: int = 99) -> Callable[[date], str]:

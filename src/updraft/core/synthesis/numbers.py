@@ -120,6 +120,7 @@ def _read(pieces: list[tuple[str, Piece]]) -> Iterator[tuple[Number, float]]:
             of = _on(piece, partial(number_at, place))
             whole = place == 1 and _COLUMN.fullmatch(piece.formula) is not None
             yield Number(call, of, piece.cost + 0.4 * place, words, whole), found
+        yield from _summed(text, piece)
         yield from _measured(text, piece)
         yield from _shortened(text, piece)
         if (value := roman(text)) is not None:
@@ -175,6 +176,26 @@ def lasts(text: str) -> float | None:
         return None
     found = ((re.search(here, text.lower()), size) for here, size in _SPANS)
     return sum(float(part[1]) * size for part, size in found if part)
+
+
+def _summed(text: str, piece: Piece) -> Iterator[tuple[Number, float]]:
+    """The sum of the three to six numbers of a text that holds no more."""
+    many = len(_FOUND.findall(re.sub(r"(\w)-", r"\1 ", text)))
+    found = [number_at(place, text) for place in range(1, many + 1)] if 3 <= many <= 6 else [None]
+    if None in found:
+        return
+
+    def of(row: Row) -> float | None:
+        said = piece.of(row) or ""
+        values = [number_at(place, said) for place in range(1, many + 1)]
+        return None if None in values else sum(value or 0.0 for value in values)
+
+    calls = [
+        f"number({piece.formula})",
+        *(f"number({piece.formula}, {place})" for place in range(2, many + 1)),
+    ]
+    said = f"the sum of the {many} numbers of {piece.words}"
+    yield Number(f"({' + '.join(calls)})", of, piece.cost + 1.4, said), sum(value or 0.0 for value in found)
 
 
 def _measured(text: str, piece: Piece) -> Iterator[tuple[Number, float]]:

@@ -275,6 +275,11 @@ def views_of(whole: Piece, text: str) -> Iterator[Piece]:
     for pattern, here, said in (
         ("<[^>]*>", "<[^>]*>", "tags"),
         (" *[(][^)]*[)]", r" *[(][^)]*[)]", "what stands in ( )"),
+        (
+            r"[ ,]+[0-9][0-9.,]* ?\p{L}{1,3}[.]?$",
+            r"[ ,]+[0-9][0-9.,]* ?[^\W\d_]{1,3}[.]?$",
+            "the amount at its end",
+        ),
         (r" *[\[][^\]]*[\]]", r" *\[[^\]]*\]", "what stands in [ ]"),
     ):
         if re.search(here, text):

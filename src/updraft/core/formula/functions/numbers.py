@@ -148,3 +148,17 @@ def roman(number: Term) -> Term:
         for size, written in _PLACES
     ]
     return Term(pl.when(value.is_between(1, 3999)).then(pl.concat_str(places)), Kind.TEXT)
+
+
+@function("number: whole", "as people count in English", "ordinal(22)", "22nd")
+def ordinal(number: Term) -> Term:
+    value = number.expr.cast(pl.Int64, strict=False)
+    tens, ones = value.abs() % 100, value.abs() % 10
+    ending = (
+        pl.when(tens.is_between(11, 13)).then(pl.lit("th"))
+        .when(ones == 1).then(pl.lit("st"))
+        .when(ones == 2).then(pl.lit("nd"))
+        .when(ones == 3).then(pl.lit("rd"))
+        .otherwise(pl.lit("th"))
+    )  # fmt: skip
+    return Term(value.cast(pl.String) + ending, Kind.TEXT)
