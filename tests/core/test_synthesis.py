@@ -297,3 +297,10 @@ def test_many_examples_are_read_as_soon_as_few():
     kinds = {at: "two" if name.count(" ") == 2 else "one" for at, name in some.items()}
     assert from_examples(table, kinds).readings[0].values[9:] == ["two", "one", "one"]
     assert len(from_examples(table, {at: f"{at} of {at * at}" for at in range(9)}).readings) <= 5
+
+
+def test_a_day_that_has_none_after_it_does_not_end_the_reading():
+    table = pl.DataFrame({"sent": ["2026-03-01", "9999-12-31", "0001-01-01", "2026-05-05"]})
+    answer = from_examples(table, {0: "2026-03-31"})
+    assert any(reading.values[3] == "2026-06-04" for reading in answer.readings)
+    assert from_examples(table, {0: "2026-01-30"}).readings

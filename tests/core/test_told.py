@@ -112,3 +112,12 @@ def test_json_told_by_lists_is_a_table(tmp_path, value, expected):
 @pytest.mark.parametrize("value", [{"Lot": ["L1", "L2"], "Grams": [20]}, [["Lot"], ["L1", 2]], {"Lot": ["L1", "L2"]}])
 def test_lists_of_unlike_length_are_no_table(tmp_path, value):
     assert not {"L1", "L2"} & {str(cell) for cell in table(tmp_path, json.dumps(value), "lots.json").frame.to_series(0)}
+
+
+def test_a_place_that_is_chosen_is_one_of_the_file_as_it_stands(tmp_path):
+    text = json.dumps({"Lot": ["L1", "L2"], "Grams": [20, 25]})
+    assert table(tmp_path, text, "lots.json", records="/Lot").frame.to_series(0).to_list() == ["L1", "L2"]
+
+
+def test_brackets_that_never_close_take_no_more_time_than_they_are_long():
+    assert shape_of(["[ " * 50_000] * 3) == ""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import logging
+import sqlite3
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -153,7 +154,10 @@ def start(folders: Folders, execute: Callable[..., Any], bring_back: Callable[[]
                 bring_back()
                 tick(folders, execute, datetime.now(UTC))
                 said = ""
-            except OperationalError as error:  # a full disk, say: told once, not at every look
+            except (
+                OperationalError,
+                sqlite3.OperationalError,
+            ) as error:  # a full disk, say: told once, not at every look
                 if str(error) != said:
                     _log.warning("schedules: %s", error)
                 said = str(error)

@@ -43,7 +43,6 @@ def read(path: Path, options: ReadOptions) -> Reading:
 
 
 def _read(value: Any, encoding: str, why: str, said: list[str], path: Path, options: ReadOptions) -> Reading:
-    value = _by_rows(value)
     value = value if options.records else _by_rows(value)  # a place was chosen in what stands in the file
     tree = outline(value)
     said = [*said, *_left_out(value.bad)] if isinstance(value, _Lines) else said

@@ -19,7 +19,7 @@ _LEAST = 3  # lines, or blocks, by which a shape is believed
 _NEARLY_ALL = 0.95
 _PAIR = re.compile(r"""([A-Za-z_][\w.@/-]*)=("(?:[^"\\]|\\.)*"|'[^']*'|\S*)(?:\s+|$)""")
 _NAMED = re.compile(r"^([^\W\d][\w .()/-]{0,40}?)\s*:(?:\s+(.*)|)$")
-_TOKEN = re.compile(r"""\[([^\]]*)\]|"((?:[^"\\]|\\.)*)"|(\S+)""")
+_TOKEN = re.compile(r"""\[([^\]]{0,500})\]|"((?:[^"\\]|\\.)*)"|(\S+)""")
 # The common log format of the W3C's httpd, and what servers add to it.
 _SERVER = ("host", "ident", "user", "time", "request", "status", "bytes", "referer", "agent")
 Rows = list[dict[str, str | None]]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -108,14 +109,23 @@ class _Novelty:
     def far(self, at: int) -> float:
         """How far the numbers of a row are from those of the examples, of how far they go."""
         far = 0.0
-        for cells in self._cells:
-            value, known = number_at(1, cells[at]), [number_at(1, cells[one]) for one in self._examples]
-            if value is None or None in known:
-                continue
-            values = [found for cell in cells[:: max(len(cells) // 200, 1)] if (found := number_at(1, cell))]
-            reach = max(values, default=0.0) - min(values, default=0.0)
-            far += min(abs(value - (one or 0.0)) for one in known) / reach if reach else 0.0
+        for cells, known, reach in self._reaches:
+            if (value := number_at(1, cells[at])) is not None:
+                far += min(abs(value - one) for one in known) / reach
         return _FAR * far
+
+    @cached_property
+    def _reaches(self) -> list[tuple[list[str], list[float], float]]:
+        """Columns of which every example has a number: their cells, those numbers, and how far numbers go."""
+        made = []
+        for cells in self._cells:
+            known = [number_at(1, cells[one]) for one in self._examples]
+            some = (number_at(1, cell) for cell in cells[:: max(len(cells) // 200, 1)])
+            values = [value for value in some if value]
+            reach = max(values, default=0.0) - min(values, default=0.0)
+            if reach and None not in known:
+                made.append((cells, [one or 0.0 for one in known], reach))
+        return made
 
 
 def _signs(column: pl.Series, cells: Sequence[str]) -> list[set[str]]:

@@ -66,14 +66,11 @@ def _lines(points: list[tuple[float, float]]) -> Iterator[tuple[float, float]]:
 def _line(piece: Piece, factor: float, plus: float, places: int) -> Piece:
     number = f"number({piece.formula})"
     formula = f"{number} * {factor!r}" + (f" {'+' if plus > 0 else '-'} {abs(plus)!r}" if plus else "")
-    if factor == -1:
-        formula, said = f"{plus!r} - {number}", f"{plus:g} less {piece.words}"
-    words = (
-        said
-        if factor == -1
-        else f"{piece.words} times {factor:g}"
-        + (f", {'plus' if plus > 0 else 'less'} {abs(plus):g}" if plus else "")
+    words = f"{piece.words} times {factor:g}" + (
+        f", {'plus' if plus > 0 else 'less'} {abs(plus):g}" if plus else ""
     )
+    if factor == -1:
+        formula, words = f"{plus!r} - {number}", f"{plus:g} less {piece.words}"
 
     def of(row: Row) -> str | None:
         value = number_at(1, piece.of(row) or "")

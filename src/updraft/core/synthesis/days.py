@@ -245,7 +245,13 @@ def _said(
 
 
 def _moved(move: Callable[[date], date], pattern: str) -> Callable[[date], str]:
-    return lambda day: move(day).strftime(pattern)
+    def make(day: date) -> str:
+        try:
+            return move(day).strftime(pattern)
+        except (OverflowError, ValueError):  # 9999-12-31 stands for “never”, and Python knows no day after it
+            return ""
+
+    return make
 
 
 def _named(pattern: str, size: int = 99) -> Callable[[date], str]:

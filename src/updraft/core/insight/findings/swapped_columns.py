@@ -14,7 +14,7 @@ from updraft.core.insight.findings.view import Column, View, is_figure
 _DAY = r"^\s*(\d{4}[-/.]\d{1,2}[-/.]\d{1,2}|\d{1,2}[-/.]\d{1,2}[-/.]\d{2,4})"
 # What words of a name promise → the shape of nine of ten values.
 _PROMISES = {
-    "mail": (frozenset({"email", "mail", "e-mail"}), r"^[^@\s]+@[^@\s]+\.[^@\s]+$"),
+    "mail": (frozenset({"email", "mail"}), r"^[^@\s]+@[^@\s]+\.[^@\s]+$"),
     "web": (frozenset({"url", "website", "homepage", "link"}), r"^(https?://|www\.)\S+$"),
     "phone": (frozenset({"phone", "telephone", "tel", "mobile", "fax"}), r"^\+?[\d(][\d\s().\-/]{5,22}$"),
     "day": (frozenset({"date", "birthday", "birthdate", "dob", "born", "since", "until", "signed", "datum"}), _DAY),
