@@ -249,6 +249,46 @@ LINKS = ["https://www.larkmoor.example:80/a?b=1", "http://hub.larkmoor.example/x
         pytest.param(
             {"bed": ["Bed 3x4 m (wet)", "Bed 10x2x1 m"]}, {0: "3x4"}, ["3x4", "10x2x1"], id="a run of any length"
         ),
+        pytest.param(
+            {"d": ["2026-03-04", "2026-03-08", "2026-01-01"]}, {0: "2026-03-02", 1: "2026-03-02"},
+            ["2026-03-02", "2026-03-02", "2025-12-29"], id="the Monday of the week",
+        ),
+        pytest.param(
+            {"d": ["2026-05-04", "2026-12-31", "2026-01-01"]}, {0: "2026-04-01"},
+            ["2026-04-01", "2026-10-01", "2026-01-01"], id="where the quarter begins",
+        ),
+        pytest.param(
+            {"from": ["09:15", "08:00", "13:30"], "to": ["11:30", "16:00", "14:15"]}, {0: "2.25"},
+            ["2.25", "8.00", "0.75"], id="hours from one time to another",
+        ),
+        pytest.param(
+            {"gross": ["14.15", "107.00", "20.78"]}, {0: "13.22"}, ["13.22", "100.00", "19.42"],
+            id="an amount without its tax",
+        ),
+        pytest.param(
+            {"year": ["2021", "1999", "2008"]}, {0: "2021/22", 1: "1999/00"}, ["2021/22", "1999/00", "2008/09"], id="school years"
+        ),
+        pytest.param(
+            {"phone": ["1-853-473-2322", "282.595.2842", "(531) 444-8115", "9314252601"]},
+            {0: "+1-853-473-2322", 1: "+1-282-595-2842"},
+            ["+1-853-473-2322", "+1-282-595-2842", "+1-531-444-8115", "+1-931-425-2601"], id="telephones in groups",
+        ),
+        pytest.param(
+            {"sown": ["1538037040", "1528870200", "1704067199"]}, {0: "2018-09-27"},
+            ["2018-09-27", "2018-06-13", "2023-12-31"], id="seconds since 1970",
+        ),
+        pytest.param(
+            {"for": ["6 weeks", "3 days", "1 week", "10 days", "1 day"]}, {0: "42", 1: "3"},
+            ["42", "3", "7", "10", "1"], id="weeks and days in days",
+        ),
+        pytest.param(
+            {"lot": ["YO15 1DD Moor", "Unit 4, Fen, EC13 6AB, UK", "71 High St, Dale M5 8DD"]},
+            {0: "YO15 1DD", 1: "EC13 6AB"}, ["YO15 1DD", "EC13 6AB", "M5 8DD"], id="two runs with digits",
+        ),
+        pytest.param(
+            {"kind": ["Socks", "T-shirt", "Cap"], "in": ["blue", "red", "green"]}, {0: "SOC-B", 1: "TSH-R"},
+            ["SOC-B", "TSH-R", "CAP-G"], id="the first letters, marks left out",
+        ),
     ],
 )  # fmt: skip
 def test_results_of_several_forms_are_read_together(table, given, expected):
@@ -266,6 +306,15 @@ def test_what_no_example_has_shown_is_asked_and_never_what_is_told():
     assert first.question == 2, "brackets are new"
     second = from_examples(pl.DataFrame({"n": names}), {0: "red-pea", 2: "bean-dwarf"})
     assert second.question not in (0, 2) and second.readings[0].values == ["red-pea", "leek", "bean-dwarf", "old-kale"]
+
+
+def test_a_frequent_word_that_no_example_has_is_asked():
+    spans = ["6 weeks", "2 weeks", "3 days", "4 weeks", "9 days", "7 weeks"]
+    assert from_examples(pl.DataFrame({"d": spans}), {0: "42"}).question in (2, 4)
+    stated = from_examples(
+        pl.DataFrame({"day": ["2022-04-25", "2018-11-14", "2020-10-18", "2023-10-29"]}), {0: "x", 1: "x"}
+    )
+    assert stated.question == 3, "later than all that are told"
 
 
 def test_a_row_that_lacks_what_the_reading_goes_by_is_asked_and_may_have_nothing():

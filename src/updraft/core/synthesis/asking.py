@@ -21,10 +21,14 @@ SEEN = 400  # characters of a text that are looked at
 _NOVEL, _LACKS = 0.3, 0.8  # of a feature that no example has shown, and of a mark that the reading goes by
 _NEW_FORM, _FAR = 0.12, 0.25  # of a length of digits that none has shown; of a number far from theirs
 _EMPTY, _VALUE = 0.6, 0.6  # of an empty cell, and of one of the few values of a column, that none has shown
+_WORD = 0.4  # of a word that no example has, by the share of rows that have it
+_OFTEN = 0.1  # of the rows must have it
+_BEYOND = 3.0  # how much farther a number is that lies beyond all of the examples'
 _FEW = 6  # values of such a column
 _WORTH = 0.13  # a doubt that is worth a question
 _CLOSE = 6.0  # readings that are so little dearer may be meant
 _MARKS = re.compile(r"[^\w\s]")
+_WORDS = re.compile(r"[^\W\d_]{2,}")
 _DIGITS = re.compile(r"\d+")
 
 
@@ -35,7 +39,7 @@ def question(readings: Sequence[Reading], examples: Mapping[int, str], table: pl
     """
     open_rows = [at for at in range(table.height) if at not in examples]
     novel = _Novelty(table, examples)
-    if not readings:
+    if not any(one.values[at] for one in readings for at in open_rows):
         # The one that is least like the others says most; of numbers the one farthest from the examples.
         return max(open_rows, key=lambda at: novel.of(at) + novel.far(at), default=None)
     first, *others = [one for one in readings if one.cost <= readings[0].cost + _CLOSE]
@@ -88,9 +92,10 @@ class _Novelty:
         often = [Counter(cells) for cells in few]
         columns = list(zip(few, shown, often, strict=True))
         self._values = [
-            max((0.5 + many[c[at]] / len(c) for c, seen, many in columns if c[at] not in seen), default=0.0)
+            sum(0.5 + many[c[at]] / len(c) for c, seen, many in columns if c[at] not in seen)
             for at in range(table.height)
         ]
+        self._words = _new_words(self.told, list(examples))
         self._forms = [_lengths(text) for text in self.told]
         self._known_forms = set().union(*(self._forms[at] for at in examples))
         self._examples = list(examples)
@@ -103,7 +108,7 @@ class _Novelty:
         own = self._of[at]
         new = _NOVEL * (1 + self._often[own] / len(self._of)) if own else 0.0
         new += _EMPTY * any(sign == "empty" for _, sign in (one for one in own if isinstance(one, tuple)))
-        new += _VALUE * self._values[at]
+        new += _VALUE * self._values[at] + _WORD * self._words[at]
         return new + _NEW_FORM * len(self._forms[at] - self._known_forms)
 
     def far(self, at: int) -> float:
@@ -111,7 +116,8 @@ class _Novelty:
         far = 0.0
         for cells, known, reach in self._reaches:
             if (value := number_at(1, cells[at])) is not None:
-                far += min(abs(value - one) for one in known) / reach
+                beyond = value > max(known) or value < min(known)
+                far += (1 + (_BEYOND - 1) * beyond) * min(abs(value - one) for one in known) / reach
         return _FAR * far
 
     @cached_property
@@ -126,6 +132,15 @@ class _Novelty:
             if reach and None not in known:
                 made.append((cells, [one or 0.0 for one in known], reach))
         return made
+
+
+def _new_words(told: Sequence[str], examples: Sequence[int]) -> list[float]:
+    """For each row the share of rows that have its most frequent word which no example has."""
+    each = [set(_WORDS.findall(text.lower())) for text in told]
+    known = set().union(*(each[at] for at in examples))
+    often = Counter(word for words in each for word in words - known)
+    share = {word: many / len(told) for word, many in often.items() if many >= _OFTEN * len(told)}
+    return [max((share.get(word, 0.0) for word in words), default=0.0) for words in each]
 
 
 def _signs(column: pl.Series, cells: Sequence[str]) -> list[set[str]]:

@@ -61,7 +61,16 @@ _FORMS = {
 
 
 def in_groups(piece: Piece, text: str, wanted: str) -> Iterator[Piece]:
-    """All letters and digits, or the last of them, in groups with marks between, as telephones have."""
+    """All letters and digits, or the last of them, in groups with marks between, as telephones have; perhaps
+    behind a group that stands in every result, such as a country's code.
+    """
+    yield from _in_groups(piece, text, "", wanted)
+    before = re.match(r"\W*\d{1,3}(?=\W)", wanted)
+    if before:
+        yield from _in_groups(piece, text, before[0], wanted[before.end() :])
+
+
+def _in_groups(piece: Piece, text: str, before: str, wanted: str) -> Iterator[Piece]:
     groups = re.findall(r"[^\W_]+", wanted)
     signs = "".join(groups)
     if not 2 <= len(groups) <= 6 or len(signs) < 6 or 2 * sum(map(str.isdigit, signs)) < len(signs):
@@ -71,7 +80,7 @@ def in_groups(piece: Piece, text: str, wanted: str) -> Iterator[Piece]:
         if not signs.endswith("".join(groups)) or signs == text.strip():
             continue
         bare = f"replace_pattern({piece.formula}, {quoted(pattern)}, '')"
-        left, made, at = sum(map(len, groups)), [], 0
+        left, made, at = sum(map(len, groups)), [quoted(before)] if before else [], 0
         for group in groups:
             end = wanted.index(group, at)
             if wanted[at:end]:
@@ -83,10 +92,13 @@ def in_groups(piece: Piece, text: str, wanted: str) -> Iterator[Piece]:
         if wanted[at:]:
             made.append(quoted(wanted[at:]))
         sizes = ", ".join(str(len(group)) for group in groups)
-        of = partial(_grouped, regex, re.split(r"[^\W_]+", wanted), [len(group) for group in groups])
+        marks = re.split(r"[^\W_]+", wanted)
+        of = partial(_grouped, regex, [before + marks[0], *marks[1:]], [len(group) for group in groups])
         said = f"the {words} of {piece.words} in groups of {sizes}"
+        said = f"“{before}” and {said}" if before else said
         whole = f"choose(length({bare}) >= {len(''.join(groups))}, {' + '.join(made)})"
-        yield Piece(whole, lambda row, of=of: of(piece.of(row) or ""), piece.cost + 4.0, said)  # type: ignore[misc]
+        cost = 4.0 + 1.0 * bool(before)
+        yield Piece(whole, lambda row, of=of: of(piece.of(row) or ""), piece.cost + cost, said)  # type: ignore[misc]
 
 
 def _grouped(regex: re.Pattern[str], marks: list[str], sizes: list[int], text: str) -> str | None:

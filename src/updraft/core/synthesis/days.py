@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Sequence
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from functools import partial
 
 import polars as pl
@@ -90,6 +90,8 @@ def days_in(whole: Piece, texts: list[str | None], at: int, wanted: str) -> Iter
     for form in READ:
         if could_read(form, text):
             yield from _of(whole, texts, text, wanted, ("", form, ""), form)
+    if _UNIX.fullmatch(text):
+        yield from _since_1970(whole, texts, text, wanted)
 
 
 def months_in(whole: Piece, texts: list[str | None], at: int, wanted: str) -> Iterator[tuple[str, Piece]]:
@@ -130,14 +132,29 @@ def _of(
     if day is None:
         return
     share = sum(one is None for one in days.values()) / len(days)
-    yield from _said(whole, [around], days, day, wanted, 3 * share, short)
+    yield from _said(whole, _reads(whole, [around]), days, day, wanted, 3 * share, short)
     if 0 < share < 1 and around[0] == around[2] == "":
         forms = _completed(days, around[1])
         if len(forms) > 1:
             share = sum(one is None for one in days.values()) / len(days)
-            yield from _said(
-                whole, [("", form, "") for form in forms], days, day, wanted, 3 * share + 0.3, short
-            )
+            read = _reads(whole, [("", form, "") for form in forms])
+            yield from _said(whole, read, days, day, wanted, 3 * share + 0.3, short)
+
+
+_UNIX = re.compile(r"1\d{9}(\d{3})?")
+_FIRST_DAY = date(1970, 1, 1)
+
+
+def _since_1970(whole: Piece, texts: list[str | None], text: str, wanted: str) -> Iterator[tuple[str, Piece]]:
+    """The day of a time stamp in seconds or in milliseconds (POSIX)."""
+    size = 86_400 if len(text) == 10 else 86_400_000
+    days: dict[str, date | None] = {
+        one: _FIRST_DAY + timedelta(days=int(one) // size) for one in texts if one and _UNIX.fullmatch(one)
+    }
+    read = f"add_days(date('1970-01-01', 'YYYY-MM-DD'), down(number({whole.formula}) / {size}))"
+    day = days[text]
+    if day is not None:
+        yield from _said(whole, read, days, day, wanted, 0.4, "")
 
 
 def _completed(days: dict[str, date | None], form: str) -> list[str]:
@@ -197,21 +214,18 @@ def read_days(texts: list[str | None], around: tuple[str, str, str]) -> dict[str
     return dict(zip(known, [v.date() if isinstance(v, datetime) else v for v in days], strict=True))
 
 
-def _said(
-    whole: Piece,
-    ways: Sequence[tuple[str, str, str]],
-    days: dict[str, date | None],
-    day: date,
-    wanted: str,
-    doubt: float,
-    short: str,
-) -> Iterator[tuple[str, Piece]]:
+def _reads(whole: Piece, ways: Sequence[tuple[str, str, str]]) -> str:
+    """The formula that reads a date by the first of several forms that fits."""
     reads = []
     for around in ways:
         before, form, behind = (quoted(text) if text else "" for text in around)
         reads.append(f"date({' + '.join(filter(None, (before, whole.formula, behind)))}, {form})")
-    read = reads[0] if len(reads) == 1 else f"if_empty({', '.join(reads)})"
+    return reads[0] if len(reads) == 1 else f"if_empty({', '.join(reads)})"
 
+
+def _said(
+    whole: Piece, read: str, days: dict[str, date | None], day: date, wanted: str, doubt: float, short: str
+) -> Iterator[tuple[str, Piece]]:
     def piece(formula: str, make: Callable[[date], str], cost: float, words: str) -> Piece:
         def of(row: Row) -> str | None:
             found = days.get(whole.of(row) or "")

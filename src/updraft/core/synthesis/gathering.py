@@ -18,6 +18,7 @@ from updraft.core.synthesis.pieces import MARKS, Piece, Row, cheapest, marks_of,
 from updraft.core.synthesis.reckoning import Number
 from updraft.core.synthesis.search import Results
 from updraft.core.synthesis.spans import dated, spans_between
+from updraft.core.synthesis.years import years_in
 
 _ALIKE = 40  # rows on which pieces are compared
 _LACKING, _MAY_LACK = 1.5, 0.3
@@ -28,6 +29,8 @@ _OF_A_DAY = 1.0  # what is told by its place in a date is likelier a part of the
 _MOSTLY, _BETWEEN = 0.6, 4  # of the texts that a word between others stands in; such words
 _WORDS = re.compile(r"(?<= )[^\W\d_]{2,}(?= )")
 _LAST_WORD = re.compile(r"[^\W_][ ,]+([^\W\d_]{2,}[.]?)$")
+_NO_SIGNS = quoted(r"[^\p{L}\p{N}]+")
+_NO_SIGN = re.compile(r"[\W_]+")
 _MARKS = re.compile(r"[^\w]{1,3}$")
 
 
@@ -145,10 +148,19 @@ def _told(
     for text, piece in [*sources, *parts]:
         yield from known_in(piece, text, wanted, rows)
         yield from in_groups(piece, text, wanted)
+        yield from years_in(piece, text, wanted)
     for text, piece in [*sources, *[(t, p) for t, p in parts if ":" in t][:12]]:
         yield from (made for _, made in times_in(piece, text, wanted))
     for text, piece in sources:
         bases = [(text, piece), *((c.of(text) or "", c.around(piece)) for c in in_one_case(text))]
+        if _NO_SIGN.search(text):
+            bare = piece.made(
+                f"replace_pattern({{}}, {_NO_SIGNS}, '')",
+                partial(_NO_SIGN.sub, ""), 0.9, "the letters and digits of {}",
+            )  # fmt: skip
+            bases.append(
+                (_NO_SIGN.sub("", text).upper(), bare.made("upper({})", str.upper, 0.6, "{} in capitals"))
+            )
         filled = {len(one) for row in rows if (one := piece.of(row)) and one.isdigit()}
         if text.isdigit() and 1 < len(filled) < 4:
             padded = padded_to(max(filled))

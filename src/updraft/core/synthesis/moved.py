@@ -1,4 +1,4 @@
-"""Days that follow from a date: so many later or earlier, the first or the last of its month."""
+"""Days that follow from a date: so many later or earlier, where its week, month, quarter or year begins."""
 
 from __future__ import annotations
 
@@ -17,9 +17,14 @@ def moves(day: date, wanted: date) -> Iterator[Move]:
     for call, make, words in (
         ("month_start({})", _first, "the first of the month of"),
         ("month_end({})", _last, "the last of the month of"),
+        ("add_days({}, 1 - weekday({}))", _monday, "the Monday of the week of"),
+        ("add_days({}, 7 - weekday({}))", _sunday, "the Sunday of the week of"),
+        ("day_of(year({}), quarter({}) * 3 - 2, 1)", _quarter, "the first of the quarter of"),
+        ("day_of(year({}), 1, 1)", _new_year, "the first of the year of"),
+        ("day_of(year({}), 12, 31)", _old_year, "the last of the year of"),
     ):
         if make(day) == wanted:
-            yield call, make, 0.4, words
+            yield call, make, 0.4 + 0.3 * ("month" not in call), words
     days = (wanted - day).days
     if days and abs(days) <= _FARTHEST:
         way = "after" if days > 0 else "before"
@@ -43,6 +48,26 @@ def _first(day: date) -> date:
 
 def _last(day: date) -> date:
     return day.replace(day=calendar.monthrange(day.year, day.month)[1])
+
+
+def _monday(day: date) -> date:
+    return day - timedelta(days=day.weekday())
+
+
+def _sunday(day: date) -> date:
+    return day + timedelta(days=6 - day.weekday())
+
+
+def _quarter(day: date) -> date:
+    return day.replace(month=(day.month - 1) // 3 * 3 + 1, day=1)
+
+
+def _new_year(day: date) -> date:
+    return day.replace(month=1, day=1)
+
+
+def _old_year(day: date) -> date:
+    return day.replace(month=12, day=31)
 
 
 def _later(days: int, day: date) -> date:

@@ -20,6 +20,7 @@ _AMOUNT = re.compile(r"(?:(\d+)\s*[xX×*]\s*)?(\d+(?:[.,]\d+)?)\s*([a-zA-Z]+)\.?
 _COLUMN = re.compile(r"[^(]+|text\([^(]+\)")
 _TARGETS = ("mg", "g", "kg", "ml", "l", "mm", "cm", "m", "km")
 _BRACKETED = re.compile(r"^\(\s*(\d[\d,.]*)\s*\)$")
+_CLOCK = re.compile(r"(\d|[01]\d|2[0-4]):([0-5]\d)")
 _BARE = re.compile(r"-?\d+(\.\d+)?")
 _GROUPED = re.compile(r"-?\d{1,3}(,\d{3})+(\.\d+)?")
 
@@ -128,6 +129,10 @@ def _read(pieces: list[tuple[str, Piece]]) -> Iterator[tuple[Number, float]]:
             yield Number(call, _on(piece, roman), piece.cost + 0.6, f"the Roman number {piece.words}"), value
         yield from _counted(text, piece)
         yield from _lasting(text, piece)
+        if (minutes := clock(text)) is not None:
+            call = f"number({piece.formula}) * 60 + number({piece.formula}, 2)"
+            of = _on(piece, clock)
+            yield Number(call, of, piece.cost + 0.8, piece.words), minutes
         turned = _degrees(text)
         if turned is not None:
             number = Number(
@@ -138,10 +143,11 @@ def _read(pieces: list[tuple[str, Piece]]) -> Iterator[tuple[Number, float]]:
 
 # Spans of time: how a part is found, in formulas as in Python, and how many minutes it counts.
 _SPANS = [
-    (f"([0-9.]+) ?{unit}", size) for unit, size in (("d", 1440.0), ("h", 60.0), ("m", 1.0), ("s", 1 / 60))
+    (f"([0-9.]+) ?{unit}", size)
+    for unit, size in (("w", 10_080.0), ("d", 1440.0), ("h", 60.0), ("m", 1.0), ("s", 1 / 60))
 ]
-_SPAN_HERE = r"\s*([0-9.]+ ?(d|h|m|s)[a-z]*[.]?[ ,]*)+"  # for formulas
-_SPAN = re.compile(r"\s*([0-9.]+ ?(d|h|m|s)[a-z]*\.?[ ,]*)+", re.I)
+_SPAN_HERE = r"\s*([0-9.]+ ?(w|d|h|m|s)[a-z]*[.]?[ ,]*)+"  # for formulas
+_SPAN = re.compile(r"\s*([0-9.]+ ?(w|d|h|m|s)[a-z]*\.?[ ,]*)+", re.I)
 
 
 def _lasting(text: str, piece: Piece) -> Iterator[tuple[Number, float]]:
@@ -164,6 +170,12 @@ def _lasting(text: str, piece: Piece) -> Iterator[tuple[Number, float]]:
 
         cost = piece.cost + 1.2 + 0.3 * (name != "minutes")
         yield Number(formula, of, cost, f"how long {piece.words} is in {name}"), found / unit
+
+
+def clock(text: str) -> float | None:
+    """The minutes since midnight of a time such as 09:15; None where the text is none."""
+    found = _CLOCK.fullmatch(text.strip())
+    return None if found is None else float(found[1]) * 60 + float(found[2])
 
 
 def _times(factor: float) -> str:

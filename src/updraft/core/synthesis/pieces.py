@@ -138,7 +138,7 @@ def _by_marks(base: Piece, text: str, anchors: Collection[str]) -> Iterator[Piec
 
 
 def _by_runs(whole: Piece, text: str) -> Iterator[Piece]:
-    shapes = {_shape(found) for found in re.findall(r"\w+(?:[^\w\s]\w+)+|\d+(?:[a-zA-Z]\d+)+", text)}
+    shapes = {_shape(found) for found in re.findall(_RUN, text)}
     exact = [
         ("run such as " + said, pattern, _python(pattern), cost)
         for said, *patterns in shapes
@@ -157,6 +157,8 @@ def _by_runs(whole: Piece, text: str) -> Iterator[Piece]:
             )
 
 
+# Parts with marks between, digits with letters between, and two that both hold digits: “YO15 1DD”.
+_RUN = r"\w+(?:[^\w\s]\w+)+|\d+(?:[a-zA-Z]\d+)+|[A-Z]+\d\w* \d+[A-Z]+"
 _ORDER = ("first", "second", "third", "fourth")
 
 
@@ -224,6 +226,7 @@ _ENDS = [
     (r"([0-9]+)$", "the digits at the end of {}", 2.3),
     (r"^(\p{L}+)", "the letters at the beginning of {}", 2.3),
     (r"^([0-9]+)", "the digits at the beginning of {}", 2.3),
+    (r"^(\p{L}+(?: \p{L}+)+)", "the words at the beginning of {}", 2.3),
     (r"^(?:[a-z]+://)?(?:www[.])?([^/:?#]+[.][^/:?#]+)", "the host in {}, without www", 1.6),
     (r"^(?:[a-z]+://)?([^/:?#]+[.][^/:?#]+)", "the host in {}", 1.8),
     (r"://[^/]+(/[^?#]*)", "the path in {}", 1.9),
@@ -257,7 +260,7 @@ def _by_neighbours(whole: Piece, text: str) -> Iterator[Piece]:
 
 
 def _escaped(text: str) -> str:
-    return "".join(sign if sign.isalnum() or sign in " =#@/:" else f"[{sign}]" for sign in text)
+    return "".join(sign if sign.isalnum() or sign in " =#@/:" else re.escape(sign) for sign in text)
 
 
 def _extracted(whole: Piece, pattern: str, cost: float, words: str) -> Piece:

@@ -42,6 +42,7 @@ _PARTS = (
     (0.3048, 0.0254),
 )
 _STEPS = (5, 10, 50, 100, 1000, 0.5, 0.25, 0.05)  # that are rounded to
+_TAXES = (5, 6, 7, 8, 9, 10, 12, 15, 19, 20, 21, 22, 23, 25)  # percent that amounts are more by
 _SUM, _ANY = re.compile(" [+-] "), re.compile(r" [+*/-] ")
 _LETTER = re.compile(r"\b[ABC]\b")
 _LARGEST = 1e15  # beyond which a number has no whole part to round
@@ -100,6 +101,11 @@ def _measured(number: Number, value: float, goal: float, near: float) -> Iterato
             if abs(result - goal) <= near:
                 made = _joined(number, sign, size)
                 yield Number(made.formula, made.of, made.cost + 0.6, made.words), result
+    for percent in _TAXES:
+        if near <= 0.01 and abs(value / (1 + percent / 100) - goal) <= near:
+            made = _joined(number, "/", 1 + percent / 100)
+            words = f"{number.words} without the {percent} percent in it"
+            yield Number(made.formula, made.of, made.cost + 0.4, words), value / (1 + percent / 100)
     for call, factor, plus in _DEGREES:
         result = value * factor + plus
         if abs(result - goal) <= near:
@@ -191,6 +197,7 @@ _TWO: list[tuple[str, Callable[[float, float], float], str, float]] = [
     ("B - A + 1", lambda x, y: y - x + 1, "how many from A to B, both counted", 1.2),
     ("A / (B * B)", lambda x, y: x / (y * y), "A divided by the square of B", 1.6),
     ("abs(A - B)", lambda x, y: abs(x - y), "how far A and B are apart", 1.1),
+    ("(B - A) / 60", lambda x, y: (y - x) / 60, "the hours from A to B", 0.9),
     ("A + B / 60", lambda x, y: x + y / 60, "A and B sixtieths", 1.2),
     ("A / (A + B)", lambda x, y: x / (x + y), "the part that A is of A and B", 1.4),
     ("A / (A + B) * 100", lambda x, y: x / (x + y) * 100, "how many percent A is of A and B", 1.4),

@@ -19,6 +19,7 @@ from updraft.core.synthesis.pieces import Piece, Row, fixed_cost
 _WAYS, _PER_STRETCH = 40, 6  # ways kept from each state on, pieces kept for each stretch
 _STATES = 1500
 _DEAREST = 24.0  # a fixed text
+_ALONE, _INITIAL = re.compile(r"\b[A-Z]\b"), 2.5
 _FROM_ROW = 1.5
 _JOIN = 0.8  # each further piece
 _RUNS = re.compile(r"[^\W\d_]+|\d+")
@@ -96,6 +97,8 @@ def _from(
         target = tuple(at + size for at in state)
         cost = fixed_cost(text) + _torn(wanted, state, target)
         cost += sum(_FROM_ROW * (1 + word.isdigit()) for word in _RUNS.findall(text.lower()) if word in known)
+        # The L. of David L. Smith was made of Lewis.
+        cost += sum(_INITIAL for one in _ALONE.findall(text) if re.search(rf"\b{one.lower()}\w", known))
         if cost > _DEAREST:
             break
         nexts.setdefault(target, []).append((cost, text))

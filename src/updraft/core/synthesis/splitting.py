@@ -176,7 +176,9 @@ def _of_text(piece: Piece, text: str) -> Iterator[Test]:
         yield _test(piece, f"is_empty({name})", lambda t: not t.strip(), 0.4, f"{said} is empty")
         return
     yield _test(piece, f"{name} == {quoted(text)}", partial(_same, text), 2.2, f"{said} is “{text}”")
-    for token in dict.fromkeys(_TOKENS.findall(text)):
+    tokens = _TOKENS.findall(text)
+    tokens += [token[:-1] for token in tokens if len(token) > 3 and token[-1] == "s"]  # of one and of several
+    for token in dict.fromkeys(tokens):
         cost = 1.0 if not token.isalpha() else 1.4 + 0.4 * (len(token) < 3)
         words = f"{said} holds {shown(token)}"
         yield _test(piece, f"contains({name}, {quoted(token)})", partial(_holds, token), cost, words)
