@@ -444,6 +444,24 @@ def test_columns_apart_by_blanks_colons_or_framed_by_bars(tmp_path, text, rows):
     assert read(path, found.detected.options).frame.equals(found.frame)
 
 
+@pytest.mark.parametrize("sign", ["::", "||", "^^"])
+@pytest.mark.parametrize("named", [True, False])
+def test_a_delimiter_of_two_equal_signs_leaves_no_columns_between(tmp_path, sign, named):
+    rows = [["lot", "hub", "grams"], ["L1", "Aldermere", "5"], ["L2", "Cold water", "7"], ["L3", "", "8"]][not named :]
+    path = put(tmp_path, "\n".join(sign.join(row) for row in rows).encode(), "lots.txt")
+    found = read(path, ReadOptions())
+    names = rows[0] if named else ["Column 1", "Column 2", "Column 3"]
+    assert found.frame.columns == names and any(sign in one for one in found.warnings)
+    assert [[cell or "" for cell in row] for row in found.frame.rows()] == rows[named:]
+    some = read(path, ReadOptions(), frozenset(names[1:2]))
+    assert some.frame[names[1]].to_list() == found.frame[names[1]].to_list(), "asked for alone, it is the same column"
+
+
+def test_an_empty_column_between_two_stays(tmp_path):
+    path = put(tmp_path, b"lot,,hub\nL1,,Aldermere\nL2,,Cold\n", "lots.csv")
+    assert read(path, ReadOptions()).frame.width == 3
+
+
 def test_years_name_columns_and_words_for_missing_say_nothing(tmp_path):
     path = tmp_path / "births.csv"
     path.write_text("Land,2019,2020,2021\nA,1.5,NA,1.7\nB,2.1,2.2,-\n")

@@ -40,6 +40,8 @@ def kind(values: list[str | None]) -> Kind:
         (["Jan 1 2000", "Feb 12 2001"], Kind.DATE),
         (["05-Mar-12", "6-Apr-13"], Kind.DATE),
         (["2026-05-01T10:00:00Z"], Kind.DATETIME),
+        (["2026-05-01T10:00Z", "2026-05-28T23:59Z"], Kind.DATETIME),
+        (["01/Mar/2026:10:00:00 +0000", "11/Dec/2026:23:59:07 +0000"], Kind.DATETIME),
         (["1/13/2026 3:05 PM", "2/3/2026 11:10 AM"], Kind.DATETIME),
         (["9/30/1990 0:00:00", "1/2/1991 14:05:00"], Kind.DATETIME),
         (["3/9/26 7:05", "3/28/26 11:00"], Kind.DATETIME),

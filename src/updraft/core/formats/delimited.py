@@ -28,7 +28,16 @@ from updraft.core.formats.signs import (
     split,
     usual_width,
 )
-from updraft.core.formats.text import Sample, header_names, is_comment, last_lines, lines_of, sample_of
+from updraft.core.formats.text import (
+    Sample,
+    header_names,
+    is_comment,
+    last_lines,
+    lines_of,
+    may_be_doubled,
+    sample_of,
+    undoubled,
+)
 from updraft.core.problems import Problem
 
 _FIRST_LINES, _LAST_LINES = 400, 12  # that tell whether the last ones are notes
@@ -115,6 +124,8 @@ def read(path: Path, detected: Detected, columns: frozenset[str] | None = None) 
     options = detected.options
     names_rows, width, ragged = _first_rows(path, detected)
     names, said = header_names(names_rows, width)
+    if columns and may_be_doubled(names, options.delimiter):
+        columns = None  # what is left is numbered anew
     frame = None if ragged else _quick(path, options, names, columns)
     careful = frame is None
     if frame is None:
@@ -132,7 +143,16 @@ def read(path: Path, detected: Detected, columns: frozenset[str] | None = None) 
     if notes is None and columns and frame.width < len(names):
         return read(path, detected)  # which rows are notes shows in all columns together
     said += _comments_behind(path, options)
-    return Reading(frame, replace(detected, columns=tuple(names)), tuple(said), notes)
+    once = undoubled(frame, options.delimiter) if columns is None else None
+    if once is not None:
+        frame, sign = once, options.delimiter
+        said.append(f"“{sign}{sign}” stands between the cells: the empty columns between are left out.")
+    return Reading(
+        frame,
+        replace(detected, columns=tuple(frame.columns if columns is None else names)),
+        tuple(said),
+        notes,
+    )
 
 
 def comment_names(

@@ -7,6 +7,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+import polars as pl
+
 from updraft.core.formats.encoding import SAMPLE, find_encoding
 from updraft.core.formats.header import Row, column_names
 from updraft.core.formats.options import ReadOptions
@@ -167,3 +169,29 @@ def header_names(rows: list[Row], width: int) -> tuple[list[str], list[str]]:
         " ".join(dict.fromkeys(filter(None, cells))) or None for cells in zip(*filled, strict=True)
     ]
     return column_names(joined, width)
+
+
+_UNNAMED = re.compile(r"Column \d+")
+_SELDOM_DOUBLED = frozenset(",;\t ")  # a column between two that is empty and has no name is one there
+
+
+def may_be_doubled(names: list[str], delimiter: str | None) -> bool:
+    """Whether each second column has no name, as where “::” stands between cells."""
+    odd = len(names) > 2 and len(names) % 2 == 1 and delimiter not in _SELDOM_DOUBLED
+    return odd and all(_UNNAMED.fullmatch(name) for name in names[1::2])
+
+
+def undoubled(frame: pl.DataFrame, delimiter: str | None) -> pl.DataFrame | None:
+    """A table without the empty columns that a delimiter of two equal signs leaves; None where it has none.
+
+    Numbered anew where no line names the columns.
+    """
+    between = frame.columns[1::2]
+    if not frame.height or not may_be_doubled(frame.columns, delimiter):
+        return None
+    if any(frame[name].null_count() < frame.height for name in between):
+        return None
+    kept = frame.select(frame.columns[::2])
+    if all(_UNNAMED.fullmatch(name) for name in kept.columns):
+        kept.columns = [f"Column {n}" for n in range(1, kept.width + 1)]
+    return kept

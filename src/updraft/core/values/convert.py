@@ -119,6 +119,8 @@ _DAYS = (
     "Mon D YYYY",
     "Mon D, YYYY",
 )
+# By ISO 8601 without seconds, and as servers write it (the common log format).
+_STAMPS = ("YYYY-MM-DDThh:mm", "YYYY-MM-DDThh:mmZ", "DD/Mon/YYYY:hh:mm:ss +0000")
 _CLOCKS = ("h:mm", "h:mm:ss", "h:mm AM", "h:mm:ss AM")
 
 
@@ -130,7 +132,7 @@ def _and_more(forms: tuple[str, ...], more: Iterable[str]) -> tuple[str, ...]:
 KNOWN: dict[Kind, tuple[str, ...]] = {
     Kind.DATE: _and_more(FORMATS[Kind.DATE], _DAYS),
     Kind.DATETIME: _and_more(
-        FORMATS[Kind.DATETIME], (f"{day} {clock}" for day in _DAYS for clock in _CLOCKS)
+        FORMATS[Kind.DATETIME], [*_STAMPS, *(f"{day} {clock}" for day in _DAYS for clock in _CLOCKS)]
     ),
     Kind.NUMBER: FORMATS[Kind.NUMBER],
 }
