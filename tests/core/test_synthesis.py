@@ -286,6 +286,50 @@ LINKS = ["https://www.larkmoor.example:80/a?b=1", "http://hub.larkmoor.example/x
             {0: "YO15 1DD", 1: "EC13 6AB"}, ["YO15 1DD", "EC13 6AB", "M5 8DD"], id="two runs with digits",
         ),
         pytest.param(
+            {"day": ["May 4", "November 12", "June 26"]}, {0: "05-04"}, ["05-04", "11-12", "06-26"], id="days of no year"
+        ),
+        pytest.param(
+            {"day": ["29th of December 2020", "9th of November 2021"]}, {0: "2020-12-29"},
+            ["2020-12-29", "2021-11-09"], id="days as people count them",
+        ),
+        pytest.param(
+            {"day": ["2022-11-08", "2023-06-01", "2018-01-13"]}, {0: "784", 1: "579"}, ["784", "579", "2544"],
+            id="days to a day that stands nowhere",
+        ),
+        pytest.param(
+            {"born": ["1980-05-01", "1999-12-31", "2020-02-29"]}, {0: "44", 1: "25"}, ["44", "25", "4"],
+            id="years to the turn of a year",
+        ),
+        pytest.param(
+            {"min": ["116", "189", "80"]}, {0: "1h 56m", 1: "3h 9m"}, ["1h 56m", "3h 9m", "1h 20m"], id="hours and minutes"
+        ),
+        pytest.param(
+            {"s": ["1111", "369", "53"]}, {0: "18:31", 1: "6:09"}, ["18:31", "6:09", "0:53"], id="minutes and seconds of two digits"
+        ),
+        pytest.param(
+            {"lat": ["27.466667", "14.350000", "55.016667"]}, {0: "27°28'", 1: "14°21'"}, ["27°28'", "14°21'", "55°1'"],
+            id="degrees and minutes",
+        ),
+        pytest.param(
+            {"cm": ["152", "192", "190"], "kg": ["79", "48", "47"]}, {0: "34.2", 1: "13.0"}, ["34.2", "13.0", "13.0"],
+            id="a weight by a height",
+        ),
+        pytest.param(
+            {"planned": ["759", "219", "821", "308"], "spent": ["727", "264", "887", "300"]}, {0: "within", 1: "over"},
+            ["within", "over", "over", "within"], id="one column against another",
+        ),
+        pytest.param(
+            {"lot": ["U20076", "LH1341", "KL0828"]}, {0: "76", 1: "1341"}, ["76", "1341", "828"], id="the number of a code"
+        ),
+        pytest.param(
+            {"site": ["www.seed.de/a", "www.fen.fr/b/c", "www.seed.fr/a", "www.moor.de/", "www.hub.fr/", "www.fen.de/c"]},
+            {0: "German", 1: "French"}, ["German", "French", "French", "German", "French", "German"], id="two kinds by an ending within",
+        ),
+        pytest.param(
+            {"home": ["0746", "", "", ""], "work": ["0592", "0365", "", "0282"], "cell": ["0365", "", "0523", "0828"]},
+            {0: "0746", 1: "0365", 2: "0523"}, ["0746", "0365", "0523", "0282"], id="the first that is filled, in order",
+        ),
+        pytest.param(
             {"kind": ["Socks", "T-shirt", "Cap"], "in": ["blue", "red", "green"]}, {0: "SOC-B", 1: "TSH-R"},
             ["SOC-B", "TSH-R", "CAP-G"], id="the first letters, marks left out",
         ),

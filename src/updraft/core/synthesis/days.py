@@ -38,6 +38,12 @@ _PARTS: dict[str, tuple[str, Callable[[date], str], float]] = {
     "week": ("text(week({}))", lambda day: str(day.isocalendar().week), 0.8),
     "week of two digits": ("pad(text(week({})), 2)", lambda day: f"{day.isocalendar().week:02}", 0.7),
     "weekday": ("text(weekday({}))", lambda day: str(day.isoweekday()), 0.8),
+    "decade": ("text(down(year({}) / 10) * 10)", lambda day: f"{day.year // 10}0", 0.8),
+    "decade in two digits": (
+        "last(text(down(year({}) / 10) * 10), 2)",
+        lambda day: f"{day.year // 10 % 10}0",
+        0.9,
+    ),
     "day of the year": ("text(day_of_year({}))", lambda day: str(day.timetuple().tm_yday), 1.2),
 }
 for _name, _before in (("April", 3), ("July", 6), ("October", 9)):
@@ -56,9 +62,16 @@ _MONTHS = {
     "M": ("1/", "D/M/YYYY", "/2000"),
     "Month": ("1 ", "D Month YYYY", " 2000"),
     "Mon": ("1 ", "D Mon YYYY", " 2000"),
+    # Days of no year; that year has the 29th of February.
+    "Month D": ("", "Month D, YYYY", ", 2000"),
+    "Mon D": ("", "Mon D, YYYY", ", 2000"),
+    "D Month": ("", "D Month YYYY", " 2000"),
+    "D Mon": ("", "D Mon YYYY", " 2000"),
+    "DD.MM.": ("", "DD.MM.YYYY", "2000"),
+    "MM-DD": ("2000-", "YYYY-MM-DD", ""),
 }
 _MONTH = re.compile("0?[1-9]|1[0-2]")
-_ORDINAL = re.compile("([0-9])(st|nd|rd|th)")
+_ORDINAL = re.compile("([0-9])(?:st|nd|rd|th)(?: of)?")
 # A time of day → how Python reads it, and its shape.
 _TIMES = {
     "hh:mm": ("%H:%M", r"\d{2}:\d{2}"),
@@ -82,7 +95,10 @@ def days_in(whole: Piece, texts: list[str | None], at: int, wanted: str) -> Iter
         return
     if _ORDINAL.search(text):
         bare = whole.made(
-            "replace_pattern({}, '([0-9])(st|nd|rd|th)', '$1')", partial(_ORDINAL.sub, r"\1"), 0.4, "{}"
+            "replace_pattern({}, '([0-9])(?:st|nd|rd|th)(?: of)?', '$1')",
+            partial(_ORDINAL.sub, r"\1"),
+            0.4,
+            "{}",
         )
         plain = [text and _ORDINAL.sub(r"\1", text) for text in texts]
         yield from days_in(bare, plain, at, wanted)

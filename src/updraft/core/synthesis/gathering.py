@@ -17,7 +17,7 @@ from updraft.core.synthesis.numbers import numbers_in
 from updraft.core.synthesis.pieces import MARKS, Piece, Row, cheapest, marks_of, parts_of, places_of, views_of
 from updraft.core.synthesis.reckoning import Number
 from updraft.core.synthesis.search import Results
-from updraft.core.synthesis.spans import dated, spans_between
+from updraft.core.synthesis.spans import dated, spans_between, spans_to_a_day
 from updraft.core.synthesis.years import years_in
 
 _ALIKE = 40  # rows on which pieces are compared
@@ -29,6 +29,7 @@ _OF_A_DAY = 1.0  # what is told by its place in a date is likelier a part of the
 _MOSTLY, _BETWEEN = 0.6, 4  # of the texts that a word between others stands in; such words
 _WORDS = re.compile(r"(?<= )[^\W\d_]{2,}(?= )")
 _LAST_WORD = re.compile(r"[^\W_][ ,]+([^\W\d_]{2,}[.]?)$")
+_DAYS = re.compile(r"\d{1,5}")
 _NO_SIGNS = quoted(r"[^\p{L}\p{N}]+")
 _NO_SIGN = re.compile(r"[\W_]+")
 _MARKS = re.compile(r"[^\w]{1,3}$")
@@ -80,7 +81,10 @@ class Gathering:
         if (at, wanted) not in self._one:
             sources, parts = _parts(self._columns, self._rows[at], wanted, self._anchors, self._ends)
             pieces = cheapest(_told(sources, parts, self._rows, at, wanted))
-            more = _between_days(sources, parts, self._rows, at)
+            more = [
+                *_between_days(sources, parts, self._rows, at),
+                *_to_a_day(sources, self._rows, at, wanted),
+            ]
             self._one[at, wanted] = pieces, cheapest(numbers_in(_figures(sources, parts), wanted, more))
         return self._one[at, wanted]
 
@@ -165,6 +169,7 @@ def _told(
         if text.isdigit() and 1 < len(filled) < 4:
             padded = padded_to(max(filled))
             bases.append((padded.of(text) or "", padded.around(piece)))
+        yield from _numbered(piece, text, wanted)
         for base, made in bases:
             # A place says little where texts are of several lengths.
             sizes = {len(one) for row in rows[:_ALIKE] if (one := piece.of(row))}
@@ -174,9 +179,30 @@ def _told(
                 yield loose
                 if (said := loose.of(rows[at])) and said.isdigit():
                     yield from (made for _, made in zeros_of(loose, said, wanted))
+    between = _between_days(sources, parts, rows, at)
     for found in re.finditer(r"-?\d+(?:\.\d+)?", wanted):
         if found[0] != wanted and not any(found[0] in text for text, _ in sources):
-            yield from numbers_in(_figures(sources, parts), found[0], _between_days(sources, parts, rows, at))
+            for made in numbers_in(_figures(sources, parts), found[0], between):
+                two = len(found[0]) == 2 and found[0].isdigit()
+                if two:
+                    two_digits = padded_to(2).around(made)
+                    # Minutes and seconds have two digits.
+                    clock = wanted[: found.start()].endswith(":")
+                    yield replace(two_digits, cost=made.cost) if clock else two_digits
+                if not (two and wanted[: found.start()].endswith(":")):
+                    yield made
+
+
+def _numbered(piece: Piece, text: str, wanted: str) -> Iterator[Piece]:
+    """The number behind the first signs of a code, without zeros in front: 76 of U20076."""
+    for begin in range(1, min(5, len(text))):
+        rest = text[begin:]
+        if rest.isdigit() and rest[0] == "0" and rest.lstrip("0") in wanted and rest.strip("0"):
+            skipped = piece.made(
+                f"skip({{}}, {begin})", lambda t, n=begin: t[n:] or None, 2.0 + 0.1 * begin,  # type: ignore[misc]
+                f"{{}} without the first {begin}",
+            )  # fmt: skip
+            yield from (made for _, made in zeros_of(skipped, rest, wanted))
 
 
 def _between_days(
@@ -186,6 +212,18 @@ def _between_days(
     some = [piece for text, piece in [*sources, *parts] if could_be_day(text)][:_DATES]
     found = [dated(piece, [piece.of(row) for row in rows], at) for piece in some]
     return list(spans_between([one for one in found if one], rows[at])) if len(some) > 1 else []
+
+
+def _to_a_day(
+    sources: list[tuple[str, Piece]], rows: Sequence[Row], at: int, wanted: str
+) -> Iterator[tuple[Number, float]]:
+    """Days and years from a date of the row to a day that is the same for all rows."""
+    if not _DAYS.fullmatch(wanted):
+        return
+    for piece in [piece for text, piece in sources if could_be_day(text)][:_DATES]:
+        found = dated(piece, [piece.of(row) for row in rows], at)
+        if found:
+            yield from spans_to_a_day(found, rows[at], int(wanted))
 
 
 def _anchors(texts: list[str]) -> frozenset[str]:

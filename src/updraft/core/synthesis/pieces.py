@@ -215,9 +215,20 @@ def _shape(text: str) -> tuple[str, str, str, str]:
     return said, "".join(exact), "".join(loose), repeated
 
 
+# Classes of the formula language's patterns; Python has no classes within brackets.
+_IN_PYTHON = (
+    (r"[\p{L}\p{N}]", r"[^\W_]"),
+    (r"[\p{L}'’-]", r"(?:[^\W\d_]|['’-])"),
+    (r"[^0-9\p{L}]", r"(?:[\W_])"),
+    (r"\p{L}", r"[^\W\d_]"),
+)
+
+
 def _python(pattern: str) -> str:
     """A pattern of the formula language for Python's engine."""
-    return pattern.replace(r"[\p{L}\p{N}]", r"[^\W_]").replace(r"\p{L}", r"[^\W\d_]")
+    for own, here in _IN_PYTHON:
+        pattern = pattern.replace(own, here)
+    return pattern
 
 
 # What stands beside something: pattern, words, how far-fetched.
@@ -232,11 +243,14 @@ _ENDS = [
     (r"://[^/]+(/[^?#]*)", "the path in {}", 1.9),
     (r"([^/\\]+)$", "the last name in the path {}", 2.2),
     (r"([^/\\]+)[.][^./\\]+$", "the file's name in {}, without its ending", 2.2),
+    (r"^([^0-9]*\p{L})[^0-9\p{L}]+[0-9]", "what stands before the first number in {}", 2.4),
+    (r"[0-9][^0-9\p{L}]+(\p{L}[^0-9]*)$", "what follows the last number in {}", 2.4),
     (r"[0-9]{4,6} ([^,;0-9]+)", "what follows the postcode in {}, up to a comma", 2.4),
 ]
 _TAKEN = [
     (r"[0-9]+", "digits"),
     (r"[\p{L}\p{N}]+", "letters and digits"),
+    (r"\p{L}[\p{L}'’-]*", "letters, apostrophes and hyphens"),
     (r"[^\s,;]+", "signs up to a blank or comma"),
 ]
 _BEFORE = re.compile(r"([^\W\d_]+(?:[^\w\s] ?| )(?=[^\W_])|[^\W\d_]+(?=\d)|[#№=:@/] ?(?=[^\W_]))")
@@ -277,7 +291,7 @@ def views_of(whole: Piece, text: str) -> Iterator[Piece]:
     """A text without what is seldom meant: tags, what stands in brackets."""
     for pattern, here, said in (
         ("<[^>]*>", "<[^>]*>", "tags"),
-        (" *[(][^)]*[)]", r" *[(][^)]*[)]", "what stands in ( )"),
+        ("[ _]*[(][^)]*[)]", r"[ _]*[(][^)]*[)]", "what stands in ( )"),
         (
             r"[ ,]+[0-9][0-9.,]* ?\p{L}{1,3}[.]?$",
             r"[ ,]+[0-9][0-9.,]* ?[^\W\d_]{1,3}[.]?$",

@@ -6,6 +6,7 @@ import math
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import partial
 from itertools import permutations
 
 from updraft.core.synthesis.pieces import Row
@@ -41,6 +42,8 @@ _PARTS = (
     (30.48, 2.54),
     (0.3048, 0.0254),
 )
+# Seconds of minutes and minutes of hours; hours of days and inches of feet → how far-fetched.
+_PARTED = {60: 0.0, 3600: 0.6, 24: 0.6, 12: 0.6}
 _STEPS = (5, 10, 50, 100, 1000, 0.5, 0.25, 0.05)  # that are rounded to
 _TAXES = (5, 6, 7, 8, 9, 10, 12, 15, 19, 20, 21, 22, 23, 25)  # percent that amounts are more by
 _SUM, _ANY = re.compile(" [+-] "), re.compile(r" [+*/-] ")
@@ -81,6 +84,7 @@ def reckoned(numbers: list[Found], goal: float, decimals: int) -> Iterator[Found
                     yield _joined(number, sign, factor), result
         yield from _measured(number, value, goal, near)
         yield from _stepped(number, value, goal)
+        yield from _parted(number, value, goal)
     yield from _of_all(numbers, goal, near if decimals else 1e-6)
     close = near if decimals else 1e-6
     for (a, x), (b, y) in permutations(numbers[:_MOST], 2):
@@ -148,6 +152,42 @@ def _stepped(number: Number, value: float, goal: float) -> Iterator[Found]:
                 )
 
 
+def _parted(number: Number, value: float, goal: float) -> Iterator[Found]:
+    """How many hours there are in so many minutes, and the minutes that are left; degrees and minutes."""
+    if not (number.column and 0 <= value <= _LARGEST):
+        return
+    ways: list[tuple[str, Callable[[float], float], str, float]] = [
+        ("({} - down({})) * 60", lambda v: (v - math.floor(v)) * 60, "sixtieths of the rest of {}", 2.0)
+    ]
+    if value >= 3600:
+        call = "down(({} - down({} / 3600) * 3600) / 60)"
+        ways.append((call, lambda v: v % 3600 // 60, "the minutes within the hour of {} seconds", 2.2))
+    for size, more in _PARTED.items():
+        if value >= size:
+            rest = f"{{}} - down({{}} / {size}) * {size}"
+            ways += [
+                (
+                    f"down({{}} / {size})",
+                    partial(_times_in, size),
+                    f"how many times {size:,} is in {{}}",
+                    1.6,
+                ),
+                (rest, partial(_rest_of, size), f"what is left of {{}} beyond {size:,}s", 1.3 + more),
+            ]
+    for call, make, words, cost in ways:
+        # The fraction of a decimal number is never quite what was meant.
+        if abs(make(value) - goal) <= (1e-3 if words.startswith("sixtieths") else 1e-9) and value != goal:
+            yield _changed(number, call, make, cost, words.replace("{}", number.words)), make(value)
+
+
+def _times_in(size: int, value: float) -> float:
+    return float(value // size)
+
+
+def _rest_of(size: int, value: float) -> float:
+    return value % size
+
+
 def _nearest(value: float) -> float:
     return math.copysign(math.floor(abs(value) + 0.5), value)
 
@@ -164,7 +204,8 @@ def _of_two(
     a: Number, b: Number, x: float, y: float, goal: float, close: float, near: float
 ) -> Iterator[Found]:
     for sign, result in (("*", x * y), ("+", x + y), ("-", x - y), ("/", x / y if y else math.nan)):
-        if abs(result - goal) <= close and (sign not in "*+" or a.formula < b.formula):
+        rounded = sign == "/" and near <= _ROUGH * abs(goal)
+        if abs(result - goal) <= (near if rounded else close) and (sign not in "*+" or a.formula < b.formula):
             yield _pair(a, sign, b), result
     if y and abs(100 * x / y - goal) <= near:
         yield _joined(_pair(a, "/", b), "*", 100), 100 * x / y
@@ -196,6 +237,7 @@ _TWO: list[tuple[str, Callable[[float, float], float], str, float]] = [
     ("(A + B) / 2", lambda x, y: (x + y) / 2, "the middle of A and B", 0.9),
     ("B - A + 1", lambda x, y: y - x + 1, "how many from A to B, both counted", 1.2),
     ("A / (B * B)", lambda x, y: x / (y * y), "A divided by the square of B", 1.6),
+    ("A / (B / 100 * B / 100)", lambda x, y: x / (y * y / 10_000), "A by the square of B in hundreds", 1.6),
     ("abs(A - B)", lambda x, y: abs(x - y), "how far A and B are apart", 1.1),
     ("(B - A) / 60", lambda x, y: (y - x) / 60, "the hours from A to B", 0.9),
     ("A + B / 60", lambda x, y: x + y / 60, "A and B sixtieths", 1.2),

@@ -77,3 +77,46 @@ def spans_between(found: Sequence[Dated], row: Row) -> Iterator[tuple[Number, fl
             value = of(row)
             if value is not None:
                 yield Number(formula, of, a.cost + b.cost + cost, words), value
+
+
+def spans_to_a_day(found: Dated, row: Row, wanted: int) -> Iterator[tuple[Number, float]]:
+    """Days from a date to the day that is so many later, or from the one so many before; and whole years to
+    the turn of a year. A day in the midst of a month is far-fetched.
+    """
+    day = found.of(row)
+    if day is None or not 300 < day.year < 2300:
+        return
+    said = found.whole.words
+    for way in (1, -1):
+        other = day + timedelta(days=way * wanted)
+        to = f"day_of({other.year}, {other.month}, {other.day})"
+        ends = (found.formula, to) if way > 0 else (to, found.formula)
+        words = f"the days from {said} to {other}" if way > 0 else f"the days from {other} to {said}"
+
+        def days(row: Row, other: date = other, way: int = way) -> float | None:
+            start = found.of(row)
+            return None if start is None else float(way * (other - start).days)
+
+        yield (
+            Number(f"days_between({', '.join(ends)})", days, found.cost + _fetched(other), words),
+            float(wanted),
+        )
+    for other in (date(day.year + wanted, 12, 31), date(day.year + wanted + 1, 1, 1)):
+        if wanted > 120 or _years(day, other) != wanted:
+            continue
+
+        def years(row: Row, other: date = other) -> float | None:
+            start = found.of(row)
+            return None if start is None else float(_years(start, other))
+
+        call = f"years_between({found.formula}, day_of({other.year}, {other.month}, {other.day}))"
+        words = f"the whole years from {said} to {other:%Y-%m-%d}"
+        yield Number(call, years, found.cost + 2.5, words), float(wanted)
+
+
+def _fetched(day: date) -> float:
+    """How far-fetched a day is to count to: the turn of a year, that of a month, any other."""
+    tomorrow = day + timedelta(days=1)
+    if (day.month, day.day) in ((1, 1), (12, 31)):
+        return 2.0
+    return 3.0 if 1 in (day.day, tomorrow.day) else 4.5

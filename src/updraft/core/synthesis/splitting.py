@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from functools import partial
-from itertools import combinations, product
+from itertools import combinations, permutations, product
 
 from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.bounds import Test, bounds
@@ -17,6 +18,7 @@ _BEST = 4  # readings of each part that are put together
 _FEW_TESTS = 6
 _FEW_EXAMPLES, _MOST_PARTS = 4, 8  # of which all parts are tried; parts that are tried of more
 _TOKENS = re.compile(r"[^\W\d_]+|[^\w\s]")
+_MARKED = re.compile(r"[.@#/][^\W\d_]+")
 Programs = Callable[[Mapping[int, str]], Sequence[Piece]]
 
 
@@ -38,7 +40,7 @@ def split(
                 continue
             yield from (_either(test, one, other) for test in tests)
             if one and other and one.formula[0] not in "'\"":
-                yield _else(one, other)
+                yield _else(one, other, [piece.formula for piece in columns])
 
 
 def _parts(columns: Sequence[Piece], rows: Sequence[Row], given: Mapping[int, str]) -> list[tuple[int, ...]]:
@@ -85,9 +87,10 @@ def _always(text: str, rows: Sequence[Row]) -> Piece:
     """The same text for all rows of a kind: a word or two that do not stand in the row, and no number."""
     told = plain(" ".join(cell for row in rows for cell in row if cell)).lower()
     words = re.findall(r"[^\W_]+", plain(text).lower())
+    numbers = re.findall(r"\d+", text)
     dear = (
         4.0 * taken_from(told, words)
-        + 3.0 * any(sign.isdigit() for sign in text)
+        + (1.5 + 1.5 * len(numbers) if numbers else 0.0)
         + 1.5 * max(len(words) - 2, 0)
     )
     return Piece(quoted(text), lambda row: text, 1.5 + 0.05 * len(text) + dear, f"“{text}”")
@@ -112,15 +115,19 @@ def _either(test: Test, one: Piece | None, other: Piece | None) -> Piece:
     return Piece(f"choose({test.formula}, {one.formula if one else 'None'}{last})", of, cost, words)
 
 
-def _else(one: Piece, other: Piece) -> Piece:
-    """The one where it gives something, else the other."""
+def _else(one: Piece, other: Piece, order: Sequence[str]) -> Piece:
+    """The one where it gives something, else the other; rather a column before one that stands behind it."""
 
     def of(row: Row) -> str | None:
         text = one.of(row)
         return text if text and text.strip() else other.of(row)
 
     words = f"{one.words}; where there is none, {other.words}"
-    return Piece(f"if_empty({one.formula}, {other.formula})", of, one.cost + other.cost + 1.0, words)
+    back = {one.formula, other.formula} <= set(order) and order.index(other.formula) < order.index(
+        one.formula
+    )
+    cost = one.cost + other.cost + 1.0 + 0.3 * back
+    return Piece(f"if_empty({one.formula}, {other.formula})", of, cost, words)
 
 
 def _apart(columns: Sequence[Piece], rows: Sequence[Row], yes: list[int], no: list[int]) -> Iterator[Test]:
@@ -136,15 +143,23 @@ def _apart(columns: Sequence[Piece], rows: Sequence[Row], yes: list[int], no: li
             for test in _of_text(piece, piece.of(rows[at]) or ""):
                 tests.setdefault(f"not {test.formula}", _not(test))
     for a, b in combinations(columns, 2):
-        for test in (_larger(a, b), _larger(b, a), _equal(a, b)):
-            tests.setdefault(test.formula, test)
-            tests.setdefault(f"not {test.formula}", _not(test))
+        same = _equal(a, b)
+        tests.setdefault(same.formula, same)
+        tests.setdefault(f"not {same.formula}", _not(same))
     tried = rows[:: max(len(rows) // 200, 1)][:200]
     forms = [tuple(form_of(cell or "") for cell in row) for row in tried]
     parted = [test for test in tests.values() if _parts_them(test, rows, yes, no)]
     for test in parted:
         doubt = _doubt([test.of(row) for row in tried], forms)
         yield Test(test.formula, test.of, test.cost + doubt, test.words)
+    for a, b in permutations(columns, 2):
+        test = _larger(a, b)
+        if _parts_them(test, rows, yes, no):
+            # Two columns one of which is always the larger were not meant to be compared.
+            uneven = abs(1 - 2 * sum(map(test.of, tried)) / len(tried))
+            some = [one.of(rows[at]) or "0" for one in (a, b) for at in [*yes, *no]]
+            in_words = any(number_of(text) is None for text in some)
+            yield replace(test, cost=test.cost + 1.2 * in_words + 1.5 * uneven**2)
     for test in bounds(columns, rows, yes, no):
         if _parts_them(test, rows, yes, no):
             yield test
@@ -186,6 +201,9 @@ def _of_text(piece: Piece, text: str) -> Iterator[Test]:
             low = token.lower()
             call, said_low = f"contains(lower({name}), {quoted(low)})", f"{words}, large or small"
             yield _test(piece, call, partial(_holds_low, low), cost + 0.2, said_low)
+    for marked in dict.fromkeys(_MARKED.findall(text)):  # an ending, a domain, a tag
+        words = f"{said} holds “{marked}”"
+        yield _test(piece, f"contains({name}, {quoted(marked)})", partial(_holds, marked), 1.3, words)
     yield _test(piece, f"contains({name}, ' ')", partial(_holds, " "), 1.3, f"{said} holds a blank")
     for size in {1, 2, 3, len(re.match(r"\w*", text)[0])}:  # type: ignore[index]
         if 0 < size < len(text):
@@ -241,7 +259,7 @@ def _larger(a: Piece, b: Piece) -> Test:
         x, y = number_at(1, a.of(row) or ""), number_at(1, b.of(row) or "")
         return x is not None and y is not None and x > y
 
-    return Test(f"number({a.formula}) > number({b.formula})", of, 1.2, f"{a.words} is larger than {b.words}")
+    return Test(f"number({a.formula}) > number({b.formula})", of, 0.5, f"{a.words} is larger than {b.words}")
 
 
 def _equal(a: Piece, b: Piece) -> Test:
