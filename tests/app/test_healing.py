@@ -8,13 +8,16 @@ import sqlite3
 import subprocess
 import sys
 import time
+from pathlib import Path
 
 import polars as pl
 import pytest
 
 from tests.served import Served, until
 from updraft.core import Flow, Problem, Step, Table, TableCache
-from updraft.jobs import make_queue
+from updraft.core.deliver import Delivered
+from updraft.core.engine import Report
+from updraft.jobs import clock, execute, make_queue
 from updraft.store import ConnectionStore, FlowStore, Folders, RunStore, open_database
 from updraft.store.database import MIGRATIONS
 from updraft.store.sweeping import swept
@@ -69,11 +72,15 @@ def test_a_key_that_is_none_is_made_anew_and_asks_for_the_secret_again(folders, 
 def test_a_queue_that_is_no_database_is_put_aside_and_waiting_runs_are_kept(folders):
     run = RunStore().create(saved(folders, "One"), Flow(name="One"), 1, {})
     folders.queue.write_bytes(b"no database at all" * 300)
+    beside = [folders.queue.with_name(folders.queue.name + end) for end in ("-wal", "-shm")]
+    for path in beside:
+        path.write_bytes(b"of the damaged one")
     queue, execute = make_queue(folders)
     from updraft.jobs.queue import bring_back
 
     assert bring_back(queue, execute, RunStore().waiting()) == [run]
     assert folders.queue.with_suffix(".damaged").exists() and len(queue.pending()) == 1
+    assert not any(path.exists() and path.read_bytes() == b"of the damaged one" for path in beside)
 
 
 def test_a_newer_or_damaged_database_is_refused_with_a_sentence_and_left(tmp_path):
@@ -142,6 +149,59 @@ def test_a_run_that_cannot_be_queued_for_want_of_room_is_told_and_kept(client):
     answer = client.post(f"/api/flows/{flow}/runs")
     assert answer.status_code == 507 and "the disk is full" in answer.json["problem"]["reason"]
     assert [one["status"] for one in RunStore().list(flow)] == ["waiting"], "it begins once there is room"
+
+
+def test_flows_that_led_to_a_run_are_told_in_order_and_each_once():
+    chain = [("", "c"), ("a", "a,c"), ("a,,b", "a,b,c"), ("c,a", "a,c")]
+    assert [execute._chain({"chain": before, "flow": "c"}) for before, _ in chain] == [told for _, told in chain]
+
+
+def test_what_was_delivered_is_kept_with_its_run_also_where_a_file_before_it_is_gone(tmp_path):
+    out, kept = tmp_path / "out", tmp_path / "kept"
+    out.mkdir(), kept.mkdir()
+    (out / "there.csv").write_text("first")
+    outputs = [
+        Delivered("a", "mail", 1),
+        Delivered("b", "gone.csv", 1, out / "gone.csv"),
+        Delivered("c", "there.csv", 1, out / "there.csv"),
+    ]
+    for _ in range(2):  # a run that is repeated keeps what it delivered last
+        execute._keep(Report("ok", outputs=outputs), kept)
+    (out / "there.csv").unlink()
+    (out / "there.csv").write_text("of the next run")
+    assert [(path.name, path.read_text()) for path in kept.iterdir()] == [("there.csv", "first")]
+
+
+def test_a_run_ends_with_the_worker_that_began_it(tmp_path):
+    begun = tmp_path / "begun"
+    run = f"import time, pathlib, os; from updraft.jobs.execute import _end_with_parent; _end_with_parent(); pathlib.Path({str(begun)!r}).write_text(str(os.getpid())); time.sleep(60)"
+    worker = f"import subprocess, sys, time; subprocess.Popen([sys.executable, '-c', {run!r}]); time.sleep(60)"
+    with subprocess.Popen([sys.executable, "-c", worker]) as process:
+        number = int(until(lambda: begun.exists() and begun.read_text(), 20))
+        assert Path(f"/proc/{number}").exists()
+        process.kill()
+    state = Path(f"/proc/{number}/stat")
+    until(lambda: not state.exists() or state.read_text().rsplit(")", 1)[1].split()[0] == "Z", 10, "the end of the run")
+
+
+def test_the_clock_goes_on_looking_whatever_goes_wrong(folders, monkeypatch):
+    monkeypatch.setattr(clock, "EVERY", 0.05)
+    looks: list[int] = []
+
+    def bring_back():
+        looks.append(1)
+        if len(looks) < 3:
+            raise [ZeroDivisionError("a fault"), sqlite3.OperationalError("database or disk is full")][len(looks) - 1]
+        if len(looks) > 4:
+            clock.EVERY = 3600.0  # this clock looks no more
+
+    clock.start(folders, lambda run: None, bring_back)
+    until(lambda: len(looks) > 4, 10, "the clock's looks")
+
+
+def test_a_file_of_a_run_that_is_not_there_is_refused_in_words(client):
+    answer = client.call("GET", "/api/runs/none-such/files/x.csv")
+    assert answer.status_code == 404 and answer.json["problem"]["code"] == "no_run"
 
 
 def test_a_second_server_on_a_folder_is_told_where_the_first_is_until_that_is_gone(tmp_path):

@@ -110,6 +110,36 @@ def test_a_page_is_told_to_ask_again_and_gets_the_answer_then(client, monkeypatc
     assert until(lambda: (answer := ask()).status_code == 200 and answer, 10).json["table"]["rows"] == 1
 
 
+def test_an_answer_is_worked_out_anew_for_who_asks_later(made):
+    waiting, order = Patient(Room(1 << 40), workers=1), []
+    for n in (1, 2):
+        assert waiting.answer("a", "a", made("a", order), wait=5).json == {"name": "a"}
+        assert len(order) == n, "what was given is not given again: the flow may be another"
+
+
+def test_there_are_never_more_workers_than_may_be(made, monkeypatch):
+    monkeypatch.setattr(module, "SLOW", 0.0)
+    monkeypatch.setattr(module, "MOST_WORKERS", 3)
+    waiting, order, gate = Patient(Room(1 << 40), workers=1), [], threading.Event()
+    for n in range(8):
+        waiting.answer(f"o{n}", f"k{n}", made(n, order, gate), wait=0.1)
+    assert len(order) == 3
+    gate.set()
+
+
+def test_a_page_is_told_how_many_come_before_it(client, monkeypatch):
+    flow = client.flow()
+    for many, said in (
+        (0, "Still computing"),
+        (1, "Waiting for its turn: 1 other first."),
+        (2, "Waiting for its turn: 2 others first."),
+    ):
+        monkeypatch.setattr(Patient, "answer", lambda *args, many=many, **more: many)
+        headers = {"X-CSRFToken": client.token, "Accept": "application/json"}
+        told = client.http.post(f"/api/flows/{flow}/look", json={"step": "t"}, headers=headers)
+        assert told.status_code == 202 and told.json["waiting"] == said and told.headers["Retry-After"]
+
+
 def test_answers_that_wait_for_a_service_do_not_stop_the_others(made, monkeypatch):
     monkeypatch.setattr(module, "SLOW", 0.1)
     waiting, order, gate = Patient(Room(1 << 40), workers=1), [], threading.Event()

@@ -161,6 +161,36 @@ def _closed_port() -> int:
         return free.getsockname()[1]
 
 
+def test_a_service_that_stays_away_or_busy_is_asked_as_often_as_is_told(tmp_path):
+    told: list[str] = []
+    gone = WebService(name="Gone", url=f"http://127.0.0.1:{_closed_port()}/")
+    with Service(
+        gone, Outside(allow=frozenset({"127.0.0.1"}), tell=told.append), tmp_path / "a", sleep=lambda _: None
+    ) as asked:
+        with pytest.raises(Problem, match=f"cannot be reached .*, {service.TRIES} times") as problem:
+            asked.ask("x")
+        assert len(told) == service.TRIES - 1 and all("does not answer; trying again" in one for one in told), told
+        assert "has no address" not in str(problem.value), "the reason is that of the connection"
+    told.clear()
+    count: list[str] = []
+    with server(lambda path, headers: (count.append(path), (503, {}, b"later"))[1]) as (url, allow):
+        busy = WebService(name="Busy", url=url)
+        with Service(busy, Outside(allow=allow, tell=told.append), tmp_path / "b", sleep=lambda _: None) as asked:
+            with pytest.raises(Problem, match="503"):
+                asked.ask("x")
+            assert len(count) == service.TRIES and len(told) == service.TRIES - 1
+            assert all("is busy; trying again in" in one for one in told), told
+
+
+def test_a_key_in_the_address_goes_along(tmp_path):
+    seen: list[str] = []
+    with server(lambda path, headers: (seen.append(path), (200, {}, b"[1]"))[1]) as (url, allow):
+        known = WebService(name="W", url=url, auth="key", key_in="query", key_name="token", secret="hush")
+        with Service(known, Outside(allow=allow), tmp_path) as asked:
+            assert asked.ask("x").json() == [1]
+    assert seen == ["/x?token=hush"]
+
+
 @contextlib.contextmanager
 def server(answer):
     """A server whose answers a function gives: (path, headers) → (status, headers, body, or its parts one after another)."""
@@ -287,6 +317,7 @@ def test_what_is_wrong_with_an_odata_request_is_said(outside, tmp_path):
         ({"entity": ""}, "none is chosen yet"),
         ({"columns": ["Huub"]}, "the nearest is “Hub”"),
         ({"rule": {"of": [{"column": "Weight", "test": "more", "value": "heavy"}]}}, "of type Decimal"),
+        ({"rule": {"of": [{"column": "ShippedOn", "test": "less", "value": "soon"}]}}, "“soon”: the field is of type"),
         ({"rule": {"of": [{"column": "Hub", "test": "matches", "value": "A.*"}]}}, "do not all have patterns"),
         ({"connection": "Shop"}, "not the metadata|nothing there"),
     ):
