@@ -248,3 +248,35 @@ def test_what_is_not_chosen_yet_is_no_mistake(lots):
         plan(flow_of(("s", "split_column", {"column": 3}, {"table": "t"})), lots).steps["s"].problem.code
         == "bad_setting"
     )
+
+
+NEEDED = [
+    (kind.kind, name)
+    for kind in kinds().values()
+    for name, info in kind.Settings.model_fields.items()
+    if "needs" in (info.json_schema_extra or {})
+]
+
+
+@pytest.mark.parametrize(("kind", "name"), NEEDED)
+def test_a_setting_that_is_needed_is_told_at_its_field_while_the_form_shows_it(kind, name):
+    """For every kind that declares it: empty or blank it is open, hidden by another setting it is not."""
+    it = kinds()[kind].Settings
+    info = it.model_fields[name]
+    hints, empty = info.json_schema_extra, "" if isinstance(info.get_default(call_default_factory=True), str) else ()
+    when = {other: shown[0] for other, shown in hints.get("when", {}).items()}
+    required = {one: "x" for one, field in it.model_fields.items() if field.is_required()}
+    open_of = lambda **chosen: {one: said for one, *said in it.model_construct(**{**required, **chosen}).open()}  # noqa: E731
+    assert open_of(**when, **{name: empty})[name] == hints["needs"]
+    assert name not in open_of(**when, **{name: "x" if empty == "" else ("x",)})
+    if empty == "":
+        assert (name in open_of(**when, **{name: "  "})) != bool(hints.get("blanks"))
+    for other in when:
+        assert name not in open_of(**{**when, other: "something else", name: empty})
+
+
+def test_what_is_needed_is_told_before_anything_is_read(tmp_path):
+    step = Step(id="s", kind="sort_rows", settings={}, inputs={"table": "t"})
+    reads = Step(id="t", kind="read_file", settings={"path": "none.csv"})
+    broken = plan(Flow(steps=(reads, step)), Files(tmp_path)).steps["s"].problem
+    assert (broken.code, broken.field) == ("unfinished", "order") and "Choose at least one" in str(broken)

@@ -279,7 +279,7 @@ def test_picked_rows_are_found_by_their_key():
         ("check", {"rules": [{"must": "range", "columns": ["hub"], "low": "1"}]}, "neither numbers nor dates"),
         ("check", {"rules": [{"must": "formula", "formula": "germ + 1"}]}, "no yes or no"),
         ("pick_rows", {"keys": ["hub"], "rows": [{"key": ["a", "b"]}]}, "the key has 1 columns now"),
-        ("recode_values", {"column": "hub", "by": "table", "list": LIST}, "old values is not chosen"),
+        ("recode_values", {"column": "hub", "by": "table", "list": LIST}, "Old values in”: none is chosen yet"),
     ],
 )
 def test_what_is_wrong_is_said_with_a_way_out(kind, settings, said):

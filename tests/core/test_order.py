@@ -83,10 +83,10 @@ def test_rows_at_random_are_as_many_repeatable_and_not_always_the_same():
 @pytest.mark.parametrize(
     ("kind", "settings", "said"),
     [
-        ("sort_rows", {}, "no column is chosen yet"),
+        ("sort_rows", {}, "“By”: none is chosen yet"),
         ("sort_rows", {"order": [{"column": "Text"}]}, "Did you mean “text”"),
         ("sort_rows", {"order": [{"column": "list"}]}, "have no order"),
-        ("take_rows", {"by": "largest"}, "not said yet by which"),
+        ("take_rows", {"by": "largest"}, "“By”: none is chosen yet"),
         ("take_rows", {"by": "smallest", "column": "list"}, "have no order"),
         ("take_rows", {"within": ["gone"]}, "not in the table"),
     ],

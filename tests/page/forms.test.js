@@ -123,3 +123,37 @@ test("fields that do not matter for what is chosen are hidden, and come back", (
         assert.ok(field.hidden, `${kind}.${name} without`);
       }
 });
+
+test("every needed field that is shown and empty is told, not only the one that the problem names", () => {
+  const { form, model } = drawn("rows_to_columns");
+  const says = (name) => form.fields.get(name).field.querySelector(":scope > .field-says");
+  const problem = {
+    field: "names",
+    code: "unfinished",
+    text: "“Names come from”: none is chosen yet.",
+  };
+  assert.equal(form.say(problem), true);
+  assert.equal(says("names").textContent, problem.text);
+  assert.equal(says("values").textContent, "There is none yet. Add one.");
+  assert.ok(form.fields.get("values").field.classList.contains("unfinished"));
+  assert.equal(says("stay").hidden, true);
+  model.change({ values: [{ figure: "rows" }] });
+  form.say(problem);
+  assert.equal(says("values").hidden, true, "no longer empty");
+  form.say({ field: "names", code: "gone", text: "It is gone." });
+  assert.equal(says("values").hidden, true, "another problem is not one of filling in");
+  form.say(null);
+  assert.equal(says("names").hidden, true);
+});
+
+test("a field that the choices hide is not asked for, and a blank counts where it may", () => {
+  const { form, model } = drawn("take_rows", { by: "first" });
+  assert.equal(form.needed("column"), "");
+  model.change({ by: "largest" });
+  form.showWhen();
+  assert.match(form.needed("column"), /Choose one/);
+  const find = drawn("find_and_replace", { find: " " });
+  assert.equal(find.form.needed("find"), "");
+  find.model.change({ find: "" });
+  assert.match(find.form.needed("find"), /Type it/);
+});

@@ -85,6 +85,7 @@ class _Planner:
         step, settings = found.step, found.settings
         assert settings is not None
         inputs = _inputs(self.flow, step, kind.ports(settings), self.done)
+        settings.check_filled()  # which table comes in is chosen first
         found = replace(found, inputs=inputs)
         below = next((ref.step for ref in found.refs if not self.done[ref.step].fingerprint), "")
         if below:

@@ -112,6 +112,7 @@ def compute(
     """
     started = time.perf_counter()
     try:
+        settings.check_filled()
         result = kind.apply(inputs, settings, context)
         if result.changes:
             return _by_value(result, inputs.main, coded, fingerprint, started)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 from abc import ABC, abstractmethod
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, ClassVar, Literal, Protocol
@@ -14,6 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from updraft.core.connect import Outside
 from updraft.core.deliver import Delivery, Outlet, Sample
+from updraft.core.problems import Problem
 from updraft.core.steps.parts import Part
 from updraft.core.steps.tables import Out, Port, Tables
 from updraft.core.values import TITLES, Kind
@@ -27,6 +28,16 @@ Level = Literal["info", "warning", "hold", "stop"]
 Need = Literal["files", "outside", "decisions", "flows", "names", "effects", "whole"]
 
 
+# What a setting may need before its step can work: what is said while it is open, and what to do.
+NEEDS = {
+    "one": ("none is chosen yet.", "Choose one."),
+    "some": ("none is chosen yet.", "Choose at least one."),
+    "text": ("nothing is typed yet.", "Type it."),
+    "name": ("it has no name yet.", "Type one."),
+    "more": ("there is none yet.", "Add one."),
+}
+
+
 class Settings(BaseModel):
     """Base of every kind's settings: frozen, and nothing that is not declared."""
 
@@ -38,12 +49,38 @@ class Settings(BaseModel):
         """What a setting is called on the screen, as a problem names it."""
         return f"“{cls.model_fields[name].title}”"
 
+    def check_filled(self) -> None:
+        """The problem of the first setting that is still open."""
+        for name, reason, way_out in self.open():
+            raise Problem(self.titled(name), reason, way_out, field=name, code="unfinished")
+
+    def open(self) -> Iterator[tuple[str, str, str]]:
+        """Settings that are needed for what is chosen, and hold nothing yet: each with what is said of it and
+        what to do.
+        """
+        for name, info in type(self).model_fields.items():
+            hints = info.json_schema_extra
+            if not isinstance(hints, dict) or "needs" not in hints:
+                continue
+            when: Any = hints.get("when", {})
+            if all(getattr(self, other) in chosen for other, chosen in when.items()):
+                value = getattr(self, name)
+                if isinstance(value, str) and not hints.get("blanks"):
+                    value = value.strip()
+                if not value:
+                    said: Any = hints["needs"]
+                    yield name, *said
+
 
 def setting(title: str, help: str = "", *, widget: str = "", default: Any = ..., **hints: Any) -> Any:
     """A field of Settings with what its form control needs: a title, a help text and a widget of the desk.
 
-    `hints` go to the widget as they are (for instance `port="reference"` for a column picker).
+    `hints` go to the widget as they are (for instance `port="reference"` for a column picker). `needs` names
+    one of `NEEDS`: the step cannot work while it is empty and the form shows it; `blanks`: a blank is not
+    empty.
     """
+    if "needs" in hints:
+        hints["needs"] = list(NEEDS[hints["needs"]])
     if "labels" in hints:
         hints["labels"] = list(hints["labels"].items())  # a JSON Schema keeps the order of lists only
     extra = {key: value for key, value in {"widget": widget, **hints}.items() if value != ""}

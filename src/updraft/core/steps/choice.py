@@ -121,12 +121,6 @@ def need_kind(name: str, schema: pl.Schema, kinds: Iterable[Kind], *, field: str
     )
 
 
-def need_chosen(column: str, *, field: str) -> None:
-    """The problem of a setting that names no column yet."""
-    if not column:
-        raise Problem("The column", "none is chosen yet.", "Choose one.", field=field, code="unfinished")
-
-
 def need_typed(name: str, dtype: pl.DataType, *, field: str = "") -> None:
     """Raise a problem where the values of a column are of a kind that nobody can type in."""
     kind = kind_of(dtype)

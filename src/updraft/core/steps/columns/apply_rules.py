@@ -12,7 +12,9 @@ _RULE = "\0rule"  # a name no file can bring
 
 
 class ApplyRulesSettings(Settings):
-    column: str = setting("Column", "a new name, or one of the table's", widget="column_or_new", default="")
+    column: str = setting(
+        "Column", "a new name, or one of the table's", widget="column_or_new", default="", needs="name"
+    )
     kind: Literal["text", "whole", "number", "yes_no", "date"] = setting(
         "Kind of a new column",
         widget="choice",
@@ -20,7 +22,7 @@ class ApplyRulesSettings(Settings):
         labels={"text": "text", "whole": "whole", "number": "number", "yes_no": "yes/no", "date": "date"},
     )
     rules: tuple[OneRule, ...] = setting(
-        "Rules", "the first that holds counts", widget="rules", default=(), one="rule"
+        "Rules", "the first that holds counts", widget="rules", default=(), one="rule", needs="more"
     )
     otherwise: Literal["keep", "value", "formula"] = setting(
         "Otherwise",
@@ -50,10 +52,6 @@ class ApplyRules(StepKind):
     def apply(self, tables: Tables, settings: ApplyRulesSettings, context: Context) -> Result:
         table, name = tables.main, settings.column.strip()
         schema = table.collect_schema()
-        if not name:
-            raise Problem("The column", "it has no name yet.", "Type one.", field="column", code="unfinished")
-        if not settings.rules:
-            raise Problem("The rules", "there is none yet.", "Add one.", field="rules", code="unfinished")
         kind = kind_of(schema[name]) if name in schema else Kind(settings.kind)
         if kind not in DTYPES:
             raise Problem(

@@ -8,7 +8,7 @@ from updraft.core.formula.functions.text import as_text
 from updraft.core.formula.terms import Term
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
-from updraft.core.steps.choice import need_chosen, need_kind, need_new
+from updraft.core.steps.choice import need_kind, need_new
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind
 
@@ -16,7 +16,7 @@ MOST = 1_000  # bins; more of them are no bins
 
 
 class BinsSettings(Settings):
-    column: str = setting("Column", widget="column", default="")
+    column: str = setting("Column", widget="column", default="", needs="one")
     by: Literal["width", "edges", "equal", "even"] = setting(
         "Bins of",
         widget="choice",
@@ -63,7 +63,6 @@ class Bins(StepKind):
     def apply(self, tables: Tables, settings: BinsSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        need_chosen(settings.column, field="column")
         way_out = "Choose a column of numbers, or put a step “Set types” before this one."
         need_kind(settings.column, schema, [Kind.WHOLE, Kind.NUMBER], field="column", way_out=way_out)
         into = need_new(settings.into, schema, field="into")

@@ -63,7 +63,12 @@ class Formula(Settings):
 class CalculateSettings(Settings):
     unfilled = frozenset({"columns"})
     columns: tuple[Formula, ...] = setting(
-        "Columns this step makes", "each may use those above it", widget="items", default=(), one="column"
+        "Columns this step makes",
+        "each may use those above it",
+        widget="items",
+        default=(),
+        one="column",
+        needs="more",
     )
 
 
@@ -103,10 +108,6 @@ class Calculate(StepKind):
 
     def apply(self, tables: Tables, settings: CalculateSettings, context: Context) -> Result:
         table = tables.main
-        if not settings.columns:
-            raise Problem(
-                "The formulas", "there is none yet.", "Add a column.", field="columns", code="unfinished"
-            )
         made: dict[str, None] = {}
         counts: list[Count] = []
         for number, wanted in enumerate(settings.columns, 1):

@@ -7,7 +7,7 @@ from updraft.core.formula.functions.words import EMAIL, WEB
 from updraft.core.formula.terms import Misfit, Term, constant
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
-from updraft.core.steps.choice import need_chosen, need_kind, need_new
+from updraft.core.steps.choice import need_kind, need_new
 from updraft.core.steps.conditions import Condition, rows_where
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind
@@ -17,7 +17,7 @@ UNIT = r"\b\d+(?:[.,]\d+)?\s*(?:\p{L}[\p{L}²³]*|%|°[CF])\.?"
 
 
 class ExtractTextSettings(Settings):
-    column: str = setting("Column", widget="column", default="")
+    column: str = setting("Column", widget="column", default="", needs="one")
     what: Literal["number", "between", "pattern", "date", "unit", "email", "url", "start", "end"] = setting(
         "Take out",
         widget="pick_one",
@@ -55,7 +55,7 @@ class ExtractTextSettings(Settings):
     )
     pattern: str = setting(
         "Pattern", "a regular expression, or its first group", widget="text", default="",
-        when={"what": ["pattern"]},
+        when={"what": ["pattern"]}, needs="text", blanks=True,
     )  # fmt: skip
     into: str = setting("Name of the new column", widget="text", default="Extracted")
 
@@ -89,7 +89,6 @@ class ExtractText(StepKind):
     def apply(self, tables: Tables, settings: ExtractTextSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        need_chosen(settings.column, field="column")
         way_out = "Choose a column of text."
         need_kind(settings.column, schema, [Kind.TEXT], field="column", way_out=way_out)
         into = need_new(settings.into, schema, field="into")
@@ -130,10 +129,6 @@ class ExtractText(StepKind):
             raise Problem("This setting", misfit.reason, misfit.way_out, field=field) from None
 
     def _by_pattern(self, text: Term, settings: ExtractTextSettings) -> pl.Expr:
-        if not settings.pattern:
-            raise Problem(
-                "The pattern", "there is none yet.", "Type one.", field="pattern", code="unfinished"
-            )
         if settings.place == 1:
             return extract(text, constant(settings.pattern)).expr
         whole = _place(text, pattern(constant(settings.pattern)), settings.place)

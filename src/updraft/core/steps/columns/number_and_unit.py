@@ -3,7 +3,7 @@ from functools import partial
 import polars as pl
 
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
-from updraft.core.steps.choice import need_chosen, need_kind, need_new
+from updraft.core.steps.choice import need_kind, need_new
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind, by_value
 from updraft.core.values.convert import converted
@@ -16,7 +16,7 @@ class UnitFactor(Settings):
 
 
 class NumberAndUnitSettings(Settings):
-    column: str = setting("Column", widget="column", default="")
+    column: str = setting("Column", widget="column", default="", needs="one")
     number: str = setting("Name of the number's column", widget="text", default="Amount")
     unit: str = setting("Name of the unit's column", widget="text", default="Unit")
     to: str = setting(
@@ -49,7 +49,6 @@ class NumberAndUnit(StepKind):
     def apply(self, tables: Tables, settings: NumberAndUnitSettings, context: Context) -> Result:
         table, name = tables.main, settings.column
         schema = table.collect_schema()
-        need_chosen(name, field="column")
         need_kind(name, schema, [Kind.TEXT], field="column", way_out="Choose a column of text.")
         number = need_new(settings.number, schema, field="number")
         unit = need_new(settings.unit, [*schema, number], field="unit")

@@ -26,7 +26,7 @@ class ForEachSettings(Settings):
         widget="names",
         default=(),
     )
-    flow: str = setting("Let this flow work on it", widget="flow", default="")
+    flow: str = setting("Let this flow work on it", widget="flow", default="", needs="one")
     block: bool = setting("Kept in this flow", widget="hidden", default=False)
     revision: int | None = setting(
         "Revision", "empty takes it as it is now", widget="revision", default=None, minimum=1
@@ -53,8 +53,6 @@ class ForEach(StepKind):
     Settings = ForEachSettings
 
     def part(self, settings: ForEachSettings) -> Part:
-        if not settings.flow:
-            raise Problem("The flow", "none is chosen yet.", "Choose one.", field="flow", code="unfinished")
         feeds = {} if settings.source == NONE else {settings.source: self.inputs[0].name}
         return Part(settings.flow, settings.block, settings.revision, feeds, settings.output, {})
 

@@ -15,7 +15,7 @@ class LookUpSettings(Settings):
     keys: tuple[KeyPair, ...] = setting(
         "Where", "all pairs must be equal", widget="keys", default=(), port="reference"
     )
-    bring: tuple[Brought, ...] = setting("Bring", widget="bring", default=(), port="reference")
+    bring: tuple[Brought, ...] = setting("Bring", widget="bring", default=(), port="reference", needs="some")
     many: Literal["stop", "first", "last", "repeat"] = setting(
         "Several rows for one key",
         widget="choice",
@@ -119,14 +119,6 @@ class LookUp(StepKind):
 
     def _check(self, settings: LookUpSettings, schema: pl.Schema, other: pl.Schema) -> None:
         check_keys(settings.keys, schema, other, numbers=settings.as_numbers)
-        if not settings.bring:
-            raise Problem(
-                "The columns to bring",
-                "none is chosen yet.",
-                "Choose at least one.",
-                field="bring",
-                code="unfinished",
-            )
         need_columns([b.column for b in settings.bring], other, field="bring")
         names = [b.called() for b in settings.bring]
         for name in names:

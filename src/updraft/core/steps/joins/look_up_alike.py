@@ -5,7 +5,7 @@ import polars as pl
 from updraft.core.problems import Problem
 from updraft.core.similarity.nearest import comparable, nearest_entries
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, setting
-from updraft.core.steps.choice import need_chosen, need_columns, need_kind
+from updraft.core.steps.choice import need_columns, need_kind
 from updraft.core.steps.joins.keys import Brought
 from updraft.core.steps.tables import Out, Port, Tables
 from updraft.core.values import Kind
@@ -14,8 +14,10 @@ _KEY, _ENTRY, _LIKENESS, _ROW = "\0key", "\0entry", "\0likeness", "\0row"  # nam
 
 
 class LookUpAlikeSettings(Settings):
-    column: str = setting("Column", widget="column", default="")
-    reference: str = setting("Like the other table's", widget="column", default="", port="reference")
+    column: str = setting("Column", widget="column", default="", needs="one")
+    reference: str = setting(
+        "Like the other table's", widget="column", default="", port="reference", needs="one"
+    )
     least: int = setting(
         "Alike by at least",
         "percent of the letters in the same order",
@@ -30,7 +32,7 @@ class LookUpAlikeSettings(Settings):
         default="first",
         labels={"first": "first of the best", "best": "all of the best", "all": "all"},
     )
-    bring: tuple[Brought, ...] = setting("Bring", widget="bring", default=(), port="reference")
+    bring: tuple[Brought, ...] = setting("Bring", widget="bring", default=(), port="reference", needs="some")
     missing: Literal["empty", "keep", "text"] = setting(
         "Without a match",
         widget="choice",
@@ -61,20 +63,10 @@ class LookUpAlike(StepKind):
     def apply(self, tables: Tables, settings: LookUpAlikeSettings, context: Context) -> Result:
         table, other = tables.main, tables["reference"]
         schema, its = table.collect_schema(), other.collect_schema()
-        need_chosen(settings.column, field="column")
-        need_chosen(settings.reference, field="reference")
         way_out = "Choose a column of text."
         need_kind(settings.column, schema, [Kind.TEXT], field="column", way_out=way_out)
         need_kind(settings.reference, its, [Kind.TEXT], field="reference", way_out=way_out)
         need_columns([brought.column for brought in settings.bring], its, field="bring")
-        if not settings.bring:
-            raise Problem(
-                "The columns to bring",
-                "none is chosen yet.",
-                "Choose at least one.",
-                field="bring",
-                code="unfinished",
-            )
         names = [brought.called() for brought in settings.bring]
         likeness = settings.likeness.strip()
         self._check_names([*names, *([likeness] if likeness else [])], schema)

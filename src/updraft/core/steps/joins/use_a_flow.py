@@ -1,6 +1,5 @@
 from typing import Any
 
-from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.parts import Part
 from updraft.core.steps.tables import Port, Tables
@@ -12,7 +11,7 @@ class Given(Settings):
 
 
 class UseAFlowSettings(Settings):
-    flow: str = setting("Flow", widget="flow", default="")
+    flow: str = setting("Flow", widget="flow", default="", needs="one")
     block: bool = setting("Kept in this flow", widget="hidden", default=False)
     revision: int | None = setting(
         "Revision", "empty takes it as it is now", widget="revision", default=None, minimum=1
@@ -53,8 +52,6 @@ class UseAFlow(StepKind):
         return (*self.inputs, *(Port(f"for_{source}", f"Stands for {source}") for source in settings.also))
 
     def part(self, settings: UseAFlowSettings) -> Part:
-        if not settings.flow:
-            raise Problem("The flow", "none is chosen yet.", "Choose one.", field="flow", code="unfinished")
         feeds = {
             settings.source: self.inputs[0].name,
             **{source: f"for_{source}" for source in settings.also},

@@ -6,7 +6,6 @@ import polars as pl
 from updraft.core.connect import Database
 from updraft.core.deliver import Outlet
 from updraft.core.deliver.database import DatabaseDelivery
-from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import need_columns
 from updraft.core.steps.tables import Tables
@@ -15,7 +14,9 @@ from updraft.core.values.text import shown
 
 class WriteDatabaseSettings(Settings):
     connection: str = setting("Connection", widget="connection", default="", of="database")
-    table: str = setting("Table", "a schema may stand before it: seeds.stock", widget="text", default="")
+    table: str = setting(
+        "Table", "a schema may stand before it: seeds.stock", widget="text", default="", needs="name"
+    )
     mode: Literal["create", "replace", "append", "key"] = setting(
         "Rows",
         widget="pick_one",
@@ -51,8 +52,6 @@ class WriteDatabase(StepKind):
         self, table: pl.DataFrame, settings: WriteDatabaseSettings, outlet: Outlet
     ) -> Iterator[DatabaseDelivery]:
         connection = outlet.outside.writable(settings.connection, Database)
-        if not settings.table.strip():
-            raise Problem("The table", "it has no name yet.", "Type one.", field="table", code="unfinished")
         nested = [name for name, dtype in table.schema.items() if dtype.is_nested()]
         plain = table.with_columns(shown(table[name]) for name in nested)
         yield DatabaseDelivery(

@@ -7,7 +7,7 @@ import polars as pl
 from updraft.core.problems import Problem
 from updraft.core.steps.asking import asked_reference
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
-from updraft.core.steps.choice import listed, need_chosen, need_new
+from updraft.core.steps.choice import listed, need_new
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.steps.texts import text_of
 
@@ -21,7 +21,7 @@ class Field(Settings):
 
 class AddFieldsSettings(Settings):
     connection: str = setting("Reference", widget="connection", default="", of="web")
-    column: str = setting("Identifiers in", widget="column", default="")
+    column: str = setting("Identifiers in", widget="column", default="", needs="one")
     fields: tuple[Field, ...] = setting("Bring", widget="items", default=(), one="property", begun=True)
     several: Literal["first", "joined"] = setting(
         "Of several values",
@@ -48,7 +48,6 @@ class AddReferenceFields(StepKind):
     def apply(self, tables: Tables, settings: AddFieldsSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        need_chosen(settings.column, field="column")
         key = text_of(settings.column, schema, field="column").str.strip_chars().replace("", None)
         wanted = [one for one in settings.fields if one.property]
         if not wanted:

@@ -9,7 +9,7 @@ import polars as pl
 from updraft.core.problems import Problem
 from updraft.core.steps.asking import asked_reference
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
-from updraft.core.steps.choice import need_chosen, need_kind, need_new
+from updraft.core.steps.choice import need_kind, need_new
 from updraft.core.steps.opening import New, new_setting, open_questions
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.steps.texts import text_of
@@ -30,7 +30,7 @@ class Evidence(Settings):
 
 class MatchSettings(Settings):
     connection: str = setting("Reference", widget="connection", default="", of="web")
-    column: str = setting("Match the names in", widget="column", default="")
+    column: str = setting("Match the names in", widget="column", default="", needs="one")
     type: str = setting(
         "Kind of thing", "as the reference calls it; empty takes any", widget="thing", default=""
     )
@@ -83,7 +83,6 @@ class MatchToReference(StepKind):
     def apply(self, tables: Tables, settings: MatchSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        need_chosen(settings.column, field="column")
         need_kind(settings.column, schema, [Kind.TEXT], field="column", way_out="Choose a column of text.")
         told = [one for one in settings.evidence if one.property and one.column]
         evidence = [text_of(one.column, schema, field="evidence") for one in told]

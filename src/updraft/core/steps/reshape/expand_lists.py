@@ -4,7 +4,7 @@ import polars as pl
 
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, setting
-from updraft.core.steps.choice import need_chosen, need_kind
+from updraft.core.steps.choice import need_kind
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind
 
@@ -12,7 +12,7 @@ MOST = 500  # columns that lists may become
 
 
 class ExpandListsSettings(Settings):
-    column: str = setting("Column", widget="column", default="")
+    column: str = setting("Column", widget="column", default="", needs="one")
     into: Literal["rows", "columns", "text", "count"] = setting(
         "Lists become",
         widget="choice",
@@ -48,7 +48,6 @@ class ExpandLists(StepKind):
     def apply(self, tables: Tables, settings: ExpandListsSettings, context: Context) -> Result:
         table, name = tables.main, settings.column
         schema = table.collect_schema()
-        need_chosen(name, field="column")
         way_out = "Choose a column of lists or records; text is split by “Split column”."
         kind = need_kind(name, schema, [Kind.LIST, Kind.RECORD], field="column", way_out=way_out)
         if kind is Kind.RECORD:

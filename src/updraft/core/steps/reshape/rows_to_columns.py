@@ -20,10 +20,12 @@ _COUNTING = ("rows", "filled", "distinct")
 
 class RowsToColumnsSettings(Settings):
     names: str = setting(
-        "Names come from", "each of its values becomes a column", widget="column", default=""
+        "Names come from", "each of its values becomes a column", widget="column", default="", needs="one"
     )
     stay: tuple[str, ...] = setting("A row for each", widget="names", default=())
-    values: tuple[Figure, ...] = setting("Cells hold", widget="figures", default=(), figures=FIGURE_WORDS)
+    values: tuple[Figure, ...] = setting(
+        "Cells hold", widget="figures", default=(), figures=FIGURE_WORDS, needs="more"
+    )
     order: Literal["name", "first"] = setting(
         "New columns come",
         widget="choice",
@@ -162,11 +164,6 @@ class RowsToColumns(StepKind):
         )
 
     def _check(self, settings: RowsToColumnsSettings, schema: pl.Schema) -> None:
-        if not settings.names:
-            raise Problem(
-                "The names", "it is not said yet which column they come from.", "Choose a column.",
-                field="names", code="unfinished",
-            )  # fmt: skip
         need_columns([settings.names], schema, field="names")
         need_columns(settings.stay, schema, field="stay")
         if settings.names in settings.stay:
@@ -175,14 +172,6 @@ class RowsToColumns(StepKind):
                 "it cannot both become columns and stay.",
                 "Take it out of one.",
                 field="stay",
-            )
-        if not settings.values:
-            raise Problem(
-                "The cells",
-                "it is not said yet what they hold.",
-                "Choose a figure.",
-                field="values",
-                code="unfinished",
             )
 
     def reads(self, settings: RowsToColumnsSettings, wanted: Wanted, port: str) -> Wanted:

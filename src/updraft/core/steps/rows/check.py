@@ -87,7 +87,12 @@ class CheckRule(Settings):
 
 class CheckSettings(Settings):
     rules: tuple[CheckRule, ...] = setting(
-        "Rules", "an empty cell meets all of them but “be filled”", widget="items", default=(), one="rule"
+        "Rules",
+        "an empty cell meets all of them but “be filled”",
+        widget="items",
+        default=(),
+        one="rule",
+        needs="more",
     )
 
 
@@ -121,8 +126,6 @@ class Check(StepKind):
     def apply(self, tables: Tables, settings: CheckSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        if not settings.rules:
-            raise Problem("The rules", "there is none yet.", "Add one.", field="rules", code="unfinished")
         judged = [self._judged(rule, n, tables, schema, context) for n, rule in enumerate(settings.rules, 1)]
         marks = {n: one.bad.fill_null(True) for n, one in enumerate(judged) if one.bad is not None}
         # Kept within the query, since the table, the rejected rows and every count ask for it.

@@ -17,7 +17,11 @@ class Picked(Settings):
 
 class PickRowsSettings(Settings):
     keys: tuple[str, ...] = setting(
-        "Rows are known by", "columns that tell each row from all others", widget="names", default=()
+        "Rows are known by",
+        "columns that tell each row from all others",
+        widget="names",
+        default=(),
+        needs="some",
     )
     rows: tuple[Picked, ...] = setting(
         "Picked rows",
@@ -51,11 +55,6 @@ class PickRows(StepKind):
     def apply(self, tables: Tables, settings: PickRowsSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        if not settings.keys:
-            raise Problem(
-                "The key", "it is not said yet by which columns a row is known.", "Choose them.",
-                field="keys", code="unfinished",
-            )  # fmt: skip
         texts = [text_of(name, schema, field="keys").fill_null("") for name in settings.keys]
         wrong = next((one for one in settings.rows if len(one.key) != len(settings.keys)), None)
         if wrong is not None:

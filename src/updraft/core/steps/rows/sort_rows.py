@@ -8,7 +8,9 @@ from updraft.core.steps.tables import Tables
 
 
 class SortRowsSettings(Settings):
-    order: tuple[Order, ...] = setting("By", "the first column counts most", widget="order", default=())
+    order: tuple[Order, ...] = setting(
+        "By", "the first column counts most", widget="order", default=(), needs="some"
+    )
     text: Literal["natural", "letters", "signs"] = text_order("Text", "natural: A2 before A10, é beside e")
     language: Literal["any", "da", "de", "es", "et", "pl", "cs", "sv"] = setting(
         "Letters in the order of",
@@ -54,14 +56,6 @@ class SortRows(StepKind):
     def apply(self, tables: Tables, settings: SortRowsSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        if not settings.order:
-            raise Problem(
-                "The order",
-                "no column is chosen yet.",
-                "Choose the column to sort by.",
-                field="order",
-                code="unfinished",
-            )
         need_columns([order.column for order in settings.order], schema, field="order")
         for order in settings.order:
             if schema[order.column].is_nested():

@@ -27,7 +27,9 @@ class TakeRowsSettings(Settings):
     count: int = setting(
         "How many", "rows, in the order of the table that comes in", widget="number", default=10, minimum=0
     )
-    column: str = setting("By", widget="column", default="", when={"by": ["largest", "smallest"]})
+    column: str = setting(
+        "By", widget="column", default="", when={"by": ["largest", "smallest"]}, needs="one"
+    )
     within: tuple[str, ...] = setting(
         "For each", "no column takes them from the whole table", widget="names", default=()
     )
@@ -81,14 +83,6 @@ class TakeRows(StepKind):
             key = {"first": place, "last": -place}.get(settings.by, pl.col(_PLACE).hash(settings.seed))
             ranked = ranked.with_columns(self._within(key.rank("ordinal"), settings).alias(_RANK)).cache()
             return self._split(ranked, schema, settings, ())
-        if not settings.column:
-            raise Problem(
-                "The column",
-                "it is not said yet by which one.",
-                "Choose a column.",
-                field="column",
-                code="unfinished",
-            )
         need_columns([settings.column], schema, field="column")
         if schema[settings.column].is_nested():
             raise Problem(

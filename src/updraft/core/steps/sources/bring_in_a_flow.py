@@ -1,6 +1,5 @@
 from __future__ import annotations
 
-from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.joins.use_a_flow import Given
 from updraft.core.steps.parts import Part
@@ -8,7 +7,7 @@ from updraft.core.steps.tables import Tables
 
 
 class BringInAFlowSettings(Settings):
-    flow: str = setting("Flow", widget="flow", default="")
+    flow: str = setting("Flow", widget="flow", default="", needs="one")
     block: bool = setting("Kept in this flow", widget="hidden", default=False)
     revision: int | None = setting(
         "Revision", "empty takes it as it is now", widget="revision", default=None, minimum=1
@@ -33,8 +32,6 @@ class BringInAFlow(StepKind):
     Settings = BringInAFlowSettings
 
     def part(self, settings: BringInAFlowSettings) -> Part:
-        if not settings.flow:
-            raise Problem("The flow", "none is chosen yet.", "Choose one.", field="flow", code="unfinished")
         given = {parameter.name: parameter.value for parameter in settings.parameters}
         return Part(settings.flow, settings.block, settings.revision, {}, settings.output, given)
 

@@ -1,7 +1,6 @@
 from typing import ClassVar, Literal
 
 from updraft.core.connect import Database
-from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import Order, listed
 from updraft.core.steps.conditions import Rule
@@ -20,7 +19,7 @@ class ReadDatabaseSettings(Settings):
     by: Literal["table", "sql"] = setting(
         "Read", widget="choice", default="table", labels={"table": "a table", "sql": "by SQL"}
     )
-    table: str = setting("Table", widget="dbtable", default="", when={"by": ["table"]})
+    table: str = setting("Table", widget="dbtable", default="", when={"by": ["table"]}, needs="one")
     columns: tuple[str, ...] = setting(
         "Columns", "none chosen reads all", widget="outside_columns", default=(), when={"by": ["table"]}
     )
@@ -69,8 +68,6 @@ class ReadDatabase(StepKind):
 
     def apply(self, tables: Tables, settings: ReadDatabaseSettings, context: Context) -> Result:
         connection = context.outside.connection(settings.connection, Database)
-        if settings.by == "table" and not settings.table:
-            raise Problem("The table", "none is chosen yet.", "Choose one.", field="table", code="unfinished")
         from updraft.core.steps.sql_query import fetched
 
         return Result(fetched(connection, settings, context.outside).lazy())

@@ -24,9 +24,11 @@ class ConvertUnitsSettings(Settings):
         default="one",
         labels={"one": "one unit", "column": "units of another column"},
     )
-    unit: str = setting("Unit", "such as kg", widget="text", default="", when={"by": ["one"]})
-    unit_column: str = setting("Column of the units", widget="column", default="", when={"by": ["column"]})
-    to: str = setting("Bring to", "such as g", widget="text", default="")
+    unit: str = setting("Unit", "such as kg", widget="text", default="", when={"by": ["one"]}, needs="text")
+    unit_column: str = setting(
+        "Column of the units", widget="column", default="", when={"by": ["column"]}, needs="one"
+    )
+    to: str = setting("Bring to", "such as g", widget="text", default="", needs="text")
     further: tuple[FurtherUnit, ...] = setting(
         "Further units",
         "usual ones are known",
@@ -121,8 +123,6 @@ class ConvertUnits(StepKind):
         return found
 
     def _scale(self, unit: str, field: str) -> Scale:
-        if not unit.strip():
-            raise Problem("The unit", "it is not said yet.", "Type one.", field=field, code="unfinished")
         scale = scale_of(unit)
         if scale is None:
             near = did_you_mean(unit.strip(), known_units())

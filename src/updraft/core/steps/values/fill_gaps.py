@@ -14,7 +14,7 @@ _NUMBERS = (Kind.WHOLE, Kind.NUMBER)
 
 
 class FillGapsSettings(Settings):
-    columns: tuple[str, ...] = setting("Columns", widget="names", default=())
+    columns: tuple[str, ...] = setting("Columns", widget="names", default=(), needs="some")
     by: Literal["down", "up", "group", "value", "mean", "median", "between"] = setting(
         "Fill with",
         widget="choice",
@@ -68,14 +68,6 @@ class FillGaps(StepKind):
         schema = table.collect_schema()
         need_columns(settings.columns, schema, field="columns")
         need_columns(settings.within, schema, field="within")
-        if not settings.columns:
-            raise Problem(
-                "The columns",
-                "none is chosen yet.",
-                "Choose at least one.",
-                field="columns",
-                code="unfinished",
-            )
         if settings.by == "group" and not settings.within:
             raise Problem(
                 "The group",

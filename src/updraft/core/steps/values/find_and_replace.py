@@ -3,7 +3,6 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import ColumnChoice
 from updraft.core.steps.conditions import checked_pattern
@@ -15,7 +14,7 @@ class FindAndReplaceSettings(Settings):
     columns: ColumnChoice = setting(
         "Columns", widget="columns", default=ColumnChoice(by="types", types=(Kind.TEXT,)), kind="text"
     )
-    find: str = setting("Find", widget="text", default="")
+    find: str = setting("Find", widget="text", default="", needs="text", blanks=True)
     new: str = setting("Replace with", "nothing takes it away", widget="text", default="")
     how: Literal["part", "word", "cell", "pattern"] = setting(
         "What is found",
@@ -41,8 +40,6 @@ class FindAndReplace(StepKind):
 
     def apply(self, tables: Tables, settings: FindAndReplaceSettings, context: Context) -> Result:
         table = tables.main
-        if not settings.find:
-            raise Problem("What to find", "it is not said yet.", "Type it.", field="find", code="unfinished")
         schema = table.collect_schema()
         columns = [
             name

@@ -6,14 +6,14 @@ import polars as pl
 from updraft.core.problems import Problem
 from updraft.core.similarity.families import STRICTNESS, Proposal, Ways, proposals
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
-from updraft.core.steps.choice import need_chosen, need_kind
+from updraft.core.steps.choice import need_kind
 from updraft.core.steps.opening import New, new_setting, open_questions
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values import Kind
 
 
 class MergeLookAlikesSettings(Settings):
-    column: str = setting("Column", widget="column", default="")
+    column: str = setting("Column", widget="column", default="", needs="one")
     letters: bool = setting("Alike but for case, accents, blanks and signs", widget="flag", default=True)
     words: bool = setting(
         "The same name in other words: shortened, with or without such as “Ltd”", widget="flag", default=True
@@ -75,7 +75,6 @@ class MergeLookAlikes(StepKind):
 
     def apply(self, tables: Tables, settings: MergeLookAlikesSettings, context: Context) -> Result:
         table, name = tables.main, settings.column
-        need_chosen(name, field="column")
         way_out = "Choose a column of text."
         need_kind(name, table.collect_schema(), [Kind.TEXT], field="column", way_out=way_out)
         ways = settings.ways

@@ -1,6 +1,5 @@
 import polars as pl
 
-from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.tables import Tables
@@ -8,9 +7,9 @@ from updraft.core.steps.tables import Tables
 
 class OneValuePerGroupSettings(Settings):
     within: tuple[str, ...] = setting(
-        "Group by", "rows equal in these belong together", widget="names", default=()
+        "Group by", "rows equal in these belong together", widget="names", default=(), needs="some"
     )
-    columns: tuple[str, ...] = setting("Columns to settle", widget="names", default=())
+    columns: tuple[str, ...] = setting("Columns to settle", widget="names", default=(), needs="some")
     percent: int = setting(
         "Share that decides", "percent of the group's filled cells", widget="number", default=60, minimum=50
     )
@@ -35,14 +34,6 @@ class OneValuePerGroup(StepKind):
         schema = table.collect_schema()
         for field, names in (("within", settings.within), ("columns", settings.columns)):
             need_columns(names, schema, field=field)
-            if not names:
-                raise Problem(
-                    "The columns",
-                    "none is chosen yet.",
-                    "Choose at least one.",
-                    field=field,
-                    code="unfinished",
-                )
         done, counts = table, []
         for number, name in enumerate(settings.columns):
             groups = self._groups(table, name, settings.within)

@@ -28,8 +28,12 @@ class RecodeSettings(Settings):
         "Changes", "type them, or paste two columns from a spreadsheet", widget="changes", default=(),
         when={"by": ["typed"]},
     )  # fmt: skip
-    old: str = setting("Old values in", widget="column", default="", port="list", when={"by": ["table"]})
-    new: str = setting("New values in", widget="column", default="", port="list", when={"by": ["table"]})
+    old: str = setting(
+        "Old values in", widget="column", default="", port="list", when={"by": ["table"]}, needs="one"
+    )
+    new: str = setting(
+        "New values in", widget="column", default="", port="list", when={"by": ["table"]}, needs="one"
+    )
     ignore_case: bool = setting("Ignore case", widget="flag", default=False)
     ignore_blanks: bool = setting("Ignore blanks at the ends", widget="flag", default=False)
     others: Literal["keep", "empty", "mark", "reject"] = setting(
@@ -182,12 +186,6 @@ def _as_kind(new: pl.Series, dtype: pl.DataType) -> pl.Series:
 
 def _listed(table: pl.LazyFrame, settings: RecodeSettings) -> list[Change]:
     schema = table.collect_schema()
-    for field, column in (("old", settings.old), ("new", settings.new)):
-        if not column:
-            raise Problem(
-                "The list", f"the column that holds the {field} values is not chosen yet.", "Choose it.",
-                field=field, code="unfinished",
-            )  # fmt: skip
     texts = [
         text_of(name, schema, field=field) for field, name in (("old", settings.old), ("new", settings.new))
     ]

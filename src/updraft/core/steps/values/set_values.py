@@ -11,7 +11,7 @@ from updraft.core.values import TITLES, Kind, kind_of
 
 
 class SetValuesSettings(Settings):
-    columns: tuple[str, ...] = setting("Columns", widget="names", default=())
+    columns: tuple[str, ...] = setting("Columns", widget="names", default=(), needs="some")
     to: Literal["value", "empty", "times"] = setting(
         "Becomes",
         widget="choice",
@@ -39,14 +39,6 @@ class SetValues(StepKind):
         table = tables.main
         schema = table.collect_schema()
         need_columns(settings.columns, schema, field="columns")
-        if not settings.columns:
-            raise Problem(
-                "The columns",
-                "none is chosen yet.",
-                "Choose at least one.",
-                field="columns",
-                code="unfinished",
-            )
         here = compiled(settings.rule, schema) if settings.rule.of else pl.lit(True)
         fresh = {
             name: pl.when(here)

@@ -131,20 +131,33 @@ export class Form {
     says.hidden = !told;
   }
 
-  /** Put a problem at the field it belongs to; true when there is one. */
+  /** Put a problem at the field it belongs to, and at all others that are still open what they need; true when
+   * the problem has its place. */
   say(problem) {
     let placed = false;
     for (const [name, { field }] of this.fields) {
       const here = problem && problem.field === name;
+      const open = here ? "" : problem?.code === "unfinished" ? this.needed(name) : "";
       const says = field.querySelector(":scope > .field-says");
-      field.classList.toggle("field-problem", Boolean(here));
-      field.classList.toggle("unfinished", Boolean(here) && problem.code === "unfinished");
-      says.hidden = !here;
-      says.textContent = here ? problem.text : "";
+      field.classList.toggle("field-problem", Boolean(here || open));
+      field.classList.toggle("unfinished", Boolean(here ? problem.code === "unfinished" : open));
+      says.hidden = !here && !open;
+      says.textContent = here ? problem.text : open;
       if (here) field.closest("details")?.setAttribute("open", "");
       placed ||= here;
     }
     return placed;
+  }
+
+  /** What a field that is shown and empty needs, in words; "" where it needs nothing. */
+  needed(name) {
+    const { field, property } = this.fields.get(name);
+    const value = this.settings[name] ?? property.default ?? "";
+    const empty =
+      typeof value === "string" ? !(property.blanks ? value : value.trim()) : value.length === 0;
+    if (!property.needs || !empty || field.hidden) return "";
+    const said = property.needs.join(" ");
+    return said[0].toUpperCase() + said.slice(1);
   }
 
   focusFirst() {
