@@ -1,6 +1,8 @@
-"""Fifty people at once: each browses, profiles and edits a flow of their own on a table of 1 million rows.
+"""Fifty people at once: each browses, profiles and edits a flow of their own on a table of 1 million rows, works in
+its wide desks (value lists, look-alikes, formulas as they are typed) and by example.
 
-`python bench/load.py [people] [seconds]` starts the app on an empty folder, fills it, and prints how long answers took.
+`python bench/load.py [people] [seconds]` starts the app on an empty folder, fills it, and prints how long answers took,
+and the memory of the server after each twelfth of the time, once what it keeps is settled.
 """
 
 from __future__ import annotations
@@ -24,6 +26,11 @@ from data import DATA, orders
 
 THINKING = (1.0, 3.0)  # seconds between what a person does
 LONGEST = 60.0
+# What people do, of a hundred times.
+MIX = {
+    "rows": 40, "look": 10, "edit": 10, "home": 8, "column": 9, "findings": 5,
+    "values": 7, "look-alikes": 3, "formula": 5, "examples": 3,
+}  # fmt: skip
 Times = dict[str, list[float]]
 
 
@@ -82,10 +89,9 @@ class Person:
             return answer.json() if "json" in answer.headers["content-type"] else {}
 
     def act(self) -> None:
-        what = self.pick.choices(
-            ["rows", "look", "edit", "home", "column", "findings"], [50, 12, 12, 10, 10, 6]
-        )[0]
+        what = self.pick.choices(list(MIX), list(MIX.values()))[0]
         flow = f"/api/flows/{self.flow}"
+        kept = f"{flow}/tables/{self.seen['key']}" if self.seen else ""
         if what == "home":
             self.ask("home", "GET", "/")
         elif what == "edit":
@@ -101,9 +107,28 @@ class Person:
         elif what == "column":
             name = self.pick.choice(self.seen["columns"])["name"]
             self.ask("columns", "GET", f"{flow}/tables/{self.seen['key']}/column?column={name}")
+        elif what == "values":
+            search = self.pick.choice(["", "a", "pea"])
+            self.ask(
+                "value lists", "GET", f"{kept}/values?column=Variety&search={search}&order=most&most=500"
+            )
+        elif what == "look-alikes":
+            self.ask(
+                "look-alikes",
+                "POST",
+                f"{kept}/look-alikes",
+                {"column": self.pick.choice(["Variety", "Region"])},
+            )
+        elif what == "formula":
+            formula = f"Packets * {self.pick.randrange(2, 9)} + round(Price)"
+            columns = [{"name": "Made", "formula": formula}]
+            self.ask("formulas typed", "POST", f"{kept}/tries", {"step": "keep", "columns": columns, "at": 0})
+        elif what == "examples":
+            give = {"0": f"{self.pick.choice(['LM', 'lot'])} {self.pick.randrange(9)}"}
+            self.ask("by example", "POST", f"{kept}/examples", {"columns": ["Order", "Region"], "give": give})
         else:
             offset = self.pick.randrange(max(self.seen["rows"], 1))
-            self.ask("rows", "GET", f"{flow}/tables/{self.seen['key']}/rows?offset={offset}&limit=100")
+            self.ask("rows", "GET", f"{kept}/rows?offset={offset}&limit=100")
 
     def live(self, until: float) -> None:
         while time.monotonic() < until:
@@ -131,18 +156,23 @@ def main() -> None:
         try:
             crowd = [Person(served, sources[n % 2], n, times, wrong) for n in range(people)]
             times.clear()
-            until, most = time.monotonic() + seconds, 0
+            began, until, most = time.monotonic(), time.monotonic() + seconds, 0
+            after: list[int] = []
             lives = [threading.Thread(target=person.live, args=(until,)) for person in crowd]
             for life in lives:
                 life.start()
             while any(life.is_alive() for life in lives):
-                most = max(most, memory_of(served.process.pid))
+                now = memory_of(served.process.pid)
+                most = max(most, now)
+                if time.monotonic() > began + seconds * (len(after) + 1) / 12:
+                    after.append(now)
                 time.sleep(0.25)
         finally:
             served.stop()
     print(
         f"{people} people, {seconds} s, {sum(map(len, times.values()))} answers, {len(wrong)} errors, {most / 2**30:.2f} GiB"
     )
+    print("GiB after each twelfth of the time:", " ".join(f"{one / 2**30:.2f}" for one in after))
     for what, taken in sorted(times.items()):
         taken.sort()
         p50, p95 = (taken[min(int(len(taken) * part), len(taken) - 1)] for part in (0.5, 0.95))

@@ -25,7 +25,7 @@ import { Drafts } from "./state/drafts.js";
 import { FlowState } from "./state/flow.js";
 import { WideDesk } from "./wide.js";
 
-const NARROW = "(max-width: 900px)"; // as in studio.css; also a window of 1280 pixels at 200 %
+const NARROW = "(max-width: 900px)"; // as in narrow.css; also a window of 1280 pixels at 200 %
 
 /** @type {new () => any} what the parts bring: methods that the studio takes over */
 const Parts = class {};
