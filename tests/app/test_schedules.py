@@ -99,6 +99,23 @@ def test_a_clock_that_was_ahead_and_is_set_right_does_not_silence_a_schedule(fol
     assert len(tick(folders, queue, NOW + timedelta(hours=1))) == 1, "and the next hour is"
 
 
+def test_a_schedule_that_is_off_or_broken_holds_up_no_other(folders):
+    flows, queue, store = FlowStore(folders), Queue(), ScheduleStore()
+    flow = flows.create(small_flow(), "made")
+    made = [store.create(flow, cron="0 * * * *", parameters={}) for _ in range(2)]
+    ends = []
+    for _ in range(2):  # one before them and one behind, in whatever order they are listed
+        ends = [
+            *ends,
+            store.create(flow, watch="mail:Gone", parameters={}),
+            store.create(flow, cron="0 * * * *", parameters={}),
+        ]
+    store.switch(flow, made[0], False)
+    store.switch(flow, ends[3], False)
+    begun = tick(folders, queue, NOW + timedelta(hours=2))
+    assert {RunStore().get(run)["by"] for run in begun} == {made[1], ends[1]}
+
+
 def test_the_live_revision_runs_whatever_was_changed_since(folders):
     flows, queue = FlowStore(folders), Queue()
     flow = flows.create(small_flow(), "made")

@@ -337,9 +337,25 @@ def test_a_run_takes_other_files_and_parameters_without_changing_the_flow(client
     assert client.studio.runs.flow(run).step("read_file").settings["path"] == "other.csv"
     assert client.call("GET", f"/api/runs/{run}").json["parameters"] == {"month": "x"}
     assert client.studio.flows.get(flow).flow.step("read_file").settings["path"] == "growers.xlsx"
+    assert client.call("GET", f"/api/runs/{run}").json["why"] == "Its process is being started."
     twin = client.post(f"/api/runs/{run}/repeat").json["id"]
     assert client.studio.runs.flow(twin) == client.studio.runs.flow(run)
+    assert client.call("GET", f"/api/runs/{twin}").json["why"] == "1 run comes before it."
+    third = client.post(f"/api/runs/{run}/repeat").json["id"]
+    assert client.call("GET", f"/api/runs/{third}").json["why"] == "2 runs come before it."
     assert client.post(f"/api/runs/{twin}/cancel").json["status"] == "cancelled"
+
+
+def test_only_what_did_not_come_to_its_end_is_repeated_as_the_same_run(client, world):
+    """What such a run delivered already is not delivered again; one that ended well is a new run."""
+    flow, runs = with_growers(client, world), client.studio.runs
+    for status in ("cut off", "failed", "cancelled", "ok", "partly"):
+        run = client.post(f"/api/flows/{flow}/runs").json["id"]
+        runs.start(run)
+        runs.finish(run, status, {})
+        again = client.post(f"/api/runs/{run}/repeat").json["id"]
+        same = runs.get(again)["series"] == runs.get(run)["series"]
+        assert same == (status in ("cut off", "failed", "cancelled")), status
 
 
 def test_how_a_file_is_read_is_explained_with_reasons(client, world):

@@ -3,6 +3,9 @@
 import json
 import os
 import signal
+import subprocess
+import sys
+from pathlib import Path
 
 import openpyxl
 import polars as pl
@@ -119,3 +122,22 @@ def test_the_demo_has_a_flow_that_was_run_once_with_its_result(tmp_path):
         assert len(FlowStore(Folders(app.data)).list()) == 11, "starting again adds nothing"
     finally:
         app.stop()
+
+
+@pytest.mark.parametrize("ending", ["asked to", "its worker gone"])
+def test_the_process_of_a_run_tidies_up_when_it_is_asked_to_end_and_never_outlives_its_worker(stores, ending):
+    folders, flows, runs = stores
+    run = runs.create(flow := slow_flow(folders, flows), flows.get(flow).flow, 1, {})
+    call = [sys.executable, "-m", "updraft.jobs.execute", str(folders.data), run]
+    # A worker between: the run's process has a parent that can go.
+    worker = f"import subprocess; p = subprocess.Popen({call!r}); print(p.pid, flush=True); raise SystemExit(p.wait())"
+    with subprocess.Popen([sys.executable, "-c", worker], stdout=subprocess.PIPE, text=True) as process:
+        number = int(process.stdout.readline())
+        until(lambda: runs.get(run)["progress"].get("steps"), 30, "the run to begin")
+        if ending == "asked to":
+            os.kill(number, signal.SIGTERM)
+            assert process.wait(20) == 128 + signal.SIGTERM, "through its own code, not by the system"
+        else:
+            process.kill()
+    state = Path(f"/proc/{number}/stat")
+    until(lambda: not state.exists() or ") Z" in state.read_text(), 10, "the end of the run's process")

@@ -129,6 +129,45 @@ def test_a_table_on_disk_that_is_read_again_is_the_newest(tmp_path):
     assert on_disk(tmp_path) == {9, 0, 3, 4}
 
 
+def test_a_table_put_again_is_the_newest_in_memory_and_on_disk(tmp_path):
+    TableCache(tmp_path).put(table(9), wait=True)
+    size = sum(path.stat().st_size for path in tmp_path.iterdir())
+    cache = TableCache(tmp_path, disk_bytes=3 * size, memory_bytes=int(2.5 * table(0).size()))
+    for n in (0, 1, 0):
+        cache.put(table(n), wait=True)
+    assert on_disk(tmp_path) == {0, 1, 9}, "as many as just fit"
+    cache.put(table(2), wait=True)
+    cache.put(table(3), wait=True)
+    assert on_disk(tmp_path) == {0, 2, 3}, "of 9, 1, 0 those used longest ago are gone"
+    only = TableCache(None, memory_bytes=int(2.5 * table(0).size()))
+    for n in (0, 1, 0, 2):
+        only.put(table(n))
+    assert there(only, 0, 1, 2) == [0, 2]
+
+
+def test_a_table_that_was_read_stays_though_its_files_go(tmp_path):
+    TableCache(tmp_path).put(table(0), wait=True)
+    cache = TableCache(tmp_path)
+    assert there(cache, 0) == [0]
+    for path in tmp_path.iterdir():
+        path.unlink()
+    assert there(cache, 0) == [0], "from memory, where it was put when it was read"
+
+
+def test_a_table_that_cannot_be_saved_leaves_nothing_half_written(tmp_path, monkeypatch):
+    replace, cache = module.os.replace, TableCache(tmp_path)
+
+    def full(old, new):
+        if str(new).endswith(".json"):
+            raise OSError(28, "No space left on device")
+        replace(old, new)
+
+    monkeypatch.setattr(module.os, "replace", full)
+    cache.put(table(0), wait=True)
+    assert not [path.name for path in tmp_path.iterdir() if path.name.startswith(".")]
+    assert there(cache, 0) == [0], "it is still in memory"
+
+
 def test_scratch_files_hide_nothing_of_what_an_earlier_process_left(tmp_path):
     for n in range(20):
         (tmp_path / f".{n}.arrow").write_bytes(b"x")

@@ -171,15 +171,42 @@ def test_a_service_that_stays_away_or_busy_is_asked_as_often_as_is_told(tmp_path
             asked.ask("x")
         assert len(told) == service.TRIES - 1 and all("does not answer; trying again" in one for one in told), told
         assert "has no address" not in str(problem.value), "the reason is that of the connection"
-    told.clear()
-    count: list[str] = []
-    with server(lambda path, headers: (count.append(path), (503, {}, b"later"))[1]) as (url, allow):
-        busy = WebService(name="Busy", url=url)
-        with Service(busy, Outside(allow=allow, tell=told.append), tmp_path / "b", sleep=lambda _: None) as asked:
-            with pytest.raises(Problem, match="503"):
-                asked.ask("x")
-            assert len(count) == service.TRIES and len(told) == service.TRIES - 1
-            assert all("is busy; trying again in" in one for one in told), told
+    for status, tries in (
+        (503, service.TRIES),
+        (502, service.TRIES),
+        (504, service.TRIES),
+        (429, service.TRIES),
+        (500, 1),
+        (501, 1),
+    ):
+        told.clear()
+        count: list[str] = []
+        with server(lambda path, headers, status=status, count=count: (count.append(path), (status, {}, b"no"))[1]) as (
+            url,
+            allow,
+        ):
+            busy = WebService(name="Busy", url=url)
+            keep = tmp_path / str(status)
+            with Service(busy, Outside(allow=allow, tell=told.append), keep, sleep=lambda _: None) as asked:
+                with pytest.raises(Problem, match=str(status)):
+                    asked.ask("x")
+                assert len(count) == tries and len(told) == tries - 1
+                assert all("is busy; trying again in" in one for one in told), told
+
+
+@pytest.mark.parametrize("most", [1, 3, 4])
+def test_no_more_pages_are_asked_for_than_the_step_says_and_that_is_told(tmp_path, most):
+    pages = [b'[{"a": 1}, {"a": 2}]'] * 3 + [b"[]"]
+    asked: list[str] = []
+    with server(lambda path, headers: (asked.append(path), (200, {}, pages[len(asked) - 1]))[1]) as (url, allow):
+        outside = Outside({"W": WebService(name="W", url=url)}, allow=allow, answers=tmp_path / "answers")
+        chosen = {"connection": "W", "path": "x", "paging": "page", "page_name": "page", "most": most}
+        if most < 4:
+            with pytest.raises(Problem, match=rf"more than {most} of them"):
+                look("call_web_service", chosen, outside, tmp_path)
+        else:
+            assert look("call_web_service", chosen, outside, tmp_path)["a"].to_list() == [1, 2] * 3
+    assert asked == [f"/x?page={n}" for n in range(1, most + 1)]
 
 
 def test_a_key_in_the_address_goes_along(tmp_path):
