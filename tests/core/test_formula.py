@@ -14,6 +14,7 @@ from updraft.core.engine.told import told
 from updraft.core.formula import FormulaError, compile_formula, names_in
 from updraft.core.formula.functions.text import as_text
 from updraft.core.formula.registry import function, functions
+from updraft.core.formula.writing import quoted
 from updraft.core.steps.choice import ColumnChoice
 from updraft.core.values import Kind, kind_of
 
@@ -432,3 +433,15 @@ def test_letters_blanks_and_last_marks_are_what_a_reader_takes_them_for(formula,
 def test_no_two_functions_have_one_name():
     with pytest.raises(ValueError, match="upper"):
         function("text: text", "again", "upper('a')", "A", name="upper")(lambda text: text)
+
+
+@pytest.mark.parametrize(
+    ("text", "pattern", "taken"),
+    [
+        ("C:\\b\\2021", r"b\\([0-9]+)", "2021"), ("lot (12)", r"\([0-9]+", "(12"), ("lot (12)", "[(][0-9]+", "(12"),
+        ("lot (12)", "[(]([0-9]+)", "12"), ("lot 12", "(?:lot) [0-9]+", "lot 12"), ("lot 12", "lot (?P<n>[0-9]+)", "12"),
+    ],
+)  # fmt: skip
+def test_what_is_taken_out_is_the_group_where_a_bracket_makes_one(text, pattern, taken):
+    made = compile_formula(f"extract(t, {quoted(pattern)})", {"t": Kind.TEXT}).expr
+    assert pl.DataFrame({"t": [text]}).select(made.alias("x"))["x"].to_list() == [taken]

@@ -330,6 +330,38 @@ LINKS = ["https://www.larkmoor.example:80/a?b=1", "http://hub.larkmoor.example/x
             {0: "0746", 1: "0365", 2: "0523"}, ["0746", "0365", "0523", "0282"], id="the first that is filled, in order",
         ),
         pytest.param(
+            {"m": ["Nov-21", "May-22", "Jan-09"]}, {0: "2021-11"}, ["2021-11", "2022-05", "2009-01"], id="months and short years"
+        ),
+        pytest.param(
+            {"sold": ["44197", "45000", "36526"]}, {0: "2021-01-01"}, ["2021-01-01", "2023-03-15", "2000-01-01"],
+            id="days as spreadsheets count them",
+        ),
+        pytest.param(
+            {"day": ["2021-05-04", "2022-03-31", "2000-01-01"]}, {0: "2021/22", 2: "1999/00"},
+            ["2021/22", "2021/22", "1999/00"], id="the year that begins in April",
+        ),
+        pytest.param(
+            {"from": ["2026-02-27", "2026-12-31", "2026-03-01"], "nights": ["3", "14", "1"]}, {0: "2026-03-02"},
+            ["2026-03-02", "2027-01-14", "2026-03-02"], id="as many days later as a column says",
+        ),
+        pytest.param(
+            {"km": ["225", "15", "30"], "min": ["182", "197", "54"]}, {0: "74", 1: "5"}, ["74", "5", "33"], id="by the hour"
+        ),
+        pytest.param(
+            {"stock": ["12", "3", "40"], "reserved": ["5", "9", "1"]}, {0: "7", 1: "0"}, ["7", "0", "39"], id="zero at least"
+        ),
+        pytest.param(
+            {"gross": ["17.33", "7.21", "120.00"]}, {0: "2.89", 1: "1.20"}, ["2.89", "1.20", "20.00"], id="the tax within"
+        ),
+        pytest.param(
+            {"due": ["2022-06-19", "2023-08-07", "2021-03-29"], "done": ["2022-06-15", "2023-08-08", "2021-03-31"]},
+            {0: "on time", 1: "late"}, ["on time", "late", "late"], id="one day against another",
+        ),
+        pytest.param(
+            {"head": ["Rain fall (kg)", "Weight [mm]", "Soil pH"]}, {0: "rain fall", 1: "weight"},
+            ["rain fall", "weight", "soil ph"], id="without brackets of any kind",
+        ),
+        pytest.param(
             {"kind": ["Socks", "T-shirt", "Cap"], "in": ["blue", "red", "green"]}, {0: "SOC-B", 1: "TSH-R"},
             ["SOC-B", "TSH-R", "CAP-G"], id="the first letters, marks left out",
         ),
@@ -359,6 +391,8 @@ def test_a_frequent_word_that_no_example_has_is_asked():
         pl.DataFrame({"day": ["2022-04-25", "2018-11-14", "2020-10-18", "2023-10-29"]}), {0: "x", 1: "x"}
     )
     assert stated.question == 3, "later than all that are told"
+    paid = pl.DataFrame({"due": [5, 9, 7, 2], "paid": [9, 12, 3, 4]})
+    assert from_examples(paid, {0: "over"}).question == 2, "the one where the other is the larger"
 
 
 def test_a_row_that_lacks_what_the_reading_goes_by_is_asked_and_may_have_nothing():

@@ -6,6 +6,7 @@ import re
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
+from itertools import combinations
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -24,6 +25,8 @@ _EMPTY, _VALUE = 0.6, 0.6  # of an empty cell, and of one of the few values of a
 _WORD = 0.4  # of a word that no example has, by the share of rows that have it
 _OFTEN = 0.1  # of the rows must have it
 _BEYOND = 3.0  # how much farther a number is that lies beyond all of the examples'
+_ORDER = 1.2  # of two numbers or days, one of which was never the larger
+_COMPARED = 4  # columns of which it is seen which is the larger
 _FEW = 6  # values of such a column
 _WORTH = 0.13  # a doubt that is worth a question
 _CLOSE = 6.0  # readings that are so little dearer may be meant
@@ -78,7 +81,11 @@ class _Novelty:
         self._most = {mark: max(one[mark] for one in known) for mark in set().union(*known)}
         self.in_all = {mark for mark in self._most if all(one[mark] for one in known)}
         signs = list(zip(*map(_signs, (table[name] for name in table.columns), self._cells), strict=True))
-        seen = [set().union(*(signs[at][n] for at in examples)) for n in range(table.width)]
+        self._orders = 0  # the place of what is told of two columns, after those of the columns
+        if 1 < table.width <= _COMPARED:
+            self._orders = table.width
+            signs = [(*one, orders) for one, orders in zip(signs, _orders(table), strict=True)]
+        seen = [set().union(*(signs[at][n] for at in examples)) for n in range(len(signs[0]) if signs else 0)]
         self._of = [
             frozenset(self._new_marks(one)).union(
                 (n, sign) for n, own in enumerate(each) for sign in own - seen[n]
@@ -107,7 +114,9 @@ class _Novelty:
     def of(self, at: int) -> float:
         own = self._of[at]
         new = _NOVEL * (1 + self._often[own] / len(self._of)) if own else 0.0
-        new += _EMPTY * any(sign == "empty" for _, sign in (one for one in own if isinstance(one, tuple)))
+        said = [one for one in own if isinstance(one, tuple)]
+        new += _EMPTY * any(sign == "empty" for _, sign in said)
+        new += _ORDER * any(n == self._orders > 0 and "=" not in sign for n, sign in said)
         new += _VALUE * self._values[at] + _WORD * self._words[at]
         return new + _NEW_FORM * len(self._forms[at] - self._known_forms)
 
@@ -154,6 +163,18 @@ def _signs(column: pl.Series, cells: Sequence[str]) -> list[set[str]]:
     return [
         {"empty"} if not cell.strip() else {f"< {_class(cell[0])}", f"{_class(cell[-1])} >"} for cell in cells
     ]
+
+
+def _orders(table: pl.DataFrame) -> list[set[str]]:
+    """For each row which of two columns of numbers or of days is the larger."""
+    found: list[set[str]] = [set() for _ in range(table.height)]
+    for n, m in combinations(range(table.width), 2):
+        a, b = table.to_series(n), table.to_series(m)
+        if (a.dtype.is_numeric() and b.dtype.is_numeric()) or a.dtype == b.dtype == pl.Date:
+            larger = table.select(a=pl.nth(n) > pl.nth(m), b=pl.nth(n) < pl.nth(m))
+            for at, (more, less) in enumerate(larger.iter_rows()):
+                found[at].add(f"{n} > {m}" if more else f"{n} < {m}" if less else f"{n} = {m}")
+    return found
 
 
 def _class(sign: str) -> str:

@@ -8,6 +8,7 @@ import re
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
+from itertools import permutations
 
 from updraft.core.synthesis.days import could_be_day
 from updraft.core.synthesis.numbers import number_at, number_of
@@ -40,6 +41,7 @@ class _Measure:
 
 def bounds(columns: Sequence[Piece], rows: Sequence[Row], yes: list[int], no: list[int]) -> Iterator[Test]:
     """Tests by numbers and dates that may hold in the rows `yes` and in none of `no`."""
+    days: list[Dated] = []
     for piece in columns:
         measures = list(_numbers(piece, rows, [*yes, *no]))
         for measure in measures:
@@ -52,6 +54,9 @@ def bounds(columns: Sequence[Piece], rows: Sequence[Row], yes: list[int], no: li
             day = dated(piece, [piece.of(row) for row in rows], yes[0])
             if day:
                 yield from _by_day(day, rows, yes, no)
+                days.append(day)
+    for one, other in permutations(days, 2):
+        yield _later(one, other)
 
 
 _AGE = re.compile(r"\b(age|alter|âge|edad|idade|età|leeftijd|wiek)\b")
@@ -135,6 +140,15 @@ def _compared(a: _Measure, b: _Measure) -> Test:
         return x is not None and y is not None and x > y
 
     return Test(f"{a.formula} > {b.formula}", of, 1.7, f"{a.words} is larger than {b.words}")
+
+
+def _later(one: Dated, other: Dated) -> Test:
+    def of(row: Row) -> bool:
+        a, b = one.of(row), other.of(row)
+        return a is not None and b is not None and a > b
+
+    words = f"{one.whole.words} is later than {other.whole.words}"
+    return Test(f"{one.formula} > {other.formula}", of, 0.6, words)
 
 
 def _by_day(day: Dated, rows: Sequence[Row], yes: list[int], no: list[int]) -> Iterator[Test]:

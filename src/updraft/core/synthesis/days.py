@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Callable, Iterator, Sequence
 from datetime import date, datetime, timedelta
@@ -11,6 +12,7 @@ import polars as pl
 
 from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.moved import moves
+from updraft.core.synthesis.numbers import number_at
 from updraft.core.synthesis.pieces import Piece, Row
 from updraft.core.values import FORMATS, Kind, converted
 from updraft.core.values.convert import could_read, pattern_of
@@ -24,8 +26,13 @@ _FORMS = (*FORMATS[Kind.DATE], *_MORE)
 READ = (*FORMATS[Kind.DATE], "D.M.YY", "D/Mon/YYYY")
 
 
-def _year_begun(before: int, day: date) -> str:
-    return str(day.year + (day.month > before))
+def _year_begun(before: int, digits: int, day: date) -> str:
+    """The year in which one ends that begins after so many months."""
+    return str(day.year + (day.month > before))[-digits:]
+
+
+def _year_of_begin(before: int, day: date) -> str:
+    return str(day.year - (day.month <= before))
 
 
 # Part of a date → its formula, the same in Python, how seldom it is meant.
@@ -47,11 +54,12 @@ _PARTS: dict[str, tuple[str, Callable[[date], str], float]] = {
     "day of the year": ("text(day_of_year({}))", lambda day: str(day.timetuple().tm_yday), 1.2),
 }
 for _name, _before in (("April", 3), ("July", 6), ("October", 9)):
-    _PARTS[f"year, begun in {_name},"] = (
-        f"text(year(add_months({{}}, {12 - _before})))",
-        partial(_year_begun, _before),
-        1.4,
-    )
+    _ends = f"text(year(add_months({{}}, {12 - _before})))"
+    _PARTS[f"year, begun in {_name},"] = (_ends, partial(_year_begun, _before, 4), 1.4)
+    _short = f"end in two digits of the year, begun in {_name},"
+    _PARTS[_short] = (f"last({_ends}, 2)", partial(_year_begun, _before, 2), 1.5)
+    _begins = f"text(year(add_months({{}}, -{_before})))"
+    _PARTS[f"beginning of the year, begun in {_name},"] = (_begins, partial(_year_of_begin, _before), 1.4)
 # A month as people write it → what makes a day of it: what stands before, the form of all, what behind.
 _MONTHS = {
     "Month YYYY": ("1 ", "D Month YYYY", ""),
@@ -59,6 +67,7 @@ _MONTHS = {
     "MM/YYYY": ("01/", "DD/MM/YYYY", ""),
     "MM.YYYY": ("01.", "DD.MM.YYYY", ""),
     "YYYY-MM": ("", "YYYY-MM-DD", "-01"),
+    "Mon-YY": ("1-", "D-Mon-YY", ""),
     "M": ("1/", "D/M/YYYY", "/2000"),
     "Month": ("1 ", "D Month YYYY", " 2000"),
     "Mon": ("1 ", "D Mon YYYY", " 2000"),
@@ -107,7 +116,10 @@ def days_in(whole: Piece, texts: list[str | None], at: int, wanted: str) -> Iter
         if could_read(form, text):
             yield from _of(whole, texts, text, wanted, ("", form, ""), form)
     if _UNIX.fullmatch(text):
-        yield from _since_1970(whole, texts, text, wanted)
+        size = 86_400 if len(text) == 10 else 86_400_000
+        yield from _counted(whole, texts, text, wanted, _FIRST_DAY, f" / {size}")
+    if _SERIAL.fullmatch(text):
+        yield from _counted(whole, texts, text, wanted, _DAY_0, "")
 
 
 def months_in(whole: Piece, texts: list[str | None], at: int, wanted: str) -> Iterator[tuple[str, Piece]]:
@@ -157,20 +169,30 @@ def _of(
             yield from _said(whole, read, days, day, wanted, 3 * share + 0.3, short)
 
 
-_UNIX = re.compile(r"1\d{9}(\d{3})?")
-_FIRST_DAY = date(1970, 1, 1)
+_UNIX, _FIRST_DAY = re.compile(r"1\d{9}(\d{3})?"), date(1970, 1, 1)  # POSIX, in seconds or milliseconds
+_SERIAL, _DAY_0 = re.compile(r"[2-6]\d{4}(\.\d+)?"), date(1899, 12, 30)  # as spreadsheets count (ECMA-376)
 
 
-def _since_1970(whole: Piece, texts: list[str | None], text: str, wanted: str) -> Iterator[tuple[str, Piece]]:
-    """The day of a time stamp in seconds or in milliseconds (POSIX)."""
-    size = 86_400 if len(text) == 10 else 86_400_000
-    days: dict[str, date | None] = {
-        one: _FIRST_DAY + timedelta(days=int(one) // size) for one in texts if one and _UNIX.fullmatch(one)
-    }
-    read = f"add_days(date('1970-01-01', 'YYYY-MM-DD'), down(number({whole.formula}) / {size}))"
+def _counted(
+    whole: Piece, texts: list[str | None], text: str, wanted: str, first: date, over: str
+) -> Iterator[tuple[str, Piece]]:  # fmt: skip
+    """The day of a number that counts from a first day, in days or in what is `over` them."""
+    size = float(over.removeprefix(" / ") or 1)
+    days = {one: _day_after(first, number_at(1, one), size) for one in texts if one}
+    number = f"down(number({whole.formula}){over})"
+    read = f"add_days(date('{first}', 'YYYY-MM-DD'), {number})"
     day = days[text]
     if day is not None:
-        yield from _said(whole, read, days, day, wanted, 0.4, "")
+        found = _said(whole, read, days, day, wanted, 0.4, "")
+        # A month's number or a day's alone is no sign that the number is one of days.
+        yield from ((result, piece) for result, piece in found if len(result) > 5)
+
+
+def _day_after(first: date, number: float | None, size: float) -> date | None:
+    try:
+        return None if number is None else first + timedelta(days=math.floor(number / size))
+    except OverflowError:
+        return None
 
 
 def _completed(days: dict[str, date | None], form: str) -> list[str]:

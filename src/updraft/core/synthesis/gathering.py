@@ -17,7 +17,7 @@ from updraft.core.synthesis.numbers import numbers_in
 from updraft.core.synthesis.pieces import MARKS, Piece, Row, cheapest, marks_of, parts_of, places_of, views_of
 from updraft.core.synthesis.reckoning import Number
 from updraft.core.synthesis.search import Results
-from updraft.core.synthesis.spans import dated, spans_between, spans_to_a_day
+from updraft.core.synthesis.spans import dated, days_added, spans_between, spans_to_a_day
 from updraft.core.synthesis.years import years_in
 
 _ALIKE = 40  # rows on which pieces are compared
@@ -85,7 +85,9 @@ class Gathering:
                 *_between_days(sources, parts, self._rows, at),
                 *_to_a_day(sources, self._rows, at, wanted),
             ]
-            self._one[at, wanted] = pieces, cheapest(numbers_in(_figures(sources, parts), wanted, more))
+            later = _later_by_column(sources, self._rows, at, wanted)
+            numbers = numbers_in(_figures(sources, parts), wanted, more)
+            self._one[at, wanted] = pieces, cheapest([*later, *numbers])
         return self._one[at, wanted]
 
     def _on_tried(self, piece: Piece) -> tuple[str | None, ...]:
@@ -224,6 +226,19 @@ def _to_a_day(
         found = dated(piece, [piece.of(row) for row in rows], at)
         if found:
             yield from spans_to_a_day(found, rows[at], int(wanted))
+
+
+def _later_by_column(
+    sources: list[tuple[str, Piece]], rows: Sequence[Row], at: int, wanted: str
+) -> Iterator[Piece]:
+    """A day that is as many days after another as a column says."""
+    counts = [piece for text, piece in sources if _DAYS.fullmatch(text)][:3]
+    if not counts or not could_be_day(wanted):
+        return
+    for piece in [piece for text, piece in sources if could_be_day(text)][:_DATES]:
+        found = dated(piece, [piece.of(row) for row in rows], at)
+        for many in counts if found else ():
+            yield from days_added(found, many, rows[at], wanted)  # type: ignore[arg-type]
 
 
 def _anchors(texts: list[str]) -> frozenset[str]:

@@ -20,6 +20,7 @@ _AMOUNT = re.compile(r"(?:(\d+)\s*[xX×*]\s*)?(\d+(?:[.,]\d+)?)\s*([a-zA-Z]+)\.?
 _COLUMN = re.compile(r"[^(]+|text\([^(]+\)")
 _TARGETS = ("mg", "g", "kg", "ml", "l", "mm", "cm", "m", "km")
 _BRACKETED = re.compile(r"^\(\s*(\d[\d,.]*)\s*\)$")
+_POWER = re.compile(r"-?\d+(\.\d+)?[eE][+-]?\d{1,2}")
 _CLOCK = re.compile(r"(\d|[01]\d|2[0-4]):([0-5]\d)")
 _BARE = re.compile(r"-?\d+(\.\d+)?")
 _GROUPED = re.compile(r"-?\d{1,3}(,\d{3})+(\.\d+)?")
@@ -382,6 +383,8 @@ def number_at(place: int, text: str) -> float | None:
     stripped = _BRACKETED.sub(r"-\1", text.strip())
     if place == 1 and _GROUPED.fullmatch(stripped):
         return float(stripped.replace(",", ""))
+    if place == 1 and _POWER.fullmatch(stripped):
+        return float(stripped)
     if place == 1 and _BRACKETED.fullmatch(text.strip()) and _BARE.fullmatch(stripped):
         return float(stripped)
     found = _FOUND.findall(re.sub(r"(\w)-", r"\1 ", text))

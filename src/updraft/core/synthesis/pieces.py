@@ -297,6 +297,7 @@ def views_of(whole: Piece, text: str) -> Iterator[Piece]:
             r"[ ,]+[0-9][0-9.,]* ?[^\W\d_]{1,3}[.]?$",
             "the amount at its end",
         ),
+        (r"[ _]*[(\[][^)\]]*[)\]]", r"[ _]*[(\[][^)\]]*[)\]]", "what stands in brackets"),
         (r" *[\[][^\]]*[\]]", r" *\[[^\]]*\]", "what stands in [ ]"),
     ):
         if re.search(here, text):

@@ -110,6 +110,11 @@ def _measured(number: Number, value: float, goal: float, near: float) -> Iterato
             made = _joined(number, "/", 1 + percent / 100)
             words = f"{number.words} without the {percent} percent in it"
             yield Number(made.formula, made.of, made.cost + 0.4, words), value / (1 + percent / 100)
+        if near <= 0.01 and abs(value * percent / (100 + percent) - goal) <= near:
+            made = _joined(number, "*", percent / (100 + percent))
+            formula = f"{_bracketed(number.formula, _ANY)} * {percent} / {100 + percent}"
+            words = f"the {percent} percent that are in {number.words}"
+            yield Number(formula, made.of, made.cost + 0.6, words), value * percent / (100 + percent)
     for call, factor, plus in _DEGREES:
         result = value * factor + plus
         if abs(result - goal) <= near:
@@ -209,12 +214,12 @@ def _of_two(
             yield _pair(a, sign, b), result
     if y and abs(100 * x / y - goal) <= near:
         yield _joined(_pair(a, "/", b), "*", 100), 100 * x / y
-    for formula, make, words, cost in _TWO:
+    for formula, make, words, cost, seldom_whole in _TWO:
         try:
             result = make(x, y)
         except ZeroDivisionError:
             continue
-        if abs(result - goal) <= (near if "100" in formula and near <= _ROUGH * abs(goal) else close):
+        if abs(result - goal) <= (near if seldom_whole and near <= _ROUGH * abs(goal) else close):
             yield _of(formula, make, [a, b], words, cost), result
     for large, small in _PARTS:
         if abs(x * large + y * small - goal) <= (near if small != 1 else 1e-6):
@@ -223,26 +228,28 @@ def _of_two(
             yield _pair(first, "+", second), x * large + y * small
 
 
-# Formula, the same in Python, in words, how far-fetched.
-_TWO: list[tuple[str, Callable[[float, float], float], str, float]] = [
-    ("(B - A) / A * 100", lambda x, y: (y - x) / x * 100, "the change from A to B in percent", 0.9),
-    ("(B - A) / A", lambda x, y: (y - x) / x, "the change from A to B as a part of A", 1.2),
-    ("A * B / 100", lambda x, y: x * y / 100, "B percent of A", 0.9),
-    ("A * (100 + B) / 100", lambda x, y: x * (100 + y) / 100, "A and B percent more", 1.3),
-    ("A * (100 - B) / 100", lambda x, y: x * (100 - y) / 100, "A less B percent", 1.2),
-    ("A * (1 + B)", lambda x, y: x * (1 + y), "A and a part B more", 1.5),
-    ("A * (1 - B)", lambda x, y: x * (1 - y), "A less a part B", 1.4),
-    ("A / B * 1000", lambda x, y: x / y * 1000, "how many of A there are for 1,000 of B", 1.4),
-    ("A / B * 100000", lambda x, y: x / y * 100_000, "how many of A there are for 100,000 of B", 1.5),
-    ("(A + B) / 2", lambda x, y: (x + y) / 2, "the middle of A and B", 0.9),
-    ("B - A + 1", lambda x, y: y - x + 1, "how many from A to B, both counted", 1.2),
-    ("A / (B * B)", lambda x, y: x / (y * y), "A divided by the square of B", 1.6),
-    ("A / (B / 100 * B / 100)", lambda x, y: x / (y * y / 10_000), "A by the square of B in hundreds", 1.6),
-    ("abs(A - B)", lambda x, y: abs(x - y), "how far A and B are apart", 1.1),
-    ("(B - A) / 60", lambda x, y: (y - x) / 60, "the hours from A to B", 0.9),
-    ("A + B / 60", lambda x, y: x + y / 60, "A and B sixtieths", 1.2),
-    ("A / (A + B)", lambda x, y: x / (x + y), "the part that A is of A and B", 1.4),
-    ("A / (A + B) * 100", lambda x, y: x / (x + y) * 100, "how many percent A is of A and B", 1.4),
+# Formula, the same in Python, in words, how far-fetched, whether it is seldom whole: it may be rounded then.
+_TWO: list[tuple[str, Callable[[float, float], float], str, float, bool]] = [
+    ("(B - A) / A * 100", lambda x, y: (y - x) / x * 100, "the change from A to B in percent", 0.9, True),
+    ("(B - A) / A", lambda x, y: (y - x) / x, "the change from A to B as a part of A", 1.2, False),
+    ("A * B / 100", lambda x, y: x * y / 100, "B percent of A", 0.9, True),
+    ("A * (100 + B) / 100", lambda x, y: x * (100 + y) / 100, "A and B percent more", 1.3, True),
+    ("A * (100 - B) / 100", lambda x, y: x * (100 - y) / 100, "A less B percent", 1.2, True),
+    ("A * (1 + B)", lambda x, y: x * (1 + y), "A and a part B more", 1.5, False),
+    ("A * (1 - B)", lambda x, y: x * (1 - y), "A less a part B", 1.4, False),
+    ("A / B * 1000", lambda x, y: x / y * 1000, "how many of A there are for 1,000 of B", 1.4, True),
+    ("A / B * 100000", lambda x, y: x / y * 100_000, "how many of A there are for 100,000 of B", 1.5, True),
+    ("(A + B) / 2", lambda x, y: (x + y) / 2, "the middle of A and B", 0.9, False),
+    ("B - A + 1", lambda x, y: y - x + 1, "how many from A to B, both counted", 1.2, False),
+    ("A / (B * B)", lambda x, y: x / (y * y), "A divided by the square of B", 1.6, False),
+    ("A / (B / 100 * B / 100)", lambda x, y: x / (y * y / 10_000), "A by the square of B / 100", 1.6, True),
+    ("abs(A - B)", lambda x, y: abs(x - y), "how far A and B are apart", 1.1, False),
+    ("(B - A) / 60", lambda x, y: (y - x) / 60, "the hours from A to B", 0.9, False),
+    ("A + B / 60", lambda x, y: x + y / 60, "A and B sixtieths", 1.2, False),
+    ("A / (A + B)", lambda x, y: x / (x + y), "the part that A is of A and B", 1.4, False),
+    ("A / (A + B) * 100", lambda x, y: x / (x + y) * 100, "how many percent A is of A and B", 1.4, True),
+    ("A / B * 60", lambda x, y: x / y * 60, "A by the hour, where B are minutes", 1.3, True),
+    ("within(A - B, 0, 1000000000000000)", lambda x, y: max(x - y, 0.0), "A less B, 0 at least", 1.5, False),
 ]  # fmt: skip
 _THREE: list[tuple[str, Callable[[float, float, float], float], str, float]] = [
     ("A * B + C", lambda x, y, z: x * y + z, "A times B, plus C", 1.6),

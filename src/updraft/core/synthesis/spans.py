@@ -8,10 +8,11 @@ from datetime import date, timedelta
 from itertools import permutations
 
 from updraft.core.formula.writing import quoted
+from updraft.core.synthesis.changes import whole
 from updraft.core.synthesis.days import READ, could_be_day, read_days
 from updraft.core.synthesis.pieces import Piece, Row
 from updraft.core.synthesis.reckoning import Number
-from updraft.core.values.convert import could_read
+from updraft.core.values.convert import could_read, pattern_of
 
 
 @dataclass(frozen=True)
@@ -112,6 +113,29 @@ def spans_to_a_day(found: Dated, row: Row, wanted: int) -> Iterator[tuple[Number
         call = f"years_between({found.formula}, day_of({other.year}, {other.month}, {other.day}))"
         words = f"the whole years from {said} to {other:%Y-%m-%d}"
         yield Number(call, years, found.cost + 2.5, words), float(wanted)
+
+
+def days_added(found: Dated, many: Piece, row: Row, wanted: str) -> Iterator[Piece]:
+    """The day that is as many days later as another column says, in any form of a date."""
+    day, count = found.of(row), whole(many.of(row) or "")
+    if day is None or count is None or not 0 < abs(int(count)) < 10_000:
+        return
+    for form in READ:
+        pattern = pattern_of(form, year=False)
+        if not could_read(form, wanted) or (day + timedelta(days=int(count))).strftime(pattern) != wanted:
+            continue
+
+        def later(row: Row, pattern: str = pattern) -> str | None:
+            start, days = found.of(row), whole(many.of(row) or "")
+            try:
+                moved = None if start is None or days is None else start + timedelta(days=int(days))
+            except OverflowError:
+                return None
+            return None if moved is None else moved.strftime(pattern)
+
+        call = f"text(add_days({found.formula}, whole({many.formula})), {quoted(form)})"
+        yield Piece(call, later, found.cost + many.cost + 1.0, f"{many.words} days after {found.whole.words}")
+        return
 
 
 def _fetched(day: date) -> float:

@@ -194,8 +194,13 @@ def replace_pattern(text: Term, pattern_: Term, new: Term) -> Term:
 )
 def extract(text: Term, pattern_: Term) -> Term:
     found = pattern(pattern_)
-    groups = re.search(r"(?<!\\)\((?!\?)", found)
-    return _text(text.expr.str.extract(found if groups else f"({found})", 1))
+    return _text(text.expr.str.extract(found if _has_group(found) else f"({found})", 1))
+
+
+def _has_group(pattern: str) -> bool:
+    """Whether a bracket in it takes out a part: one that is neither escaped nor a sign among others."""
+    bare = re.sub(r"\[\^?\]?[^\]]*\]", "", re.sub(r"\\.", "", pattern, flags=re.DOTALL))
+    return re.search(r"\((?!\?)|\(\?P?<[A-Za-z]", bare) is not None
 
 
 @function("text: text, part: text", "whether a part stands in it", "contains('Bay Gem', 'Gem')", "yes")
