@@ -5,7 +5,7 @@ from xml.sax.saxutils import escape, quoteattr
 
 import polars as pl
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 from polars.testing import assert_frame_equal
 
@@ -198,6 +198,9 @@ def both(monkeypatch, path, options):
     return found[0]
 
 
+@example(value=[[None, None], [None, None]], indent=None, ascii=False, lists="keep", cut=None)
+@example(value=[["hub", "lots"], ["Fen", 3], ["Dale", 4]], indent=1, ascii=False, lists="keep", cut=None)
+@example(value={"hub": ["Fen", "Dale"], "lots": [3, 4]}, indent=None, ascii=False, lists="keep", cut=None)
 @given(value=st.lists(NESTED, min_size=1) | st.dictionaries(SIGNS, NESTED, min_size=1), indent=st.sampled_from([None, 1]),
        ascii=st.booleans(), lists=st.sampled_from(["keep", "expand"]), cut=st.none() | st.integers(1, 40))  # fmt: skip
 def test_json_read_block_by_block_is_the_same(tmp_path_factory, monkeypatch, value, indent, ascii, lists, cut):

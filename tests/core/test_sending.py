@@ -6,6 +6,7 @@ from datetime import date
 from email import policy
 from email.parser import BytesParser
 from io import BytesIO
+from types import SimpleNamespace
 
 import openpyxl
 import polars as pl
@@ -16,7 +17,9 @@ from rdflib import XSD, Graph, Literal, URIRef
 from tests.core.test_services import server
 from tests.core.test_writing import LOTS, written
 from updraft.core.connect import MailFolder, Outside, WebService
-from updraft.core.deliver import Outlet
+from updraft.core.connect.mail import messages
+from updraft.core.deliver import Effect, Outlet
+from updraft.core.deliver.committing import key_of
 from updraft.core.linked.vocabularies import search
 from updraft.core.report.pdf import write_pdf
 from updraft.core.steps import kinds
@@ -301,3 +304,22 @@ def test_a_pdf_is_bold_only_where_it_is_meant(tmp_path):
     (page,) = PdfReader(tmp_path / "lots.pdf").pages
     names = [font.get_object()["/BaseFont"].split("-")[-1] for font in page["/Resources"]["/Font"].values()]
     assert "Bold" in names and "Regular" in names
+
+
+def test_a_delivery_is_known_by_its_run_its_step_its_place_and_its_content():
+    """By that a run which repeats another leaves out what was delivered, and nothing else."""
+    made = lambda series="a", step="s", to="x.csv", content="1": key_of(  # noqa: E731
+        series, SimpleNamespace(step=step, content=content, effect=Effect(to, to, 1))
+    )
+    others = [made(series="b"), made(step="t"), made(to="y.csv"), made(content="2"), made(series="", step="as")]
+    assert made() == made() and len({made(), *others}) == 6
+
+
+def test_mail_without_a_chain_was_led_to_by_no_flow(outbox):
+    folder, connection = outbox
+    box = mailbox.Maildir(folder)
+    keys = [
+        box.add(b"From: a@hub.example\nSubject: lots\n\nhere"),
+        box.add(b"From: a@hub.example\nX-Updraft-Chain: one, two\n\nhere"),
+    ]
+    assert [message.chain for message in messages(connection, keys)] == [frozenset(), frozenset({"one", "two"})]

@@ -392,6 +392,8 @@ def test_the_latest_fitting_attachment_is_read(outside, tmp_path, standins):
     chosen = {"connection": "Mail", "sender": "STOREROOM@", "pattern": "stock_*.CSV"}
     found = look("read_mail", chosen, outside, tmp_path)
     assert found.columns == ["Variety", "Hub", "Packets", "Kilograms"] and found["Variety"].to_list() == VARIETIES
+    any_name = look("read_mail", {**chosen, "pattern": ""}, outside, tmp_path)
+    assert any_name.columns == found.columns, "no pattern takes any name"
     deliver(standins.mailbox, date(2026, 4, 9))
     newer = look("read_mail", chosen, outside, tmp_path)
     assert not newer.equals(found)

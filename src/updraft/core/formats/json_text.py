@@ -37,7 +37,10 @@ def read(path: Path, options: ReadOptions) -> Reading:
         Problem: it is not JSON (with the line), or no records stand at the path.
     """
     try:
-        return _read(*_streamed(path, options), path, options)
+        value, encoding, why, said = _streamed(path, options)
+        if not options.records and _is_by_lists(value):
+            raise UnfitError  # its rows are put together from all of it
+        return _read(value, encoding, why, said, path, options)
     except UnfitError:  # small, or not what it seems
         return _read(*load(path, options), path, options)
 
@@ -74,6 +77,20 @@ def _by_rows(value: Any) -> Any:
         names = first if named and typed else [f"Column {n + 1}" for n in range(len(first))]
         return [dict(zip(names, row, strict=True)) for row in (rest if names is first else value)]
     return value
+
+
+def _is_by_lists(value: Any) -> bool:
+    """Whether data may be told by lists that were left in the file: rows, or columns under their names."""
+    if isinstance(value, Streamed):
+        return isinstance(next(iter(value), None), list)
+    inside = list(value.values()) if isinstance(value, dict) else value if isinstance(value, list) else []
+    left = [one for one in inside if isinstance(one, Streamed)]
+    return (
+        bool(left)
+        and len(inside) > 1
+        and all(isinstance(one, list | Streamed) for one in inside)
+        and not any(isinstance(next(iter(one), None), list | dict) for one in left)
+    )
 
 
 def _is_cells(one: Any) -> bool:
