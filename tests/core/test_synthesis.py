@@ -431,3 +431,8 @@ def test_a_day_that_has_none_after_it_does_not_end_the_reading():
     answer = from_examples(table, {0: "2026-03-31"})
     assert any(reading.values[3] == "2026-06-04" for reading in answer.readings)
     assert from_examples(table, {0: "2026-01-30"}).readings
+    never = pl.DataFrame({"sent": ["9999-12-31", "2026-03-01", "0001-01-01"], "days": ["30", "3", "99999"]})
+    for told in ({0: "2026-03-04"}, {0: "99999"}, {2: "12345"}, {1: "12345"}, {2: "0001-01-01"}):
+        from_examples(never, told)
+    later = from_examples(never, {1: "2026-03-04"}).readings[0]
+    assert later.values[1] == "2026-03-04"

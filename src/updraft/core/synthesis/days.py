@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Iterator, Sequence
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 from functools import partial
 
 import polars as pl
 
 from updraft.core.formula.writing import quoted
-from updraft.core.synthesis.moved import moves
+from updraft.core.synthesis.moved import days_later, moves, reached
 from updraft.core.synthesis.numbers import number_at
 from updraft.core.synthesis.pieces import Piece, Row
 from updraft.core.values import FORMATS, Kind, converted
@@ -189,10 +189,7 @@ def _counted(
 
 
 def _day_after(first: date, number: float | None, size: float) -> date | None:
-    try:
-        return None if number is None else first + timedelta(days=math.floor(number / size))
-    except OverflowError:
-        return None
+    return None if number is None else reached(partial(days_later, math.floor(number / size)), first)
 
 
 def _completed(days: dict[str, date | None], form: str) -> list[str]:
@@ -298,10 +295,8 @@ def _said(
 
 def _moved(move: Callable[[date], date], pattern: str) -> Callable[[date], str]:
     def make(day: date) -> str:
-        try:
-            return move(day).strftime(pattern)
-        except (OverflowError, ValueError):  # 9999-12-31 stands for “never”, and Python knows no day after it
-            return ""
+        there = reached(move, day)
+        return there.strftime(pattern) if there else ""
 
     return make
 

@@ -23,13 +23,18 @@ def moves(day: date, wanted: date) -> Iterator[Move]:
         ("day_of(year({}), 1, 1)", _new_year, "the first of the year of"),
         ("day_of(year({}), 12, 31)", _old_year, "the last of the year of"),
     ):
-        if make(day) == wanted:
+        if reached(make, day) == wanted:
             yield call, make, 0.4 + 0.3 * ("month" not in call), words
     days = (wanted - day).days
     if days and abs(days) <= _FARTHEST:
         way = "after" if days > 0 else "before"
         words = f"{abs(days)} {'day' if abs(days) == 1 else 'days'} {way}"
-        yield f"add_days({{}}, {days})", partial(_later, days), 1.0 + 1.2 * (abs(days) not in _USUAL), words
+        yield (
+            f"add_days({{}}, {days})",
+            partial(days_later, days),
+            1.0 + 1.2 * (abs(days) not in _USUAL),
+            words,
+        )
     months = (wanted.year - day.year) * 12 + wanted.month - day.month
     if months and abs(months) <= _FARTHEST // 3 and months_later(months, day) == wanted:
         way = "after" if months > 0 else "before"
@@ -70,8 +75,18 @@ def _old_year(day: date) -> date:
     return day.replace(month=12, day=31)
 
 
-def _later(days: int, day: date) -> date:
+def days_later(days: int, day: date) -> date:
     return day + timedelta(days=days)
+
+
+def reached(move: Callable[[date], date], day: date) -> date | None:
+    """The day that a move comes to; None where Python knows none, as behind 9999-12-31, which stands for
+    “never”.
+    """
+    try:
+        return move(day)
+    except (OverflowError, ValueError):
+        return None
 
 
 def months_later(months: int, day: date) -> date:

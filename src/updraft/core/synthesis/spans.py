@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import calendar
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
+from functools import partial
 from itertools import permutations
 
 from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.changes import whole
 from updraft.core.synthesis.days import READ, could_be_day, read_days
+from updraft.core.synthesis.moved import days_later, reached
 from updraft.core.synthesis.pieces import Piece, Row
 from updraft.core.synthesis.reckoning import Number
 from updraft.core.values.convert import could_read, pattern_of
@@ -46,7 +49,7 @@ def _years(start: date, end: date) -> int:
     """Whole years, as the function `years_between`: one is whole on its day, or the last that there is."""
     if end < start:
         return -_years(end, start)
-    last = (end + timedelta(days=1)).month != end.month
+    last = end.day == calendar.monthrange(end.year, end.month)[1]
     early = end.month < start.month or (end.month == start.month and end.day < start.day and not last)
     return end.year - start.year - early
 
@@ -102,8 +105,9 @@ def spans_to_a_day(found: Dated, row: Row, wanted: int) -> Iterator[tuple[Number
             Number(f"days_between({', '.join(ends)})", days, found.cost + _fetched(other), words),
             float(wanted),
         )
-    for other in (date(day.year + wanted, 12, 31), date(day.year + wanted + 1, 1, 1)):
-        if wanted > 120 or _years(day, other) != wanted:
+    turns = (date(day.year + wanted, 12, 31), date(day.year + wanted + 1, 1, 1)) if wanted <= 120 else ()
+    for other in turns:
+        if _years(day, other) != wanted:
             continue
 
         def years(row: Row, other: date = other) -> float | None:
@@ -117,21 +121,22 @@ def spans_to_a_day(found: Dated, row: Row, wanted: int) -> Iterator[tuple[Number
 
 def days_added(found: Dated, many: Piece, row: Row, wanted: str) -> Iterator[Piece]:
     """The day that is as many days later as another column says, in any form of a date."""
-    day, count = found.of(row), whole(many.of(row) or "")
-    if day is None or count is None or not 0 < abs(int(count)) < 10_000:
+
+    def moved(row: Row) -> date | None:
+        start, days = found.of(row), whole(many.of(row) or "")
+        return None if start is None or days is None else reached(partial(days_later, int(days)), start)
+
+    day = moved(row)
+    if day is None or day == found.of(row):
         return
     for form in READ:
         pattern = pattern_of(form, year=False)
-        if not could_read(form, wanted) or (day + timedelta(days=int(count))).strftime(pattern) != wanted:
+        if not could_read(form, wanted) or day.strftime(pattern) != wanted:
             continue
 
         def later(row: Row, pattern: str = pattern) -> str | None:
-            start, days = found.of(row), whole(many.of(row) or "")
-            try:
-                moved = None if start is None or days is None else start + timedelta(days=int(days))
-            except OverflowError:
-                return None
-            return None if moved is None else moved.strftime(pattern)
+            there = moved(row)
+            return None if there is None else there.strftime(pattern)
 
         call = f"text(add_days({found.formula}, whole({many.formula})), {quoted(form)})"
         yield Piece(call, later, found.cost + many.cost + 1.0, f"{many.words} days after {found.whole.words}")
