@@ -1,15 +1,19 @@
 """Look up by likeness, and families of look-alikes with what people decided of them."""
 
+import itertools
+
 import polars as pl
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from polars.testing import assert_frame_equal
 from rapidfuzz import fuzz
 from rapidfuzz.distance import Levenshtein
 
 from tests import sources  # noqa: F401  registers the kind test_source
 from updraft.core import Engine, Files, Flow, Problem, Step, plan
 from updraft.core.engine.table import compute
+from updraft.core.similarity import families as families_module
 from updraft.core.similarity.close import close_texts
 from updraft.core.similarity.families import Ways, by_strictness, families, proposals
 from updraft.core.similarity.nearest import nearest_entries
@@ -97,15 +101,15 @@ def test_a_family_takes_the_name_of_its_most_frequent_value():
 NAMES = pl.DataFrame({"variety": ["Chioggia"] * 6 + ["chioggia", "Chiogga", None, "Fen Pea"]})
 
 
-def merged(tmp_path, decisions=(), **settings):
-    NAMES.write_ipc(tmp_path / "names.arrow")
+def merged(tmp_path, decisions=(), engine=None, names=None, **settings):
+    (NAMES if names is None else names).write_ipc(tmp_path / "names.arrow")
     steps = (
         Step(id="names", kind="test_source", settings={"path": "names.arrow"}),
         Step(id="it", kind="merge_look_alikes", settings={"column": "variety", **settings}, inputs={"table": "names"}),
     )
     flow = Flow(steps=steps, decisions={"it": [list(row) for row in decisions]} if decisions else {})
     files = Files(tmp_path)
-    done = Engine().look(plan(flow, files), "it", files)
+    done = (engine or Engine()).look(plan(flow, files), "it", files)
     return done.lazy().collect()["variety"].to_list()[6:], done
 
 
@@ -119,6 +123,29 @@ def test_look_alikes_are_merged_as_proposed_until_somebody_decides(tmp_path):
     assert {fact.code: fact.count for fact in done.facts} == {"merged": 1, "open_questions": 2, "cells_changed": 1}
     assert merged(tmp_path, undecided="merge")[0] == ["Chioggia", "Chioggia", None, "Fen Pea"]
     assert merged(tmp_path, undecided="leave")[0] == ["chioggia", "Chiogga", None, "Fen Pea"]
+
+
+def test_answers_and_what_is_set_besides_propose_nothing_anew(tmp_path, monkeypatch):
+    """In one engine, as the app has it; and what comes of kept proposals is what comes of new ones."""
+    made, propose = [], families_module.proposals
+    monkeypatch.setattr(families_module, "proposals", lambda *given: made.append(given) or propose(*given))
+    engine = Engine()
+
+    def proposed(**settings) -> int:
+        before = len(made)
+        found, done = merged(tmp_path, engine=engine, **settings)
+        times = len(made) - before
+        anew, redone = merged(tmp_path, **settings)
+        assert found == anew and done.facts == redone.facts
+        assert_frame_equal(done.frames["open"], redone.frames["open"])
+        return times
+
+    answers = [[], [("Chiogga", "Candy Stripe")], [("Chiogga", "Chiogga"), ("chioggia", "Fen Pea")], []]
+    each = itertools.product(answers, ("sure", "merge", "leave"))
+    assert sum(proposed(decisions=given, undecided=undecided) for given, undecided in each) == 1
+    assert proposed(words=False) == 1 and proposed(words=False, new="hold") == 0
+    assert proposed(names=NAMES.head(8)) == 1, "another table"
+    assert proposed() == 0
 
 
 def test_decided_names_stand_and_a_value_can_be_left_out(tmp_path):

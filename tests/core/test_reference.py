@@ -47,7 +47,7 @@ def look(outside, folder, kind: str, settings: dict, table: pl.DataFrame, decide
         Step(id="it", kind=kind, settings={"connection": "Plants", **settings}, inputs={"table": "t"}),
     )
     decisions = {"it": Decisions(Decision(key, answer) for key, answer in (decided or {}).items())}
-    engine, files = Engine(), Files(folder, outside=outside)
+    engine, files = Engine(), Files(folder, outside=outside, tokens=outside.answers and folder / "tokens")
     return engine.look(engine.plan(Flow(steps=steps, decisions=decisions), files), "it", files)
 
 
@@ -235,3 +235,29 @@ def test_one_question_that_fails_costs_only_its_own_names_and_is_asked_again(tmp
     else:
         assert ids[1:4] == [None] * 3 and found.frames["open"]["Name"].to_list() == names[1:4]
         assert told["unanswered"][0] == 3 and "500" in told["unanswered"][1]
+
+
+def test_where_answers_are_kept_a_decision_asks_the_reference_nothing(tmp_path):
+    names = [f"bean {n}" for n in range(7)]
+    asked: list[list[str]] = []
+
+    def answer(path, headers):
+        _, _, body = path.partition(" ")
+        kind = {"Content-Type": "application/json"}
+        if not body:
+            return 200, kind, json.dumps({"name": "Plants", "identifierSpace": "x", "batchSize": 3}).encode()
+        queries = json.loads(parse_qs(body)["queries"][0])
+        asked.append([one["query"] for one in queries.values()])
+        sure = {key: {"result": [{"id": "b", "name": "b", "score": 1, "match": False}]} for key in queries}
+        return 200, kind, json.dumps(sure).encode()
+
+    with server(answer) as (url, allow):
+        outside = Outside({"Plants": WebService(name="Plants", url=url)}, answers=tmp_path / "kept", allow=allow)
+        match(outside, tmp_path, names=names)
+        assert asked == [names[:3], names[3:6], names[6:]]
+        for decided in ({"bean 0": "(new)"}, {"bean 0": "(new)", "bean 4": "b b"}, {"bean 6": "(left)"}):
+            found = match(outside, tmp_path, names=names, decided=decided)
+            assert found.frames["open"]["Name"].to_list() == [name for name in names if name not in decided]
+        assert len(asked) == 3
+        match(outside, tmp_path, names=names[1:3], decided={"bean 1": "(new)", "bean 2": "(new)"})
+        assert len(asked) == 3, "nobody needs them"

@@ -26,9 +26,8 @@ from updraft.store.folders import safe_name
 from updraft.web.asked import Asked, Text, Whole, body_of, query_of
 from updraft.web.attaching import attached
 from updraft.web.detecting import detecting
-from updraft.web.memory import remembered
 from updraft.web.patient import patient
-from updraft.web.studio import studio
+from updraft.web.studio import remembered, studio
 
 blueprint = Blueprint("columns", __name__, url_prefix="/api/flows/<flow_id>/tables/<key>")
 MOST_PATTERNS = 200

@@ -14,8 +14,7 @@ from pydantic import ConfigDict
 from updraft.core import Problem
 from updraft.core.connect import Connection, Database, MailFolder, Outside, WebService
 from updraft.web.asked import Asked, Text, body_of
-from updraft.web.memory import remembered
-from updraft.web.studio import studio
+from updraft.web.studio import remembered, studio
 
 if TYPE_CHECKING:
     from updraft.core.connect.reconciling import Reference
@@ -175,7 +174,7 @@ def search(name: str) -> Any:
     body = body_of(Searched)
     with _referring(_web(studio().connections.get(name))) as reference:
         query = Query(body.text, body.type)
-        (found,) = reference.candidates([query], 10)
+        (found,) = reference.candidates([query], most=10)
     if isinstance(found, Problem):
         raise found
     return jsonify(candidates=[vars(one) for one in found])

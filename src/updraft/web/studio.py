@@ -20,13 +20,17 @@ from updraft.core.connect import Outside
 from updraft.core.engine import Door, Plan, PlannedStep
 from updraft.core.engine.room import Room, machine_memory
 from updraft.store import ConnectionStore, FlowStore, Folders, RunStore, SavedFlows
-from updraft.web.memory import forget_all
 
 
 def studio() -> Studio:
     """The app's one Studio."""
     found: Studio = current_app.extensions["studio"]
     return found
+
+
+def remembered(key: tuple[Any, ...], make: Callable[[], Any]) -> Any:
+    """What the engine's memory keeps under a key, made where it is not."""
+    return studio().engine.memory.get(key, make)
 
 
 class Studio:
@@ -53,7 +57,7 @@ class Studio:
 
     def _spare(self) -> None:
         self.engine.cache.shrink()
-        forget_all()
+        self.engine.memory.clear()
 
     def files(self, flow_id: str) -> Files:
         """The files a flow may read, and what it may reach; one object per flow, since it remembers

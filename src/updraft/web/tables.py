@@ -22,10 +22,9 @@ from updraft.core.values.kinds import Kind
 from updraft.core.values.text import shown
 from updraft.web.asked import Asked, Text, Whole, body_of, query_of
 from updraft.web.columns import asked_focus, focused_rows
-from updraft.web.memory import remembered
 from updraft.web.patient import patient
 from updraft.web.state import origins, takeable
-from updraft.web.studio import studio
+from updraft.web.studio import remembered, studio
 from updraft.web.windows import Windows
 from updraft.web.words import did
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Annotated, Any
 
 import polars as pl
@@ -15,15 +16,14 @@ from updraft.core.formula.registry import functions
 from updraft.core.insight.keys import KeyProposal, proposed_keys
 from updraft.core.insight.outcomes import telling_rows
 from updraft.core.problems import missing_column
-from updraft.core.similarity.families import Ways, by_strictness, families
+from updraft.core.similarity.families import Ways, by_name, by_strictness, proposed
 from updraft.core.steps import Tables, kinds
 from updraft.core.steps.rule_text import read_rules
 from updraft.core.values import Kind, kind_of
 from updraft.core.values.text import shown
 from updraft.web.asked import Asked, Text, Whole, body_of
-from updraft.web.memory import remembered
 from updraft.web.patient import patient
-from updraft.web.studio import studio
+from updraft.web.studio import remembered, studio
 
 blueprint = Blueprint("working", __name__, url_prefix="/api/flows/<flow_id>/tables/<key>")
 
@@ -217,14 +217,13 @@ def look_alikes(flow_id: str, key: str) -> Any:
         raise missing_column(body.column, schema.names())
     if kind_of(schema[body.column]) is not Kind.TEXT:
         raise Problem(f"Column “{body.column}”", "it holds no text.", "Choose a column of text.")
-
-    def count() -> pl.DataFrame:
-        values = table.select(pl.col(body.column).alias("value")).drop_nulls()
-        return values.group_by("value", maintain_order=True).agg(pl.len().alias("n")).collect()
-
-    counted: pl.DataFrame = remembered(("values", key, body.output, body.column), count)
     ways = Ways(body.letters, body.words, body.slips, body.sound, body.strictness if body.close else None)
-    found = remembered(("families", key, body.output, body.column, ways), lambda: families(counted, ways))
+
+    def remember(by: tuple[Any, ...], make: Callable[[], Any]) -> Any:
+        return remembered((((key, body.output),), *by), make)  # as the step itself remembers, see Door.learnt
+
+    counted, proposals = proposed(table, body.column, ways, remember)
+    found = by_name(counted, proposals)
     least = _LEAST if counted.height <= 3_000 else 0.85
     scale = []
     if body.close:  # the slider is there for closeness alone

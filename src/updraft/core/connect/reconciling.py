@@ -76,27 +76,42 @@ class Reference:
             return str(view["url"]).replace("{{id}}", key)
         return f"{self.about.get('identifierSpace', '')}{key}"
 
-    def candidates(self, queries: Sequence[Query], most: int = 5) -> list[list[Candidate] | Problem]:
+    def candidates(
+        self, queries: Sequence[Query], needed: Sequence[bool] | None = None, most: int = 5
+    ) -> list[list[Candidate] | Problem]:
         """For each query, in their order, what it may mean, the likeliest first; the problem of its request
         where that failed twice, once at its turn and once after all others.
+
+        Args:
+            needed: of which queries it matters; of the others nothing is told. Where answers are kept they
+                are asked along with those beside them all the same: so a request stays the one whose answer
+                is kept, whichever of its names somebody decides meanwhile.
 
         Raises:
             Problem: not one request was answered, or what answers is no reference.
         """
+        mine = [place for place in range(len(queries)) if needed is None or needed[place]]
+        if len(mine) < len(queries) and self._service.outside.answers is None:
+            told = dict(
+                zip(mine, self.candidates([queries[place] for place in mine], most=most), strict=True)
+            )
+            return [told.get(place, []) for place in range(len(queries))]
         size = self._size()
-        found: list[list[Candidate] | Problem] = []
-        for start in range(0, len(queries), size):
-            found += self._batch(queries[start : start + size], most)
-            self._service.outside.tell(f"{len(found):,} of {len(queries):,} names asked")
-        failed = [start for start in range(0, len(found), size) if isinstance(found[start], Problem)]
-        none = len(failed) * size >= len(found)
-        for start in failed:
+        batches = [slice(start, start + size) for start in range(0, len(queries), size)]
+        asked = [batch for batch in batches if needed is None or any(needed[batch])]
+        found: list[list[Candidate] | Problem] = [[] for _ in queries]
+        for batch in asked:
+            found[batch] = self._batch(queries[batch], most)
+            self._service.outside.tell(f"{min(batch.stop, len(queries)):,} of {len(queries):,} names asked")
+        failed = [batch for batch in asked if isinstance(found[batch.start], Problem)]
+        none = len(failed) == len(asked)
+        for batch in failed:
             self._service.outside.tell("asking again what was not answered")
-            found[start : start + size] = self._batch(queries[start : start + size], most)
-            if none and isinstance(found[start], Problem):
-                raise cast(Problem, found[start])
+            found[batch] = self._batch(queries[batch], most)
+            if none and isinstance(found[batch.start], Problem):
+                raise cast(Problem, found[batch.start])
             none = False
-        return found
+        return [one if needed is None or needed[place] else [] for place, one in enumerate(found)]
 
     def _size(self) -> int:
         """How many are asked for at a time: what the reference says it takes, else the usual."""

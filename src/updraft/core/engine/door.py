@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import polars as pl
 
 from updraft.core.connect import Outside
 from updraft.core.engine.files import Files
+from updraft.core.engine.memory import Memory
 from updraft.core.engine.planning import Plan, PlannedStep
 from updraft.core.problems import Problem
 from updraft.core.steps import Tables, Wanted
 
+T = TypeVar("T")
 Inside = Callable[[Tables, Mapping[str, str], str], pl.LazyFrame]
 
 
@@ -27,6 +29,7 @@ class Door:
             parameters.
         wanted: columns that later steps need; None for all.
         within: computes the flow that the step holds.
+        memory: keeps what was learnt from tables; None where nothing is computed twice.
     """
 
     source: Files
@@ -34,6 +37,7 @@ class Door:
     planned: Plan | None = None
     wanted: Wanted = None
     within: Inside | None = None
+    memory: Memory | None = None
 
     def file(self, path: str) -> Path:
         return self.source.file(path)
@@ -52,6 +56,14 @@ class Door:
     @property
     def decisions(self) -> Mapping[str, str]:
         return self.planned.flow.decided(self.step).answers if self.planned else {}
+
+    def learnt(self, by: tuple[Hashable, ...], make: Callable[[], T]) -> T:
+        if self.planned is None or self.memory is None:
+            return make()
+        refs = self.planned.steps[self.step].refs
+        tables = tuple((self.planned.fingerprint(ref), ref.output) for ref in refs)
+        found: T = self.memory.get((tables, *by), make)
+        return found
 
     def parameter(self, name: str) -> Any:
         if self.planned is None:

@@ -10,6 +10,7 @@ import polars as pl
 from updraft.core.engine.cache import TableCache
 from updraft.core.engine.door import Door
 from updraft.core.engine.files import Files
+from updraft.core.engine.memory import Memory
 from updraft.core.engine.planner import plan
 from updraft.core.engine.planning import Plan, PlannedStep, arriving
 from updraft.core.engine.scheduler import Job, Scheduler
@@ -28,6 +29,7 @@ class Engine:
 
     def __init__(self, cache: TableCache | None = None) -> None:
         self.cache = cache or TableCache(None)
+        self.memory = Memory()  # what follows from tables and is no table
         self.scheduler = Scheduler()
 
     def plan(self, flow: Flow, files: Files, parameters: Mapping[str, str | list[str]] | None = None) -> Plan:
@@ -149,7 +151,7 @@ class Engine:
             except Problem as problem:
                 raise inner.problem(problem, step.step.id) from None
 
-        return Door(files, step.step.id, planned, within=within)
+        return Door(files, step.step.id, planned, within=within, memory=self.memory)
 
     def _raise_problem(self, planned: Plan, step_id: str) -> None:
         step = planned.steps[step_id]

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Callable, Iterable, Iterator, Mapping
-from typing import Literal, NamedTuple
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping
+from functools import lru_cache
+from typing import Any, Literal, NamedTuple, Protocol
 
 import polars as pl
 
@@ -69,6 +70,7 @@ class Proposal(NamedTuple):
         }[self.way]
 
 
+@lru_cache(1 << 15)  # told again after each answer
 def _difference(one: str, other: str) -> str:
     """Of two texts that differ only in their dress, in what: an aspect matters if they differ once all others
     are taken away.
@@ -123,23 +125,49 @@ class Family(NamedTuple):
         return {"slips": "slip", "close": least.why}.get(least.way, least.way)
 
 
+class Remember(Protocol):
+    def __call__(self, by: tuple[Hashable, ...], make: Callable[[], Any]) -> Any:
+        """What `make` gives for a table, made once for a key."""
+
+
+def proposed(
+    table: pl.LazyFrame, column: str, ways: Ways, remember: Remember
+) -> tuple[pl.DataFrame, list[Proposal]]:
+    """The values of a column of text, as in `families`, and their proposals; both are remembered."""
+
+    def count() -> pl.DataFrame:
+        values = table.select(pl.col(column).alias("value")).drop_nulls()
+        return values.group_by("value", maintain_order=True).agg(pl.len().alias("n")).collect()
+
+    counted: pl.DataFrame = remember(("values", column), count)
+    found: list[Proposal] = remember(("proposals", column, ways), lambda: proposals(counted, ways))
+    return counted, found
+
+
 def families(values: pl.DataFrame, ways: Ways) -> list[Family]:
     """Values that are likely one thing, the families with most rows first.
 
     Args:
         values: columns `value` (text, each once) and `n`, how often it stands.
     """
+    return by_name(values, proposals(values, ways))
+
+
+def by_name(values: pl.DataFrame, found: Iterable[Proposal]) -> list[Family]:
+    """Proposals by the name that they are for, the families with most rows first.
+
+    Args:
+        values: as in `families`.
+    """
     members: dict[str, list[Proposal]] = {}
-    for one in proposals(values, ways):
+    for one in found:
         members.setdefault(one.name, []).append(one)
-    those = [*members, *(one.value for found in members.values() for one in found)]
+    those = [*members, *(one.value for own in members.values() for one in own)]
     rows = dict(values.filter(pl.col("value").is_in(those)).select("value", "n").iter_rows())
     made = []
-    for name, found in members.items():
-        found.sort(key=lambda one: -rows[one.value])
-        made.append(
-            Family(name, {each: rows[each] for each in (name, *(o.value for o in found))}, tuple(found))
-        )
+    for name, own in members.items():
+        own.sort(key=lambda one: -rows[one.value])
+        made.append(Family(name, {each: rows[each] for each in (name, *(o.value for o in own))}, tuple(own)))
     return sorted(made, key=lambda family: -sum(family.spellings.values()))
 
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import sys
 from abc import ABC, abstractmethod
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, ClassVar, Literal, Protocol
+from typing import Any, ClassVar, Literal, Protocol, TypeVar
 
 import polars as pl
 from pydantic import BaseModel, ConfigDict, Field
@@ -159,6 +159,7 @@ class Result:
 
 
 Wanted = frozenset[str] | None
+T = TypeVar("T")
 
 
 def also(wanted: Wanted, names: Iterable[str]) -> Wanted:
@@ -184,6 +185,14 @@ class Context(Protocol):
     @property
     def decisions(self) -> Mapping[str, str]:
         """The answers given for this step, by key. For kinds that need decisions."""
+
+    def learnt(self, by: tuple[Hashable, ...], make: Callable[[], T]) -> T:
+        """What `make` learns from the tables that come in: kept for as long as they stay, whatever is
+        answered or set besides.
+
+        Args:
+            by: what it is, and all settings that it follows from.
+        """
 
     def parameter(self, name: str) -> Any:
         """A parameter's value as its kind. A kind that asks names it in `depends_on`."""

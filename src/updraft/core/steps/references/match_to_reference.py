@@ -90,16 +90,14 @@ class MatchToReference(StepKind):
         parts = [pl.col(settings.column).str.strip_chars().replace("", None), *evidence]
         asked = _asked(table, parts, [one.property for one in told], settings)
         decided = context.decisions
-        unknown = [place for place, key in enumerate(asked.keys) if key not in decided]
+        unknown = [key not in decided for key in asked.keys]
         answers: list[list[Candidate] | Problem] = []
-        if unknown:
+        if any(unknown):
             with asked_reference(context, settings.connection) as reference:
-                answers = reference.candidates([asked.queries[place] for place in unknown])
+                answers = reference.candidates(asked.queries, unknown)
         failed = [one for one in answers if isinstance(one, Problem)]
         why = failed[0].reason if failed else ""
-        offered: list[list[Candidate]] = [[] for _ in asked.keys]
-        for place, answer in zip(unknown, answers, strict=True):
-            offered[place] = [] if isinstance(answer, Problem) else answer
+        offered = [[] if isinstance(one, Problem) else one for one in answers or [[]] * len(unknown)]
         found = {
             key: _found(candidates, decided.get(key), settings.least)
             for key, candidates in zip(asked.keys, offered, strict=True)
@@ -191,8 +189,7 @@ def _found(candidates: Sequence[Candidate], answer: str | None, least: float | N
         return Found("", "", None)
     if answer:
         key, _, name = answer.partition(" ")
-        known = next((one for one in candidates if one.id == key), None)
-        return Found(key, known.name if known else name, known.score if known else None)
+        return Found(key, name, None)
     if not candidates:
         return None
     best = candidates[0]

@@ -4,7 +4,7 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.similarity.families import STRICTNESS, Proposal, Ways, proposals
+from updraft.core.similarity.families import STRICTNESS, Proposal, Ways, proposed
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_kind
 from updraft.core.steps.opening import New, new_setting, open_questions
@@ -86,9 +86,7 @@ class MergeLookAlikes(StepKind):
                 field="letters",
                 code="unfinished",
             )
-        values = table.select(pl.col(name).alias("value")).drop_nulls().group_by("value", maintain_order=True)
-        counted = values.agg(pl.len().alias("n")).collect()
-        found = proposals(counted, ways)
+        counted, found = proposed(table, name, ways, context.learnt)
         decided = context.decisions
         settled = set(decided.values())  # a name that somebody chose stays, however frequent another is
         fresh = [one for one in found if one.value not in decided and one.value not in settled]

@@ -14,19 +14,33 @@ MOST = 256 << 20  # bytes
 
 
 class Memory:
+    """Safe to use from several threads."""
+
     def __init__(self, most: int = MOST) -> None:
         self._known: LRUCache[tuple[Any, ...], Any] = LRUCache(most, getsizeof=size_of)
+        self._making: dict[tuple[Any, ...], Lock] = {}
         self._lock = Lock()
 
     def get(self, key: tuple[Any, ...], make: Callable[[], Any]) -> Any:
-        """What is kept under a key, made where it is not; what is larger than all the room is not kept."""
+        """What is kept under a key, made where it is not, by one of those that ask for it at the same time;
+        what is larger than all the room is not kept.
+        """
         with self._lock:
             if key in self._known:
                 return self._known[key]
-        found = make()
-        with self._lock:
-            if size_of(found) <= self._known.maxsize:
-                self._known[key] = found
+            making = self._making.setdefault(key, Lock())
+        with making:
+            with self._lock:
+                if key in self._known:  # another one made it meanwhile
+                    return self._known[key]
+            try:
+                found = make()
+                with self._lock:
+                    if size_of(found) <= self._known.maxsize:
+                        self._known[key] = found
+            finally:
+                with self._lock:
+                    self._making.pop(key, None)
         return found
 
     def clear(self) -> None:
@@ -47,8 +61,3 @@ def size_of(thing: Any) -> int:
     if is_dataclass(thing):
         return 48 + sum(size_of(getattr(thing, field.name)) for field in fields(thing))
     return 32
-
-
-_memory = Memory()
-remembered = _memory.get
-forget_all = _memory.clear

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import polars as pl
 
-from updraft.web.memory import Memory, size_of
+from updraft.core.engine.memory import Memory, size_of
 
 
 @dataclass
