@@ -27,7 +27,7 @@ import httpx
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
-from tests.served import Served
+from tests.served import Served, until
 
 ROWS = 20_000
 MESSAGE = {"connection": "Outbox", "sender": "store@larkmoor.example", "to": "fen@larkmoor.example", "subject": "Fen lots",
@@ -193,6 +193,7 @@ def kills(many: int, seed: int) -> list[str]:
             wrong += [f"kill {kill}: {what}" for what in somebody.wrong()]
             somebody.runs.clear()
         served.stop()
+        until(lambda: not served.workers(), what="the workers' end")  # the last run may be under way
     print(
         f"{many} kills while {', '.join(f'{what} {n}' for what, n in sorted(somebody.did.items()))}: {len(wrong)} wrong"
     )

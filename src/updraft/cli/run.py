@@ -36,6 +36,12 @@ from updraft.cli.options import ALLOW, FILES, as_json
 @FILES
 @ALLOW
 @click.option("--dry", is_flag=True, help="Compute and check everything, and deliver nothing.")
+@click.option(
+    "--parts",
+    type=click.IntRange(1),
+    metavar="ROWS",
+    help="Compute by parts of about so many rows, however small the tables are.",
+)
 @as_json()
 def run(
     flow: Path,
@@ -47,6 +53,7 @@ def run(
     further: tuple[Path, ...],
     allow: tuple[str, ...],
     dry: bool,
+    parts: int | None,
     as_json: bool,
 ) -> None:
     """Run a flow file. Paths in it are relative to it.
@@ -58,6 +65,7 @@ def run(
     from updraft.core.connect.outside import Outside
     from updraft.core.engine import plan, with_inputs
     from updraft.core.engine import run as run_flow
+    from updraft.core.engine.spread_work import Cut
     from updraft.core.problems import Problem
 
     try:
@@ -69,7 +77,8 @@ def run(
             raise wrong
     except Problem as problem:
         saying.fail(problem, as_json, 2)
-    report = run_flow(planned, files, out, progress=None if as_json else saying.say_step, dry=dry)
+    cut = Cut(rows=parts) if parts else None
+    report = run_flow(planned, files, out, progress=None if as_json else saying.say_step, dry=dry, cut=cut)
     if as_json:
         saying.say_json(report.as_dict())
     else:

@@ -12,7 +12,7 @@ from pydantic import Field, ValidationError
 from updraft.core import Problem
 from updraft.core.engine import Door
 from updraft.core.formula import FormulaError, compile_formula, names_in
-from updraft.core.formula.registry import functions
+from updraft.core.formula.registry import of_other_rows
 from updraft.core.insight.keys import KeyProposal, proposed_keys
 from updraft.core.insight.outcomes import telling_rows
 from updraft.core.problems import missing_column
@@ -138,9 +138,7 @@ def _cut(text: str | None) -> str | None:
 def _of_groups(item: Any) -> bool:
     """Whether its formula looks at other rows."""
     texts = [item.formula, *(rule.then for rule in item.rules if rule.calculated)]
-    return any(
-        one.group == "groups" and f"{one.name}(" in text for one in functions().values() for text in texts
-    )
+    return any(map(of_other_rows, texts))
 
 
 def _read(item: Any, names: list[str]) -> list[str]:

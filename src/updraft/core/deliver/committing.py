@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 from typing import Literal, Protocol
 
@@ -54,10 +54,14 @@ def in_order(deliveries: Sequence[Delivery]) -> list[Delivery]:
     return sorted(deliveries, key=lambda delivery: delivery.effect.final)
 
 
-def digest(table: pl.DataFrame) -> str:
-    """A digest (128 bits) of a table: its columns with their types, and its rows in their order."""
-    found = xxhash.xxh3_128(repr(list(table.schema.items())).encode())
-    found.update(table.hash_rows().to_numpy().tobytes() if table.width else b"")
+def digest(parts: Iterable[pl.DataFrame]) -> str:
+    """A digest (128 bits) of a table in parts, whatever they are: its columns with their types, and its rows
+    in their order.
+    """
+    found = xxhash.xxh3_128()
+    for number, part in enumerate(parts):
+        found.update(b"" if number else repr(list(part.schema.items())).encode())
+        found.update(part.hash_rows().to_numpy().tobytes() if part.width else b"")
     return found.hexdigest()
 
 

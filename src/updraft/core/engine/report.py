@@ -8,6 +8,7 @@ from typing import Any, Literal
 
 from updraft.core.deliver import Delivered, Effect
 from updraft.core.engine.planning import PlannedStep
+from updraft.core.engine.spreading import Made
 from updraft.core.engine.table import Fact, Table
 from updraft.core.flow.model import label
 from updraft.core.problems import Problem
@@ -46,7 +47,9 @@ class StepReport:
     turns: tuple[Turn, ...] = ()
 
     @classmethod
-    def of(cls, step: PlannedStep, table: Table, seconds: float, turns: tuple[Turn, ...]) -> StepReport:
+    def of(
+        cls, step: PlannedStep, table: Table | Made, seconds: float, turns: tuple[Turn, ...]
+    ) -> StepReport:
         sides = {name: rows for name, rows in table.rows.items() if name}
         return cls(
             step.step.id, step.step.kind, label(step.step), table.rows_in, table.height, round(seconds, 6),

@@ -12,6 +12,7 @@ from updraft.core.engine.files import Files
 from updraft.core.engine.liveness import needed_columns
 from updraft.core.engine.planning import Plan
 from updraft.core.engine.report import Progress, Report, StepReport, Stopped
+from updraft.core.engine.spread_work import Cut, SpreadWork
 from updraft.core.engine.work import Work
 from updraft.core.problems import Problem
 
@@ -26,6 +27,7 @@ def run(
     series: str = "",
     journal: Journal | None = None,
     dry: bool = False,
+    cut: Cut | None = None,
 ) -> Report:
     """Run all steps, then deliver all outputs.
 
@@ -37,10 +39,15 @@ def run(
         series: names this run together with the runs it repeats; see `deliver.commit_all`.
         journal: remembers what was delivered.
         dry: prepare only; the report says what would be delivered.
+        cut: how tables are cut; None computes with whole tables in memory.
     """
     started = time.perf_counter()
     report = Report(dry=dry)
-    work = Work(planned, files, report, out, journal is not None, progress or (lambda *_: None), cancelled)
+    told, digests = progress or (lambda *_: None), journal is not None
+    if cut is None:
+        work = Work(planned, files, report, out, digests, told, cancelled)
+    else:
+        work = SpreadWork(planned, files, report, out, digests, told, cancelled, cut=cut)
     try:
         _stop_at_problems(planned)
         _compute(work)

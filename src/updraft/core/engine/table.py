@@ -5,8 +5,9 @@ collected.
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -111,16 +112,33 @@ def compute(
         Problem: the step does not fit the tables, a count of level `stop` is not 0, or the query failed.
     """
     started = time.perf_counter()
-    try:
+    with telling(kind):
         settings.check_filled()
         result = kind.apply(inputs, settings, context)
         if result.changes:
             return _by_value(result, inputs.main, coded, fingerprint, started)
-        names = ["", *result.sides]
-        before = _before(result, inputs)
-        queries = [result.table, *result.sides.values(), *(count.frame for count in result.counts), *before]
-        # In memory: the streaming engine may add floats up in another order from run to run.
-        collected = pl.collect_all(queries, engine="in-memory")
+        done = measured(result, inputs)
+    facts = facts_of(result, [[frame] for frame in done.counted])
+    return Table(
+        fingerprint,
+        dict(done.frames),
+        {name: frame.height for name, frame in done.frames.items()},
+        done.rows_in,
+        time.perf_counter() - started,
+        (*facts, *cells_changed(done.changed)),
+        result.touched,
+        done.changed,
+        result.brought,
+        result.warnings,
+        result.evidence,
+    )
+
+
+@contextmanager
+def telling(kind: StepKind) -> Iterator[None]:
+    """What goes wrong within, as a Problem of a step."""
+    try:
+        yield
     except (pl.exceptions.PolarsError, pl.exceptions.PanicException) as error:
         raise told(error, kind.title) from None
     except MemoryError:
@@ -130,34 +148,51 @@ def compute(
             "Keep fewer rows or columns before this step.",
             code="memory",
         ) from None
-    _check_names(collected[: len(names)])
-    frames: dict[str, Frame] = dict(zip(names, collected[: len(names)], strict=True))
-    table = collected[0]
-    facts, changed = _facts(result, collected[len(names) :]), {}
+
+
+@dataclass
+class Measured:
+    """What one query gave: of all of a step's tables, or of a part of them.
+
+    Args:
+        counted: the frame of each count.
+        rows_in, changed: as in Table.
+    """
+
+    frames: dict[str, pl.DataFrame]
+    counted: list[pl.DataFrame]
     rows_in: int | None = None
-    if before:
-        old = collected[-1]
-        rows_in = int(old["\0rows"].sum()) if "\0rows" in old.columns else old.height
-        changed = _changed(old, table, result.touched or ())
-    facts += _cells_changed(changed)
-    return Table(
-        fingerprint,
-        frames,
-        {name: collected[n].height for n, name in enumerate(names)},
-        rows_in,
-        time.perf_counter() - started,
-        facts,
-        result.touched,
-        changed,
-        result.brought,
-        result.warnings,
-        result.evidence,
-    )
+    changed: dict[str, int] = field(default_factory=dict)
 
 
-def _check_names(made: list[pl.DataFrame]) -> None:
+def measured(
+    result: Result, inputs: Tables, sides: Collection[str] | None = None, hidden: Collection[str] = ()
+) -> Measured:
+    """Collect a result, its counts and its changed cells in one query.
+
+    Args:
+        sides: the side outputs that are needed; None for all.
+        hidden: names that only the engine gives, which the tables have here.
+    """
+    needed = {name: side for name, side in result.sides.items() if sides is None or name in sides}
+    names, before = ["", *needed], _before(result, inputs)
+    queries = [result.table, *needed.values(), *(count.frame for count in result.counts), *before]
+    # In memory: the streaming engine may add floats up in another order from run to run.
+    collected = pl.collect_all(queries, engine="in-memory")
+    frames = dict(zip(names, collected[: len(names)], strict=True))
+    _check_names(frames.values(), hidden)
+    counted = collected[len(names) : len(names) + len(result.counts)]
+    if not before:
+        return Measured(frames, counted)
+    old = collected[-1]
+    rows_in = int(old["\0rows"].sum()) if "\0rows" in old.columns else old.height
+    return Measured(frames, counted, rows_in, _changed(old, frames[""], result.touched or ()))
+
+
+def _check_names(made: Iterable[pl.DataFrame], hidden: Collection[str]) -> None:
     """Steps give their own columns names that begin with a sign nobody can type: no table may bring such."""
-    odd = next((name for frame in made for name in frame.columns if name.startswith("\0")), None)
+    names = (name for frame in made for name in frame.columns if name not in hidden)
+    odd = next((name for name in names if name.startswith("\0")), None)
     if odd is not None:
         raise Problem(
             f"Column “{odd[1:61]}”",
@@ -177,7 +212,7 @@ def _by_value(
     collected = pl.collect_all(queries, engine="in-memory")
     table, changed = (coded or Coded(collected[-1])).changed(result.changes)
     sides = dict(zip(result.sides, collected, strict=False))
-    facts = _facts(result, collected[len(sides) :])
+    facts = facts_of(result, [[frame] for frame in collected[len(sides) : len(sides) + len(result.counts)]])
     changed = {name: number for name, number in changed.items() if number}
     return Table(
         fingerprint,
@@ -185,14 +220,14 @@ def _by_value(
         {"": table.height, **{name: side.height for name, side in sides.items()}},
         table.height,
         time.perf_counter() - started,
-        facts + _cells_changed(changed),
+        facts + cells_changed(changed),
         result.touched,
         changed,
         warnings=result.warnings,
     )
 
 
-def _cells_changed(changed: Mapping[str, int]) -> tuple[Fact, ...]:
+def cells_changed(changed: Mapping[str, int]) -> tuple[Fact, ...]:
     number = sum(changed.values())
     return (Fact("cells_changed", number, _CHANGED.said(number)),) if number else ()
 
@@ -206,10 +241,11 @@ def _before(result: Result, inputs: Tables) -> list[pl.LazyFrame]:
     return [pl.concat([main.select(pl.len().alias("\0rows")) for main in inputs.mains])]
 
 
-def _facts(result: Result, counted: list[pl.DataFrame]) -> tuple[Fact, ...]:
+def facts_of(result: Result, counted: Sequence[Sequence[pl.DataFrame]]) -> tuple[Fact, ...]:
+    """What the counts say; for each of them the frame of every part. Problem where one stops the step."""
     facts = []
-    for count, frame in zip(result.counts, counted[: len(result.counts)], strict=True):
-        number = int(frame.item() or 0)
+    for count, frames in zip(result.counts, counted, strict=True):
+        number = count.number(frames)
         if not number:
             continue
         text = count.said(number)

@@ -165,7 +165,7 @@ class Work:
             return 0.0
         started, frame = time.perf_counter(), table.frames[""]
         frame = frame.frame() if isinstance(frame, Coded) else _collected(frame)
-        content = digest(frame) if self.digests else ""
+        content = digest([frame]) if self.digests else ""
         outlet = Outlet(step.step.id, self.out, self.files.outside, content, self.files.file)
         for delivery in step.kind.prepare(frame, step.settings, outlet):
             self.prepared.append(delivery)  # one by one: when one fails, those before it are let go

@@ -25,18 +25,20 @@ def write_csv(
     delimiter: str = ",",
     with_bom: bool = False,
     formulas: Literal["mark", "keep"] = "mark",
+    header: bool = True,
 ) -> str | None:
     """Write UTF-8 text with a header line; the byte order mark helps older spreadsheets. Lists and records
     are written as JSON.
 
     Args:
         path: None to have the text.
+        header: whether a line of names comes first.
         formulas: whether names and cells that a spreadsheet would take for a formula get an apostrophe.
     """
     table = table.with_columns(_plainly(table[name]) for name in table.columns)
     if formulas == "mark":
         table = without_formulas(table)
-    return table.write_csv(path, separator=delimiter, include_bom=with_bom)
+    return table.write_csv(path, separator=delimiter, include_bom=with_bom, include_header=header)
 
 
 def _plainly(column: pl.Series) -> pl.Series:

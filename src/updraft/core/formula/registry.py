@@ -150,3 +150,8 @@ def check(argument: Argument, term: Term) -> None:
 
 def _article(title: str) -> str:
     return title if title in ("text", "yes/no") else f"a {title}"
+
+
+def of_other_rows(formula: str) -> bool:
+    """Whether a formula may look at other rows than its own."""
+    return any(one.group == "groups" and f"{one.name}(" in formula for one in functions().values())

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, ClassVar, Literal, Protocol, TypeVar
@@ -16,6 +16,7 @@ from updraft.core.connect import Outside
 from updraft.core.deliver import Delivery, Outlet, Sample
 from updraft.core.problems import Problem
 from updraft.core.steps.parts import Part
+from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.tables import Out, Port, Tables
 from updraft.core.values import TITLES, Kind
 from updraft.core.values.coded import Change, changed_by_value
@@ -104,6 +105,10 @@ class Count:
     `text` is a sentence that begins with `{n}`, `one` the same for a single thing; said when the number is
     not 0. Level `stop` fails the step then, with `way_out` as the advice. What it counts can be looked at:
     the rows of the output `side`, or those of the main output that a rule keeps (`conditions.rows_where`).
+
+    Numbers of parts of a table are added up, but for what is the same for every part (`once`), and for things
+    that several parts may have (`each`): of those the frame has a row for each. With `missing_of`, counted
+    are those of so many things that it does not have.
     """
 
     code: str
@@ -114,6 +119,16 @@ class Count:
     one: str = ""
     side: str = ""
     rule: Mapping[str, Any] | None = None
+    once: bool = False
+    each: bool = False
+    missing_of: int | None = None
+
+    def number(self, counted: Sequence[pl.DataFrame]) -> int:
+        """The number of all parts, from the frame of each of them."""
+        if self.each or self.missing_of is not None:
+            there = counted[0] if len(counted) == 1 else pl.concat(counted).unique()
+            return there.height if self.missing_of is None else self.missing_of - there.height
+        return int(counted[0].item() or 0) if self.once else sum(int(one.item() or 0) for one in counted)
 
     def said(self, number: int) -> str:
         """The sentence for a number, in the singular where it is 1."""
@@ -214,6 +229,17 @@ class Context(Protocol):
         """The same for a path that may hold * and ?: all files it fits, by name; Problem when there is
         none.
         """
+
+
+class Parts(Protocol):
+    """A table in parts: at least one, in the order of its rows."""
+
+    @property
+    def height(self) -> int: ...
+
+    def __iter__(self) -> Iterator[pl.DataFrame]: ...
+
+    def lazy(self) -> pl.LazyFrame: ...
 
 
 class Grounds(Protocol):
@@ -353,6 +379,19 @@ class StepKind(ABC):
         """
         return None
 
+    def spread(self, settings: Any, schemas: Mapping[str, pl.Schema]) -> Spread:
+        """How its work may be spread over parts of its tables.
+
+        Args:
+            schemas: of the tables that come in, by port; of several at one port the first's.
+        """
+        return WHOLE
+
+    def learn(self, tables: Tables, settings: Any, context: Context) -> None:  # noqa: B027
+        """Learn from all of the main table what every part of it needs, through `context.learnt`. Called
+        before `apply` is for parts; `apply` asks for the same.
+        """
+
     def files(self, settings: Any) -> tuple[str, ...]:
         """The paths it reads, as its settings name them. For kinds that need files."""
         return ()
@@ -390,6 +429,12 @@ class StepKind(ABC):
         called only in a run.
         """
         raise NotImplementedError
+
+    def prepare_parts(self, table: Parts, settings: Any, outlet: Outlet) -> Iterable[Delivery]:
+        """As `prepare`, for a table in parts that may not all be held at a time; a kind that can write them
+        one after another does.
+        """
+        return self.prepare(table.lazy().collect().rechunk(), settings, outlet)
 
     def sample(self, table: pl.DataFrame, settings: Any, outlet: Outlet) -> Sample | None:
         """The first of what the step would deliver, to look at; None where the table itself shows it."""

@@ -8,10 +8,12 @@ from typing import Any, NamedTuple
 import polars as pl
 
 from updraft.core.formula import Term, compile_formula, names_in
+from updraft.core.formula.registry import of_other_rows
 from updraft.core.formula.terms import Misfit
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Settings, setting
 from updraft.core.steps.conditions import Rule, compiled, value_of
+from updraft.core.steps.spread import BY_ROWS, WHOLE, Spread
 from updraft.core.values import DTYPES, TITLES, Kind, kind_of
 
 
@@ -125,6 +127,12 @@ def columns_of(rules: Sequence[OneRule]) -> set[str] | None:
                 return None
             read |= names
     return read
+
+
+def spread_by(rules: Sequence[OneRule], formulas: Sequence[str] = ()) -> Spread:
+    """How work may be spread that follows rules and formulas: by rows, unless one looks at other rows."""
+    texts = [*formulas, *(rule.then for rule in rules if rule.calculated)]
+    return WHOLE if any(map(of_other_rows, texts)) else BY_ROWS
 
 
 def parameters_of_rules(rules: Sequence[OneRule]) -> set[str]:

@@ -1,10 +1,19 @@
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
 
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Grounds, Result, Settings, StepKind, Wanted, also, setting
-from updraft.core.steps.ruling import OneRule, columns_of, parameters_of_rules, ruled, value_or_formula
+from updraft.core.steps.ruling import (
+    OneRule,
+    columns_of,
+    parameters_of_rules,
+    ruled,
+    spread_by,
+    value_or_formula,
+)
+from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import DTYPES, TITLES, Kind, kind_of
 
@@ -80,6 +89,9 @@ class ApplyRules(StepKind):
     def depends_on(self, settings: ApplyRulesSettings, grounds: Grounds) -> list[str]:
         used = parameters_of_rules([*settings.rules, *_other(settings)])
         return [grounds.parameter(name) for name in sorted(used)]
+
+    def spread(self, settings: ApplyRulesSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return spread_by([*settings.rules, *_other(settings)])
 
     def sentence(self, settings: ApplyRulesSettings) -> str:
         said = [f"if {rule.when.words()} → {rule.gives()}" for rule in settings.rules[:2]]

@@ -14,8 +14,10 @@ from updraft.core.steps.ruling import (
     columns_of,
     parameters_of_rules,
     ruled,
+    spread_by,
     value_or_formula,
 )
+from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind, kind_of
 
@@ -207,6 +209,11 @@ class Calculate(StepKind):
             rules = column.by == "rules"
             used |= parameters_of_rules(column.rules) if rules else names_in(column.formula)[1]
         return [grounds.parameter(name) for name in sorted(used)]
+
+    def spread(self, settings: CalculateSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        texts = [column.formula for column in settings.columns if column.by == "formula"]
+        rules = [rule for column in settings.columns if column.by == "rules" for rule in column.rules]
+        return spread_by(rules, texts)
 
     def sentence(self, settings: CalculateSettings) -> str:
         if len(settings.columns) == 1 and settings.columns[0].by == "formula":

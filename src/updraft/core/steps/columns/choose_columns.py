@@ -1,3 +1,4 @@
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
@@ -5,6 +6,7 @@ import polars as pl
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 
 
@@ -74,6 +76,9 @@ class ChooseColumns(StepKind):
         if settings.others == "drop":
             return frozenset(named)
         return also(wanted, named)
+
+    def spread(self, settings: ChooseColumnsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return BY_ROWS
 
     def sentence(self, settings: ChooseColumnsSettings) -> str:
         renamed = [f"{c.column} → {c.name}" for c in settings.columns if c.name and c.name != c.column]

@@ -1,4 +1,5 @@
 import re
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
@@ -7,6 +8,7 @@ from updraft.core.filling import Template
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns, need_new
+from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.steps.texts import text_of
 
@@ -84,6 +86,9 @@ class CombineColumns(StepKind):
     def reads(self, settings: CombineColumnsSettings, wanted: Wanted, port: str) -> Wanted:
         used = Template(settings.template).columns if settings.by == "template" else settings.columns
         return also(wanted, [*used, settings.into.strip()])  # new: it must not be there yet
+
+    def spread(self, settings: CombineColumnsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return BY_ROWS
 
     def sentence(self, settings: CombineColumnsSettings) -> str:
         if settings.by == "template":

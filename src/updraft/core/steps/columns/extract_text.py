@@ -1,3 +1,4 @@
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
@@ -9,6 +10,7 @@ from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_kind, need_new
 from updraft.core.steps.conditions import Condition, rows_where
+from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind
 from updraft.core.values.within import dates_within
@@ -146,6 +148,9 @@ class ExtractText(StepKind):
 
     def reads(self, settings: ExtractTextSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [settings.column, settings.into.strip()])  # new: it must not be there yet
+
+    def spread(self, settings: ExtractTextSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return BY_ROWS
 
     def sentence(self, settings: ExtractTextSettings) -> str:
         what = {

@@ -1,6 +1,11 @@
+from collections.abc import Mapping
+
+import polars as pl
+
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.conditions import Rule, compiled
+from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 
 
@@ -42,6 +47,9 @@ class MarkRows(StepKind):
         return also(
             wanted, [settings.name.strip(), *settings.rule.columns()]
         )  # its own: it must not be there yet
+
+    def spread(self, settings: MarkRowsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return BY_ROWS
 
     def sentence(self, settings: MarkRowsSettings) -> str:
         return f"{settings.name} · yes where {settings.rule.words()}"

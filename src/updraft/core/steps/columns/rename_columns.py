@@ -1,3 +1,4 @@
+from collections.abc import Mapping
 from typing import Any, Literal
 
 import polars as pl
@@ -6,6 +7,7 @@ from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.conditions import checked_pattern
+from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Port, Tables
 from updraft.core.steps.values.recode_values import Change
 
@@ -147,6 +149,9 @@ class RenameColumns(StepKind):
 
     def reads(self, settings: RenameColumnsSettings, wanted: Wanted, port: str) -> Wanted:
         return frozenset({settings.old, settings.new}) if port == "names" else None
+
+    def spread(self, settings: RenameColumnsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return BY_ROWS
 
     def sentence(self, settings: RenameColumnsSettings) -> str:
         if settings.by == "list":

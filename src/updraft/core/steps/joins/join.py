@@ -1,3 +1,4 @@
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
@@ -6,6 +7,7 @@ from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.joins.keys import Brought, KeyPair, check_keys, digits_as_numbers, key_of
+from updraft.core.steps.spread import OTHER_PLACE, PLACE, WHOLE, Spread
 from updraft.core.steps.tables import Out, Port, Tables
 
 _ROW, _OFTEN = "\0row", "\0often"  # names no file can bring
@@ -221,6 +223,18 @@ class Join(StepKind):
         return also(
             wanted, [*(k.column for k in keys), *settings.keep, *(b.called() for b in settings.bring)]
         )
+
+    def spread(self, settings: JoinSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        schema, its = schemas["table"], schemas["reference"]
+        pairs = [k for k in settings.keys if k.column in schema and k.reference in its]
+        if not pairs or len(pairs) < len(settings.keys):
+            return WHOLE
+        mine = [self._key(k.column, schema, its[k.reference], settings, k.column) for k in pairs]
+        theirs = [self._key(k.reference, its, schema[k.column], settings, k.column) for k in pairs]
+        keep = (*settings.keep, PLACE) if settings.keep else ()
+        bring = (*settings.bring, Brought(column=OTHER_PLACE)) if settings.bring else ()
+        placed = settings.model_copy(update={"keep": keep, "bring": bring})
+        return Spread("keys", {"table": mine, "reference": theirs}, settings=placed)
 
     def sentence(self, settings: JoinSettings) -> str:
         by = listed(pair.column for pair in settings.keys)

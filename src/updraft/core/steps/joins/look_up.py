@@ -1,3 +1,4 @@
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
@@ -6,6 +7,7 @@ from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.joins.keys import Brought, KeyPair, check_keys, digits_as_numbers, key_of
+from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import Out, Port, Tables
 
 _HIT = "\0hit"  # a name no file can bring
@@ -76,6 +78,7 @@ class LookUp(StepKind):
                 "Choose which of them to take, or remove the duplicates there.",
                 "{n} row of the other table shares its key with another one",
                 side="shared",
+                once=True,
             )
         ]
         if settings.many in ("first", "last"):
@@ -94,10 +97,11 @@ class LookUp(StepKind):
         counts += [
             Count(
                 "unmatched_values",
-                unmatched.select(pl.struct(names).n_unique()),
+                unmatched.select(names).unique(),
                 f"{{n}} values of {keys} without a match",
                 "warning",
                 one=f"{{n}} value of {keys} without a match",
+                each=True,
             ),
             Count(
                 "unmatched",
@@ -138,6 +142,9 @@ class LookUp(StepKind):
         if port == "reference":
             return frozenset([*(k.reference for k in settings.keys), *(b.column for b in settings.bring)])
         return also(wanted, [*(k.column for k in settings.keys), *(b.called() for b in settings.bring)])
+
+    def spread(self, settings: LookUpSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return Spread("rows", same=frozenset({"shared"}))
 
     def sentence(self, settings: LookUpSettings) -> str:
         by = listed(pair.column for pair in settings.keys)

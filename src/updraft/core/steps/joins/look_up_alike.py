@@ -1,3 +1,4 @@
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
@@ -7,6 +8,7 @@ from updraft.core.similarity.nearest import comparable, nearest_entries
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import need_columns, need_kind
 from updraft.core.steps.joins.keys import Brought
+from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Out, Port, Tables
 from updraft.core.values import Kind
 
@@ -90,8 +92,8 @@ class LookUpAlike(StepKind):
                 one="{n} row without a match", side="unmatched",
             ),
             Count(
-                "unmatched_values", unmatched.select(pl.col(_KEY).n_unique()), "{n} values without a match",
-                "warning", one="{n} value without a match",
+                "unmatched_values", unmatched.select(_KEY).unique(), "{n} values without a match",
+                "warning", one="{n} value without a match", each=True,
             ),
         )  # fmt: skip
         result = met.select(*schema, *filled, *(pl.col(name) for name in names[1:]), *told)
@@ -139,6 +141,9 @@ class LookUpAlike(StepKind):
             )  # fmt: skip
         other = pl.col(settings.column) if settings.missing == "keep" else pl.lit(settings.text)
         return [pl.when(missed).then(other).otherwise(pl.col(name)).alias(name)]
+
+    def spread(self, settings: LookUpAlikeSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return BY_ROWS
 
     def sentence(self, settings: LookUpAlikeSettings) -> str:
         return f"{settings.column or '…'} like {settings.reference or '…'} · at least {settings.least} %"

@@ -1,4 +1,4 @@
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Literal
 
 import polars as pl
@@ -6,6 +6,7 @@ import polars as pl
 from updraft.core.formats.stacking import differences
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Incoming, Port, Tables
 from updraft.core.values.common import common_type
 
@@ -89,6 +90,9 @@ class Stack(StepKind):
         told = [] if settings.columns == "stop" else said
         told += [f"Column “{name}” holds several types; all of it is {_word(types[name])}." for name in mixed]
         return Result(pl.concat(parts), warnings=tuple(told))
+
+    def spread(self, settings: StackSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return BY_ROWS
 
     def sentence(self, settings: StackSettings) -> str:
         named = f" · named in {settings.source}" if settings.source.strip() else ""

@@ -1,5 +1,5 @@
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Literal
 
@@ -8,10 +8,11 @@ import polars as pl
 from updraft.core.deliver import FileDelivery, Outlet
 from updraft.core.formats.write import check_types, is_formula, way_of, write_csv, write_sheets
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Context, Count, Parts, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.outputs.forms import Forms
 from updraft.core.steps.outputs.naming import plain_name
+from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values.text import shown
 
@@ -108,6 +109,7 @@ class WriteFile(StepKind):
                 "warning",
                 "Expand the lists first if each of their values should have a cell of its own.",
                 f"{{n}} column holds lists or records and is written as JSON text: {listed(nested)}",
+                once=True,
             ),
         )
 
@@ -133,6 +135,35 @@ class WriteFile(StepKind):
             table.height,
         )
 
+    def prepare_parts(
+        self, table: Parts, settings: WriteFileSettings, outlet: Outlet
+    ) -> Iterator[FileDelivery]:
+        name = settings.name.strip()
+        if Path(name).suffix.lower() not in _TEXTS:
+            yield from self.prepare(table.lazy().collect().rechunk(), settings, outlet)
+            return
+        target = self._target(settings, outlet.folder)
+        yield FileDelivery(
+            outlet, name, target, lambda path: self._write_parts(table, settings, path), table.height
+        )
+
+    def _write_parts(self, table: Parts, settings: WriteFileSettings, path: Path) -> None:
+        with path.open("wb") as file:
+            for number, part in enumerate(table):
+                file.write((self._text(part, settings, header=not number) or "").encode())
+
+    def _text(
+        self,
+        table: pl.DataFrame,
+        settings: WriteFileSettings,
+        path: Path | None = None,
+        *,
+        header: bool = True,
+    ) -> str | None:
+        delimiter = "\t" if settings.name.strip().lower().endswith(".tsv") else settings.delimiter
+        formed = self._forms(settings).of(table)
+        return write_csv(formed, path, delimiter=delimiter, formulas=settings.formulas, header=header)
+
     def _target(self, settings: WriteFileSettings, folder: Path) -> Path:
         name = plain_name(settings.name)
         way_of(name)
@@ -153,9 +184,7 @@ class WriteFile(StepKind):
     def _write(self, table: pl.DataFrame, settings: WriteFileSettings, path: Path) -> None:
         ending = Path(settings.name.strip()).suffix.lower()
         if ending in _TEXTS:
-            delimiter = "\t" if ending == ".tsv" else settings.delimiter
-            formed = self._forms(settings).of(table)
-            write_csv(formed, path, delimiter=delimiter, formulas=settings.formulas)
+            self._text(table, settings, path)
         elif ending == ".xlsx":
             write_sheets(self._sheets(Forms(zone=settings.zone.strip()).of(table), settings), path)
         else:
@@ -183,6 +212,9 @@ class WriteFile(StepKind):
                 name, number = f"{name[:27]} ({number})", number + 1
             found[name] = part
         return found
+
+    def spread(self, settings: WriteFileSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return BY_ROWS
 
     def sentence(self, settings: WriteFileSettings) -> str:
         return settings.name

@@ -1,3 +1,4 @@
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
@@ -5,6 +6,7 @@ import polars as pl
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, setting
 from updraft.core.steps.choice import ColumnChoice, listed
+from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values.common import common_type
 
@@ -91,6 +93,9 @@ class ColumnsToRows(StepKind):
 
     def reads(self, settings: ColumnsToRowsSettings, wanted: Wanted, port: str) -> Wanted:
         return None
+
+    def spread(self, settings: ColumnsToRowsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return BY_ROWS
 
     def sentence(self, settings: ColumnsToRowsSettings) -> str:
         return f"{settings.columns.words()} → {settings.name}, {settings.value}"

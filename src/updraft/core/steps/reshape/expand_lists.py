@@ -1,3 +1,4 @@
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
@@ -5,6 +6,7 @@ import polars as pl
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import need_kind
+from updraft.core.steps.spread import BY_ROWS, WHOLE, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind
 
@@ -83,6 +85,10 @@ class ExpandLists(StepKind):
         opened = [pl.col(name).struct.field(field).alias(fresh) for field, fresh in fields.items()]
         order = [new for other in schema for new in (fields.values() if other == name else [other])]
         return Result(table.with_columns(opened).select(order), touched=())
+
+    def spread(self, settings: ExpandListsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        records = isinstance(schemas["table"].get(settings.column), pl.Struct)
+        return BY_ROWS if records or settings.into != "columns" else WHOLE
 
     def sentence(self, settings: ExpandListsSettings) -> str:
         how = {

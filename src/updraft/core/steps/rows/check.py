@@ -1,14 +1,16 @@
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
 import polars as pl
 
 from updraft.core.formula import compile_formula, names_in
+from updraft.core.formula.registry import of_other_rows
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Grounds, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.conditions import checked_pattern, value_of
+from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.tables import Out, Port, Tables
 from updraft.core.steps.texts import text_of
 from updraft.core.values import Kind, is_blank, kind_of
@@ -244,6 +246,11 @@ class Check(StepKind):
     def depends_on(self, settings: CheckSettings, grounds: Grounds) -> list[str]:
         used = {name for rule in settings.rules for name in names_in(rule.formula)[1]}
         return [grounds.parameter(name) for name in sorted(used)]
+
+    def spread(self, settings: CheckSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        alone = all(rule.must not in (*_OF_TABLE, "unique") for rule in settings.rules)
+        alone = alone and not any(of_other_rows(rule.formula) for rule in settings.rules)
+        return Spread("rows", undivided=frozenset({"results"})) if alone else WHOLE
 
     def sentence(self, settings: CheckSettings) -> str:
         said = [rule.words() for rule in settings.rules[:2]]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, Literal
 
 import polars as pl
@@ -9,6 +10,7 @@ import polars as pl
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.conditions import Rule, compiled
+from updraft.core.steps.spread import BY_ROWS, WHOLE, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import is_blank
 
@@ -85,6 +87,9 @@ class RowFilter(StepKind):
         if settings.by in ("blank", "header"):
             return None
         return also(wanted, settings.rule.columns() if settings.by == "rule" else ())
+
+    def spread(self, settings: Any, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return BY_ROWS if settings.by in ("rule", "blank", "header") else WHOLE
 
     def sentence(self, settings: Any) -> str:
         return str(settings.words())

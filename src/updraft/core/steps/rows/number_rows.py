@@ -1,7 +1,10 @@
+from collections.abc import Mapping
+
 import polars as pl
 
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns, need_new
+from updraft.core.steps.spread import WHOLE, Spread, by_columns
 from updraft.core.steps.tables import Tables
 
 
@@ -36,6 +39,9 @@ class NumberRows(StepKind):
 
     def reads(self, settings: NumberRowsSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [*settings.by, settings.name.strip()])  # new: it must not be there yet
+
+    def spread(self, settings: NumberRowsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return by_columns(settings.by) if settings.by else WHOLE
 
     def sentence(self, settings: NumberRowsSettings) -> str:
         return f"{settings.name} from {settings.start}" + (

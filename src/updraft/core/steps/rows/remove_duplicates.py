@@ -1,3 +1,4 @@
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
@@ -5,6 +6,7 @@ import polars as pl
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.ordering import sort_keys, text_order
+from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.tables import Out, Tables
 
 
@@ -102,6 +104,15 @@ class RemoveDuplicates(StepKind):
         if not settings.keys or settings.stays == "fullest":
             return None
         return also(wanted, [*settings.keys, *(order.column for order in settings.order)])
+
+    def spread(self, settings: RemoveDuplicatesSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        schema = schemas["table"]
+        names = tuple(settings.keys or schema.names())
+        if not names or any(name not in schema for name in names):
+            return WHOLE
+        keys = [self._key(name, schema[name], settings) for name in names]
+        # All columns are the keys: without the one that the engine adds.
+        return Spread("keys", {"table": keys}, settings=settings.model_copy(update={"keys": names}))
 
     def sentence(self, settings: RemoveDuplicatesSettings) -> str:
         stays = {"first": "the first", "last": "the last", "fullest": "the fullest"}[settings.stays]

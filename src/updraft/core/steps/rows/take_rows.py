@@ -1,3 +1,4 @@
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
@@ -6,6 +7,7 @@ from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.ordering import sort_keys
+from updraft.core.steps.spread import WHOLE, Spread, by_columns
 from updraft.core.steps.tables import Out, Tables
 
 _PLACE, _RANK = "\0place", "\0rank"  # names no file can bring
@@ -118,6 +120,10 @@ class TakeRows(StepKind):
 
     def reads(self, settings: TakeRowsSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [name for name in (*settings.within, settings.column) if name])
+
+    def spread(self, settings: TakeRowsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        # The largest come in the order of what they are largest by; one at random by its place in the whole.
+        return by_columns(settings.within) if settings.within and settings.by in ("first", "last") else WHOLE
 
     def sentence(self, settings: TakeRowsSettings) -> str:
         many, by = f"{settings.count:,}", settings.column or "…"

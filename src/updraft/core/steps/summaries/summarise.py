@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
@@ -11,6 +12,7 @@ from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted,
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.conditions import Rule, compiled
 from updraft.core.steps.ordering import sort_keys
+from updraft.core.steps.spread import WHOLE, Spread, by_columns
 from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, Kind, kind_of
 from updraft.core.values.common import names_like
@@ -192,6 +194,12 @@ class Summarise(StepKind):
         if any(figure.like.strip() for figure in settings.figures):
             return None  # only the table tells which columns
         return frozenset([*settings.by, *(name for figure in settings.figures for name in figure.read())])
+
+    def spread(self, settings: SummariseSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        if not settings.by:
+            return WHOLE
+        order = settings.by if settings.order == "groups" else ()
+        return by_columns(settings.by, stands="group", order=order)
 
     def sentence(self, settings: SummariseSettings) -> str:
         figures = listed([figure.called().lower() for figure in settings.figures])

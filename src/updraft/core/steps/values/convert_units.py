@@ -1,3 +1,4 @@
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
@@ -5,6 +6,7 @@ import polars as pl
 from updraft.core.problems import Problem, did_you_mean
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import ColumnChoice, need_kind
+from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.steps.texts import text_of
 from updraft.core.values import Kind, kind_of
@@ -137,6 +139,9 @@ class ConvertUnits(StepKind):
         return also(
             wanted, [*settings.columns.names, *([settings.unit_column] if settings.by == "column" else [])]
         )
+
+    def spread(self, settings: ConvertUnitsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return BY_ROWS
 
     def sentence(self, settings: ConvertUnitsSettings) -> str:
         unit = settings.unit if settings.by == "one" else f"the units in {settings.unit_column or '…'}"

@@ -1,3 +1,4 @@
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
@@ -7,6 +8,7 @@ from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns, need_typed
 from updraft.core.steps.conditions import Condition, rows_where
+from updraft.core.steps.spread import BY_ROWS, WHOLE, Spread, by_columns
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values import TITLES, Kind, converted, is_blank, kind_of
 
@@ -132,6 +134,11 @@ class FillGaps(StepKind):
 
     def reads(self, settings: FillGapsSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [*settings.columns, *settings.within])
+
+    def spread(self, settings: FillGapsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        if settings.by == "value":
+            return BY_ROWS
+        return by_columns(settings.within) if settings.within else WHOLE
 
     def sentence(self, settings: FillGapsSettings) -> str:
         ways = {

@@ -1,4 +1,5 @@
 import re
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
@@ -6,6 +7,7 @@ import polars as pl
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import ColumnChoice
 from updraft.core.steps.conditions import checked_pattern
+from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind
 
@@ -59,6 +61,9 @@ class FindAndReplace(StepKind):
 
     def reads(self, settings: FindAndReplaceSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, settings.columns.names) if settings.columns.by == "names" else None
+
+    def spread(self, settings: FindAndReplaceSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return BY_ROWS
 
     def sentence(self, settings: FindAndReplaceSettings) -> str:
         return f"{settings.find or '…'} → {settings.new or 'nothing'} · {settings.columns.words()}"

@@ -1,10 +1,11 @@
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Literal
 
 import polars as pl
 
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import ColumnChoice, need_kind
+from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind, kind_of
 from updraft.core.values.convert import pattern_of
@@ -100,6 +101,9 @@ class FormatDates(StepKind):
 
     def reads(self, settings: FormatDatesSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, settings.columns.names) if settings.columns.by == "names" else None
+
+    def spread(self, settings: FormatDatesSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return BY_ROWS
 
     def sentence(self, settings: FormatDatesSettings) -> str:
         what = settings.format if settings.to == "text" else PARTS[settings.to][0]

@@ -1,7 +1,10 @@
+from collections.abc import Mapping
+
 import polars as pl
 
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.spread import WHOLE, Spread, by_columns
 from updraft.core.steps.tables import Tables
 
 
@@ -72,6 +75,9 @@ class OneValuePerGroup(StepKind):
 
     def reads(self, settings: OneValuePerGroupSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [*settings.within, *settings.columns])
+
+    def spread(self, settings: OneValuePerGroupSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return by_columns(settings.within) if settings.within else WHOLE
 
     def sentence(self, settings: OneValuePerGroupSettings) -> str:
         return (

@@ -1,4 +1,4 @@
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from typing import Literal
 
@@ -7,6 +7,7 @@ import polars as pl
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_columns, need_new, need_typed
+from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import TIMES, Out, Port, Tables
 from updraft.core.steps.texts import text_of
 from updraft.core.values import TITLES, converted, kind_of
@@ -103,20 +104,22 @@ class RecodeValues(StepKind):
         return replace(Result.by_value(table, fresh, *counts), sides=sides)
 
     def _counts(self, tables: Tables, name: str, key: pl.Expr, old: pl.Series) -> tuple[Count, ...]:
-        keys, many = key.unique(), old.len()
-        strange = tables.values(name).select((~keys.drop_nulls().is_in(old.implode())).sum().cast(pl.Int64))
+        many, keys = old.len(), tables.values(name).select(key.alias("\0key")).drop_nulls().unique()
+        listed = pl.col("\0key").is_in(old.implode())
         return (
             Count(
                 "unused_changes",
-                tables.values(name).select(pl.lit(many) - keys.is_in(old.implode()).sum()),
+                keys.filter(listed),
                 f"{{n}} of {many} old values do not occur in {name}",
                 one=f"{{n}} of {many} old values does not occur in {name}",
+                missing_of=many,
             ),
             Count(
                 "not_listed",
-                strange,
+                keys.filter(~listed),
                 f"{{n}} values of {name} are not in the list",
                 one=f"{{n}} value of {name} is not in the list",
+                each=True,
                 side="others",
             ),
         )
@@ -160,6 +163,9 @@ class RecodeValues(StepKind):
                 )
             found[key] = change.new
         return found
+
+    def spread(self, settings: RecodeSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return Spread("rows", undivided=frozenset({"others"}))
 
     def sentence(self, settings: RecodeSettings) -> str:
         if settings.by == "table":

@@ -1,9 +1,11 @@
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
 
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import ColumnChoice, need_kind
+from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind, kind_of
 
@@ -50,6 +52,9 @@ class RoundNumbers(StepKind):
 
     def reads(self, settings: RoundNumbersSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, settings.columns.names) if settings.columns.by == "names" else None
+
+    def spread(self, settings: RoundNumbersSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return BY_ROWS
 
     def sentence(self, settings: RoundNumbersSettings) -> str:
         return f"{settings.columns.words()} · {settings.places} places"

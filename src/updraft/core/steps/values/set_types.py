@@ -1,9 +1,11 @@
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
 
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_columns
+from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values import DTYPES, TITLES, Kind, converted, is_blank
 from updraft.core.values.text import as_text
@@ -82,6 +84,9 @@ class SetTypes(StepKind):
 
     def reads(self, settings: SetTypesSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [column.column for column in settings.columns])
+
+    def spread(self, settings: SetTypesSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return BY_ROWS
 
     def sentence(self, settings: SetTypesSettings) -> str:
         by_type: dict[str, list[str]] = {}

@@ -1,3 +1,4 @@
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
@@ -6,6 +7,7 @@ from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.conditions import Rule, compiled, value_of
+from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, Kind, kind_of
 
@@ -94,6 +96,9 @@ class SetValues(StepKind):
 
     def reads(self, settings: SetValuesSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [*settings.columns, *settings.rule.columns()])
+
+    def spread(self, settings: SetValuesSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return BY_ROWS
 
     def sentence(self, settings: SetValuesSettings) -> str:
         to = {"value": settings.value or "empty", "empty": "empty", "times": f"times {settings.times:g}"}[

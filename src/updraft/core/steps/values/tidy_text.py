@@ -1,9 +1,11 @@
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
 
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import ColumnChoice
+from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind
 from updraft.core.values.text import plain
@@ -91,6 +93,9 @@ class TidyText(StepKind):
 
     def reads(self, settings: TidyTextSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, settings.columns.names) if settings.columns.by == "names" else None
+
+    def spread(self, settings: TidyTextSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return BY_ROWS
 
     def sentence(self, settings: TidyTextSettings) -> str:
         does = [

@@ -1,0 +1,168 @@
+"""Tables in pieces: frames one after another, in memory or as files of a scratch folder."""
+
+from __future__ import annotations
+
+import itertools
+import uuid
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Protocol
+
+import polars as pl
+
+_BUCKET = "\0bucket"
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A part of a table: a frame, or the Arrow file that holds it."""
+
+    height: int
+    kept: pl.DataFrame | Path
+
+    def frame(self) -> pl.DataFrame:
+        return self.kept if isinstance(self.kept, pl.DataFrame) else pl.read_ipc(self.kept)
+
+    def lazy(self) -> pl.LazyFrame:
+        return self.kept.lazy() if isinstance(self.kept, pl.DataFrame) else pl.scan_ipc(self.kept)
+
+
+@dataclass(frozen=True)
+class Pieces:
+    """A table in pieces, at least one, in the order of its rows."""
+
+    pieces: Sequence[Piece]
+
+    @classmethod
+    def of(cls, frame: pl.DataFrame) -> Pieces:
+        return cls([Piece(frame.height, frame)])
+
+    @property
+    def height(self) -> int:
+        return sum(piece.height for piece in self.pieces)
+
+    @property
+    def schema(self) -> pl.Schema:
+        return self.pieces[0].lazy().collect_schema()
+
+    def __iter__(self) -> Iterator[pl.DataFrame]:
+        return (piece.frame() for piece in self.pieces)
+
+    def lazy(self) -> pl.LazyFrame:
+        """All of it, as one query."""
+        return pl.concat([piece.lazy() for piece in self.pieces])
+
+    def discard(self) -> None:
+        """Let its files go."""
+        for piece in self.pieces:
+            if isinstance(piece.kept, Path):
+                piece.kept.unlink(missing_ok=True)
+
+
+class Stream:
+    """A table that comes frame by frame, once; at least one frame."""
+
+    def __init__(self, frames: Iterator[pl.DataFrame]) -> None:
+        self._first = next(frames)
+        self._frames = frames
+
+    @property
+    def schema(self) -> pl.Schema:
+        return self._first.schema
+
+    def __iter__(self) -> Iterator[pl.DataFrame]:
+        return itertools.chain([self._first], self._frames)
+
+    def pieces(self, keep: Keep, rows: int) -> Pieces:
+        """All that comes, kept."""
+        kept = Gathered(keep, rows)
+        for frame in self:
+            kept.add(frame)
+        return kept.pieces()
+
+
+class Keep(Protocol):
+    """Keeps a frame as a piece."""
+
+    def __call__(self, frame: pl.DataFrame) -> Piece: ...
+
+
+def in_memory(frame: pl.DataFrame) -> Piece:
+    return Piece(frame.height, frame)
+
+
+@dataclass(frozen=True)
+class InFolder:
+    """Keeps frames as Arrow files of a folder, which its owner removes."""
+
+    folder: Path
+
+    def __call__(self, frame: pl.DataFrame) -> Piece:
+        path = self.folder / f"{uuid.uuid4().hex}.arrow"
+        frame.write_ipc(path, compression="lz4")
+        return Piece(frame.height, path)
+
+
+class Gathered:
+    """Frames as they come, put together to pieces of about so many rows.
+
+    Raises:
+        TypeError: a frame has other columns than those before it.
+    """
+
+    def __init__(self, keep: Keep, rows: int) -> None:
+        self._keep, self._rows = keep, rows
+        self._done: list[Piece] = []
+        self._open: list[pl.DataFrame] = []
+        self._schema: pl.Schema | None = None
+
+    def add(self, frame: pl.DataFrame) -> None:
+        if self._schema is None:
+            self._schema = frame.schema
+        elif frame.schema != self._schema:
+            raise TypeError(f"parts of one table differ: {self._schema} and {frame.schema}")
+        if frame.height > 2 * self._rows:
+            for part in frame.iter_slices(self._rows):
+                self.add(part)
+            return
+        if frame.height:
+            self._open.append(frame)
+        if sum(one.height for one in self._open) >= self._rows:
+            self._close()
+
+    def pieces(self) -> Pieces:
+        """All that was added; where it has no row, one piece without rows."""
+        if self._open or not self._done:
+            self._close()
+        return Pieces(self._done)
+
+    def _close(self) -> None:
+        frames = self._open or [pl.DataFrame(schema=self._schema)]
+        self._done.append(self._keep(frames[0] if len(frames) == 1 else pl.concat(frames)))
+        self._open = []
+
+
+def exchanged(
+    frames: Iterable[pl.DataFrame],
+    bucket: Callable[[pl.DataFrame], pl.Series],
+    many: int,
+    keep: Keep,
+    rows: int,
+) -> list[Pieces]:
+    """Rows dealt out to buckets, in each of them in their order.
+
+    Args:
+        bucket: the number of the bucket of every row of a frame, below `many`.
+    """
+    dealt = [Gathered(keep, max(rows // many, 1)) for _ in range(many)]
+    for place, frame in enumerate(frames):
+        if not place:
+            for one in dealt:
+                one.add(frame.clear())  # each knows the columns, whether rows come or not
+        parts = frame.with_columns(bucket(frame).alias(_BUCKET)).partition_by(
+            _BUCKET, maintain_order=True, include_key=False, as_dict=True
+        )
+        for (number,), part in parts.items():
+            dealt[int(number)].add(part)
+    return [one.pieces() for one in dealt]

@@ -1,0 +1,204 @@
+"""Compute the steps of a plan over parts of their tables, which lie in a scratch folder in between.
+
+A step that is spread by rows, and whose table one other step takes, hands its frames on as they come: such
+steps one after another hold a part each, and nothing is written out between them.
+"""
+
+from __future__ import annotations
+
+import shutil
+import sys
+import tempfile
+import time
+from collections import Counter
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from functools import partial
+from pathlib import Path
+
+import polars as pl
+
+from updraft.core.deliver import Outlet, digest
+from updraft.core.engine.coded import Coded
+from updraft.core.engine.door import Door
+from updraft.core.engine.liveness import uses
+from updraft.core.engine.memory import Memory
+from updraft.core.engine.pieces import Gathered, InFolder, Pieces, Stream
+from updraft.core.engine.planning import PlannedStep
+from updraft.core.engine.report import StepReport, Stopped, Turn
+from updraft.core.engine.spreading import Arrived, Made, Way, spread_of, spread_over, streamed
+from updraft.core.engine.table import Table, compute
+from updraft.core.engine.work import Work
+from updraft.core.flow.model import Ref, label
+from updraft.core.problems import Problem
+from updraft.core.steps import StepKind, Tables, Wanted
+
+
+@dataclass(frozen=True)
+class Cut:
+    """How tables are cut.
+
+    Args:
+        scratch: the folder in which parts lie in between; None for the system's folder for such.
+        rows: of a part, about.
+        buckets: that rows are dealt out to by their keys.
+    """
+
+    scratch: Path | None = None
+    rows: int = 1_000_000
+    buckets: int = 32
+
+
+@dataclass
+class SpreadWork(Work):
+    """The computing of one plan by parts."""
+
+    cut: Cut = Cut()
+    _folder: Path | None = None
+    _tables: dict[Ref, Pieces | Stream] = field(default_factory=dict)
+    _needed: Counter[Ref] = field(default_factory=Counter)
+
+    def compute_all(self, wanted: Mapping[str, Wanted], *, carry_on: bool = False) -> None:
+        self._folder = Path(tempfile.mkdtemp(prefix="updraft-parts-", dir=self.cut.scratch))
+        try:
+            super().compute_all(wanted, carry_on=carry_on)
+        finally:
+            self._tables.clear()
+            shutil.rmtree(self._folder, ignore_errors=True)
+
+    @property
+    def _way(self) -> Way:
+        assert self._folder is not None
+        return Way(InFolder(self._folder), self.cut.rows, self.cut.buckets)
+
+    def _compute(
+        self, only: set[str], wanted: Mapping[str, Wanted], carry_on: bool, result: Ref | None
+    ) -> dict[Ref, Coded]:
+        self._tables, self._needed = {}, uses(self.planned, only)
+        self._ask_outside(only, wanted)
+        lost: set[str] = set()
+        for step_id, step in self.planned.steps.items():
+            if step_id not in only or step.passes_on or not step.fingerprint:
+                continue
+            if any(ref.step in lost for ref in step.refs):
+                lost.add(step_id)
+                continue
+            try:
+                self._spread(step, wanted.get(step_id))
+            except Problem as found:
+                problem = found if found.step else found.at(step_id)
+                if not carry_on or problem.code != "missing_column":
+                    raise problem from None
+                self.report.error = self.report.error or problem
+                lost.add(step_id)
+        for table in self._tables.values():
+            if isinstance(table, Stream):  # what takes it could not be computed
+                for _ in table:
+                    pass
+        order = list(self.planned.steps)
+        self.report.steps.sort(key=lambda done: order.index(done.id))
+        return {}
+
+    def _spread(self, step: PlannedStep, wanted: Wanted) -> None:
+        """Compute a step, or begin to hand its table on."""
+        self._go_on()
+        kind, settings, step_id = step.kind, step.settings, step.step.id
+        assert kind is not None and settings is not None
+        turns: list[Turn] = []
+        within = self._within(step, turns)
+        door = Door(self.files, step_id, self.planned, wanted, within, Memory(sys.maxsize))
+        if step_id not in self.asked:
+            self.progress(step_id, None)
+        if not step.inputs:
+            self._brought(step, door, kind)
+            return
+        sides = {ref.output for ref in self._needed if ref.step == step_id and ref.output}
+        arrived = self._arrived(step, kind)
+        spread = spread_of(
+            kind, settings, {port: some[0].table.schema for port, some in arrived.items()}, sides
+        )
+        learns = type(kind).learn is not StepKind.learn
+        if spread.how == "whole" or (learns and spread.how == "rows"):
+            arrived = {port: [self._settled(one) for one in some] for port, some in arrived.items()}
+        delivers = "effects" in kind.needs
+        if spread.how == "rows" and not (learns or sides or delivers) and self._needed[Ref(step_id)] == 1:
+            stream = streamed(kind, settings, arrived, door, self._way, partial(self._streamed, step))
+            self._tables[Ref(step_id)] = Stream(self._watched(step_id, iter(stream)))
+            return
+        made = spread_over(kind, settings, arrived, door, self._way, sides)
+        made.seconds += self._prepared(step, made)
+        self._let_go(step)
+        for output, table in made.outputs.items():
+            if self._needed[Ref(step_id, output)]:
+                self._tables[Ref(step_id, output)] = table
+            else:
+                table.discard()
+        self._done(step, made, tuple(turns))
+
+    def _brought(self, step: PlannedStep, door: Door, kind: StepKind) -> None:
+        """The table of a source."""
+        asked = self.asked.pop(step.step.id, None)
+        assert step.settings is not None
+        table = self._answer(asked) if asked else compute(kind, step.settings, Tables({}, ""), door)
+        if self._needed[Ref(step.step.id)]:
+            kept = Gathered(self._way.keep, self.cut.rows)
+            kept.add(table.lazy().collect())
+            self._tables[Ref(step.step.id)] = kept.pieces()
+        self._done(step, table)
+
+    def _arrived(self, step: PlannedStep, kind: StepKind) -> dict[str, list[Arrived]]:
+        """What comes in; kept where it is at another port than the main one."""
+        main = kind.main_port.name if kind.main_port else ""
+        found: dict[str, list[Arrived]] = {}
+        for port, refs in step.inputs.items():
+            found[port] = []
+            for ref in refs:
+                one = Arrived(self._tables[ref], label(self.planned.flow.step(ref.step)))
+                found[port].append(one if port == main else self._settled(one))
+                self._tables[ref] = found[port][-1].table
+        return found
+
+    def _settled(self, one: Arrived) -> Arrived:
+        if isinstance(one.table, Pieces):
+            return one
+        return Arrived(one.table.pieces(self._way.keep, self.cut.rows), one.label)
+
+    def _let_go(self, step: PlannedStep) -> None:
+        """Let go the tables that were needed only for this step."""
+        for ref in step.refs:
+            self._needed[ref] -= 1
+            table = None if self._needed[ref] else self._tables.pop(ref, None)
+            if isinstance(table, Pieces):
+                table.discard()
+
+    def _watched(self, step_id: str, frames: Iterator[pl.DataFrame]) -> Iterator[pl.DataFrame]:
+        """Frames as they come, until the run is cancelled; a problem met on the way is the step's."""
+        try:
+            for frame in frames:
+                self._go_on()
+                yield frame
+        except Problem as problem:
+            raise (problem if problem.step else problem.at(step_id)) from None
+
+    def _go_on(self) -> None:
+        if self.cancelled():
+            raise Stopped
+
+    def _prepared(self, step: PlannedStep, made: Made) -> float:
+        """Prepare what a step delivers; the seconds that took."""
+        started, table = time.perf_counter(), made.outputs[""]
+        if step.kind is not None and "effects" in step.kind.needs and self.out is not None:
+            content = digest(table) if self.digests else ""
+            outlet = Outlet(step.step.id, self.out, self.files.outside, content, self.files.file)
+            for delivery in step.kind.prepare_parts(table, step.settings, outlet):
+                self.prepared.append(delivery)
+        return time.perf_counter() - started
+
+    def _streamed(self, step: PlannedStep, made: Made) -> None:
+        self._let_go(step)
+        self._done(step, made)
+
+    def _done(self, step: PlannedStep, made: Made | Table, turns: tuple[Turn, ...] = ()) -> None:
+        report = StepReport.of(step, made, made.seconds, turns)
+        self.report.steps.append(report)
+        self.progress(step.step.id, report)

@@ -1,0 +1,49 @@
+"""How the work of a step may be spread over parts of its tables: what every kind declares of itself."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+import polars as pl
+
+from updraft.core.flow.model import MAIN_PORT
+
+# Names that no file can bring: where a row stands in the main table, and in the other one.
+PLACE, OTHER_PLACE = "\0row of all", "\0row of all others"
+
+
+@dataclass(frozen=True)
+class Spread:
+    """One way to spread a step's work.
+
+    Args:
+        how: `rows`: any part of the main table alone gives its part of the result, beside all of the other
+            tables. `keys`: rows that are equal in `keys` have to come together, of each table that it names.
+            `whole`: all rows at once.
+        keys: port → what tells which rows belong together, equal for rows that do; empty cells are equal.
+        stands: what a row of the result stands for, which says where it stands: a `row` of the main table
+            (then the step hands on the column PLACE, and OTHER_PLACE of what comes after those rows) or a
+            `group`, in the order of which each first comes.
+        order: where a group stands, if not where it first comes: columns of the result, empty cells last.
+        same: side outputs that come out the same of every part.
+        undivided: side outputs that only all rows at once can give.
+        settings: those to take instead where PLACE has to be handed on.
+    """
+
+    how: Literal["rows", "keys", "whole"]
+    keys: Mapping[str, Sequence[pl.Expr]] = field(default_factory=dict)
+    stands: Literal["row", "group"] = "row"
+    order: tuple[str, ...] = ()
+    same: frozenset[str] = frozenset()
+    undivided: frozenset[str] = frozenset()
+    settings: Any = None
+
+
+WHOLE, BY_ROWS = Spread("whole"), Spread("rows")
+
+
+def by_columns(names: Sequence[str], **more: Any) -> Spread:
+    """Rows of the main table that are equal in some of its columns come together."""
+    return Spread("keys", {MAIN_PORT: [pl.col(name) for name in names]}, **more)
