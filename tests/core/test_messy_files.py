@@ -16,7 +16,8 @@ from updraft.core.formats import ReadOptions, detect, read
 from updraft.core.formats.encoding import find_encoding
 from updraft.core.insight import find
 from updraft.core.similarity.families import Ways, families
-from updraft.core.steps.sources.read_file import ReadFileSettings, as_result
+from updraft.core.steps.sources.read_file import ReadFileSettings
+from updraft.core.steps.sources.reading import as_result
 from updraft.core.values import Kind, decide
 
 

@@ -16,7 +16,7 @@ from updraft.core.flow.edits import SetSettings
 from updraft.core.formats import TITLES, Detected, ReadOptions, detect
 from updraft.core.formats.raw import raw
 from updraft.core.steps import SHAPES
-from updraft.core.steps.sources.read_file import ReadingSettings
+from updraft.core.steps.sources.reading import ReadingSettings
 from updraft.store.folders import safe_name
 from updraft.web.asked import Asked, Text, body_of
 from updraft.web.patient import patient

@@ -11,7 +11,7 @@ from markupsafe import Markup
 from updraft.core.formula.other_words import words_for
 from updraft.core.formula.registry import functions
 from updraft.core.steps import StepKind, kinds
-from updraft.core.steps.sources.read_file import ReadingSettings
+from updraft.core.steps.sources.reading import ReadingSettings
 from updraft.core.values import FORMATS, TITLES
 from updraft.web.connections import where
 from updraft.web.description import described

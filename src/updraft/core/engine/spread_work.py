@@ -139,12 +139,41 @@ class SpreadWork(Work):
         """The table of a source."""
         asked = self.asked.pop(step.step.id, None)
         assert step.settings is not None
+        started, here = time.perf_counter(), Ref(step.step.id)
+        brought = None if asked else kind.bring(step.settings, door, self._spool, self.cut.rows)
+        if brought is not None:
+            made = Made({}, {}, warnings=brought.warnings, evidence=brought.evidence)
+            made.seconds = time.perf_counter() - started
+            stream = Stream(self._watched(step.step.id, self._counted(step, brought.frames, made)))
+            one = self._needed[here] == 1
+            self._tables[here] = stream if one else stream.pieces(self._way.keep, self.cut.rows)
+            return
         table = self._answer(asked) if asked else compute(kind, step.settings, Tables({}, ""), door)
         if self._needed[Ref(step.step.id)]:
             kept = Gathered(self._way.keep, self.cut.rows)
             kept.add(table.lazy().collect())
             self._tables[Ref(step.step.id)] = kept.pieces()
         self._done(step, table)
+
+    def _spool(self, frames: Iterator[pl.DataFrame]) -> list[pl.LazyFrame]:
+        kept = Gathered(self._way.keep, self.cut.rows)
+        for frame in frames:
+            self._go_on()
+            kept.add(frame)
+        return [piece.lazy() for piece in kept.pieces().pieces]
+
+    def _counted(
+        self, step: PlannedStep, frames: Iterator[pl.DataFrame], made: Made
+    ) -> Iterator[pl.DataFrame]:
+        """The frames of a source, which is told once all have come."""
+        rows, started = 0, time.perf_counter()
+        for frame in frames:
+            made.seconds += time.perf_counter() - started
+            rows += frame.height
+            yield frame
+            started = time.perf_counter()
+        made.rows = {"": rows}
+        self._done(step, made)
 
     def _arrived(self, step: PlannedStep, kind: StepKind) -> dict[str, list[Arrived]]:
         """What comes in; kept where it is at another port than the main one."""

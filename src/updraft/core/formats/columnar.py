@@ -11,7 +11,7 @@ from typing import Any
 import polars as pl
 
 from updraft.core.formats.apart import check_apart
-from updraft.core.formats.options import Detected, Reading, ReadOptions
+from updraft.core.formats.options import Detected, Reading, ReadOptions, Scan
 from updraft.core.problems import Problem, nearest
 
 _EXACT = 15  # digits that a float keeps
@@ -130,17 +130,42 @@ def _typed(path: Path, options: ReadOptions, form: Any, reader: str) -> Reading:
     try:
         frame: pl.DataFrame = getattr(pl, reader)(path)
     except (pl.exceptions.PolarsError, OSError):
-        raise Problem(
-            path.name,
-            "it cannot be read; a part of it is missing or damaged.",
-            "It may have been cut off on the way: ask for it again.",
-            code="damaged",
-        ) from None
-    plain = [
+        raise _damaged(path) from None
+    plain = _plainly(frame.schema)
+    return Reading(frame.with_columns(plain) if plain else frame, _detected(form, options))
+
+
+def scan_parquet(path: Path, options: ReadOptions) -> Scan:
+    """A Parquet file part by part.
+
+    Raises:
+        Problem: it is none.
+    """
+    query = pl.scan_parquet(path, glob=False)
+    try:
+        plain = _plainly(query.collect_schema())
+    except (pl.exceptions.PolarsError, OSError):
+        raise _damaged(path) from None
+    return Scan(query.with_columns(plain) if plain else query, _detected("parquet", options))
+
+
+def _plainly(schema: pl.Schema) -> list[pl.Expr]:
+    """Columns of types that nothing else knows, as text."""
+    return [
         pl.col(name).bin.encode("hex") if dtype == pl.Binary else pl.col(name).cast(pl.String)
-        for name, dtype in frame.schema.items()
+        for name, dtype in schema.items()
         if dtype == pl.Binary or isinstance(dtype, pl.Categorical | pl.Enum)
     ]
-    frame = frame.with_columns(plain) if plain else frame
-    reasons = {"format": "it begins as files of this format do"}
-    return Reading(frame, Detected(form, replace(options, format=form), reasons))
+
+
+def _detected(form: Any, options: ReadOptions) -> Detected:
+    return Detected(form, replace(options, format=form), {"format": "it begins as files of this format do"})
+
+
+def _damaged(path: Path) -> Problem:
+    return Problem(
+        path.name,
+        "it cannot be read; a part of it is missing or damaged.",
+        "It may have been cut off on the way: ask for it again.",
+        code="damaged",
+    )

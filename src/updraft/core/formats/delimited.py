@@ -17,7 +17,7 @@ import polars as pl
 from updraft.core.formats.encoding import SAMPLE
 from updraft.core.formats.header import LOOK, OTHER_SHAPE, Row, aligned, find_header
 from updraft.core.formats.notes import notes_below
-from updraft.core.formats.options import Detected, Reading, ReadOptions
+from updraft.core.formats.options import Detected, Reading, ReadOptions, Scan
 from updraft.core.formats.signs import (
     bare,
     dialect,
@@ -155,6 +155,20 @@ def read(path: Path, detected: Detected, columns: frozenset[str] | None = None) 
     )
 
 
+def scan(path: Path, detected: Detected, columns: frozenset[str] | None = None) -> Scan | None:
+    """The file part by part, as `read` would read it; None where only all of it tells how."""
+    options = detected.options
+    names_rows, width, ragged = _first_rows(path, detected)
+    names, said = header_names(names_rows, width)
+    if ragged or may_be_doubled(names, options.delimiter):
+        return None
+    query, notes = _query(path, options, names, columns, whole=False), _notes(path, options, names)
+    if query is None or notes is None:
+        return None
+    said += _comments_behind(path, options)
+    return Scan(query, replace(detected, columns=tuple(names)), tuple(said), notes)
+
+
 def comment_names(
     sample: Sample, delimiter: str, quote: str, escape: str, widths: tuple[int, int]
 ) -> Row | None:
@@ -277,6 +291,21 @@ def _quick(
     """Polars' own reader; None where it does not agree that all rows have the same width, or lacks an
     option.
     """
+    query = _query(path, options, names, columns)
+    try:
+        return None if query is None else query.collect()
+    except pl.exceptions.PolarsError:
+        return None
+
+
+def _query(
+    path: Path, options: ReadOptions, names: list[str], columns: frozenset[str] | None, *, whole: bool = True
+) -> pl.LazyFrame | None:
+    """A query of the file's rows; None where Polars' reader lacks an option.
+
+    Args:
+        whole: text in another encoding may be held as a whole.
+    """
     skip = (options.skip or 0) + options.names_lines
     delimiter = options.delimiter or ","
     if _is_framed(path, options) or options.ragged == "leave_out":
@@ -291,29 +320,28 @@ def _quick(
         return None
     source: Path | io.BytesIO = path
     if options.encoding not in ("utf-8", "utf-8-sig", "ascii"):
+        if not whole:
+            return None
         try:
             source = io.BytesIO(path.read_text(encoding=options.encoding).encode())
         except UnicodeDecodeError:
             return None
-    try:
-        lazy = pl.scan_csv(
-            source,
-            has_header=False,
-            new_columns=names,
-            schema=dict.fromkeys(names, pl.String),
-            separator=delimiter,
-            skip_lines=skip,
-            comment_prefix=options.comment or None,
-            quote_char=options.quote or None,
-            infer_schema=False,
-            glob=False,
-            extra_columns="raise",
-            missing_columns="raise",
-        )
-        few = [name for name in names if columns and name in columns]
-        return (lazy.select(few) if few else lazy).collect().slice(options.skip_after or 0)
-    except pl.exceptions.PolarsError:
-        return None
+    query = pl.scan_csv(
+        source,
+        has_header=False,
+        new_columns=names,
+        schema=dict.fromkeys(names, pl.String),
+        separator=delimiter,
+        skip_lines=skip,
+        comment_prefix=options.comment or None,
+        quote_char=options.quote or None,
+        infer_schema=False,
+        glob=False,
+        extra_columns="raise",
+        missing_columns="raise",
+    )
+    few = [name for name in names if columns and name in columns]
+    return (query.select(few) if few else query).slice(options.skip_after or 0)
 
 
 def _has_loose_quotes(path: Path, options: ReadOptions) -> bool:

@@ -152,6 +152,21 @@ class Node:
 
 
 @dataclass(frozen=True)
+class Scan:
+    """A file that is read part by part.
+
+    Args:
+        query: all of its rows, as `Reading` has them; what goes wrong in the middle is a PolarsError.
+        notes: the last of its rows, as text, that are notes below the table.
+    """
+
+    query: pl.LazyFrame
+    detected: Detected
+    warnings: tuple[str, ...] = ()
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class Reading:
     """What a reader returns. Text formats give text columns; others the types they store.
 

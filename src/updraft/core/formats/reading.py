@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from importlib import import_module
@@ -15,7 +15,7 @@ from updraft.core.formats import delimited, fixed, packed, told
 from updraft.core.formats.encoding import broken_text, find_encoding, may_be_broken, mend_text
 from updraft.core.formats.header import sound_names
 from updraft.core.formats.notes import notes_below
-from updraft.core.formats.options import TITLES, Detected, Format, Reading, ReadOptions
+from updraft.core.formats.options import TITLES, Detected, Format, Reading, ReadOptions, Scan
 from updraft.core.formats.signs import find_delimiter
 from updraft.core.formats.stacking import stacked_readings
 from updraft.core.formats.text import sample_of
@@ -91,6 +91,38 @@ def read(path: Path, options: ReadOptions | None = None, columns: frozenset[str]
         found = _read_plain(path, options, columns)
         utf8 = found.detected.options.encoding in ("utf-8", "utf-8-sig")
         return _finished(found, options, look=not utf8 or signs.result())
+
+
+def scan(
+    path: Path, options: ReadOptions | None = None, columns: frozenset[str] | None = None
+) -> Scan | None:
+    """A file part by part, as `read` would read it: large delimited text, and Parquet. None for what has to
+    be read as a whole.
+
+    Raises:
+        Problem: as `read`.
+    """
+    options = options or ReadOptions()
+    _check_there(path)
+    if packed.packing(path) is not None or options.mend or options.drop_empty:
+        return None
+    options = replace(options, format=format_of(path, options))
+    if options.format == "parquet":
+        from updraft.core.formats import columnar
+
+        found: Scan | None = columnar.scan_parquet(path, options)
+    elif options.format == "delimited" and not may_be_broken(path):
+        found = delimited.scan(path, delimited.detect(path, options), columns)
+    else:
+        return None
+    if found is None:
+        return None
+    schema = found.query.collect_schema()
+    names, said = sound_names(schema.names())
+    query = found.query.rename(dict(zip(schema.names(), names, strict=True))) if said else found.query
+    query = query.with_columns(_also_empty(options)) if options.empty else query
+    told = (*found.warnings, *said, *_left_out(found.detected, options), *_notes_said(found.notes))
+    return replace(found, query=query, warnings=told)
 
 
 def _with_sound_names(reading: Reading) -> Reading:
@@ -227,12 +259,7 @@ def _finished(found: Reading, options: ReadOptions, *, look: bool) -> Reading:
     """What every format may need at the end: other words for empty, mended text, no empty columns."""
     frame, said = found.frame, list(found.warnings)
     if options.empty:
-        words = [word.strip().casefold() for word in options.empty]
-        frame = frame.with_columns(
-            pl.when(~pl.col(pl.String).str.strip_chars().str.to_lowercase().is_in(words)).then(
-                pl.col(pl.String)
-            )
-        )
+        frame = frame.with_columns(_also_empty(options))
     if options.mend:
         frame = mend_text(frame)
     elif look:
@@ -247,10 +274,7 @@ def _finished(found: Reading, options: ReadOptions, *, look: bool) -> Reading:
     if options.notes == "leave_out" and found.detected.format in _WITH_NOTES:
         notes = notes_below(frame) if found.notes is None else found.notes
         frame = frame.head(frame.height - len(notes))
-        if notes:
-            lines = "1 line of notes" if len(notes) == 1 else f"{len(notes)} lines of notes"
-            first = next(filter(None, notes))
-            said.append(f"{lines} below the table left out, such as “{first[:60]}”.")
+        said += _notes_said(notes)
     if options.drop_empty:
         gone = [series.name for series in frame if series.null_count() == series.len()]
         if gone:
@@ -260,6 +284,19 @@ def _finished(found: Reading, options: ReadOptions, *, look: bool) -> Reading:
     if detected.format != "delimited":
         detected = replace(detected, columns=tuple(frame.columns))
     return Reading(frame, detected, tuple(said))
+
+
+def _also_empty(options: ReadOptions) -> pl.Expr:
+    """Text columns with the further words for nothing empty."""
+    words = [word.strip().casefold() for word in options.empty]
+    word = pl.col(pl.String).str.strip_chars().str.to_lowercase()
+    return pl.when(~word.is_in(words)).then(pl.col(pl.String))
+
+
+def _notes_said(notes: Sequence[str]) -> Iterator[str]:
+    if notes:
+        lines = "1 line of notes" if len(notes) == 1 else f"{len(notes)} lines of notes"
+        yield f"{lines} below the table left out, such as “{next(filter(None, notes))[:60]}”."
 
 
 def _left_out(detected: Detected, options: ReadOptions) -> Iterator[str]:

@@ -242,6 +242,19 @@ class Parts(Protocol):
     def lazy(self) -> pl.LazyFrame: ...
 
 
+# Keeps frames by columns in the scratch folder of a run, as queries of its parts.
+Spool = Callable[[Iterator[pl.DataFrame]], Sequence[pl.LazyFrame]]
+
+
+@dataclass(frozen=True)
+class Brought:
+    """A source's table part by part, at least one; `warnings` and `evidence` as in Result."""
+
+    frames: Iterator[pl.DataFrame]
+    warnings: tuple[str, ...] = ()
+    evidence: dict[str, str] = field(default_factory=dict)
+
+
 class Grounds(Protocol):
     """What a plan can tell of the world, for one step: equal answers mean equal tables."""
 
@@ -410,6 +423,12 @@ class StepKind(ABC):
         if "outside" in self.needs:
             said += [grounds.brought, grounds.connection(getattr(settings, "connection", ""))]
         return said
+
+    def bring(self, settings: Any, context: Context, spool: Spool, rows: int) -> Brought | None:
+        """For a source: what `apply` gives part by part, each of about so many rows; None where all of it
+        has to be held.
+        """
+        return None
 
     def starting_settings(self) -> dict[str, Any]:
         """Settings a new step begins with; may still miss what only a person can say."""

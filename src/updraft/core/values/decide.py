@@ -7,9 +7,11 @@ be either way round, columns in which a single value does not fit.
 from __future__ import annotations
 
 import re
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from functools import partial
+from functools import cached_property, partial
+from typing import NamedTuple
 
 import polars as pl
 
@@ -53,6 +55,110 @@ class Decision:
     words: tuple[str, ...] = ()
 
 
+class How(NamedTuple):
+    """How a text column becomes what it was taken for.
+
+    Args:
+        words: texts that become empty first.
+    """
+
+    kind: Kind = Kind.TEXT
+    form: str = ""
+    words: tuple[str, ...] = ()
+
+    def made(self, series: pl.Series) -> pl.Series:
+        """What a part of the column becomes."""
+        if self.kind is Kind.TEXT:
+            return series
+        return _read(_without(series, self.words), self.kind, self.form)[0]
+
+
+class TextColumn:
+    """A column of text in parts, which are asked for one after another, as often as needed.
+
+    Args:
+        parts: gives each part.
+    """
+
+    def __init__(self, name: str, parts: Sequence[Callable[[], pl.Series]]) -> None:
+        self.name, self._parts = name, parts
+        self._known: dict[How, pl.Series] = {}
+
+    @classmethod
+    def of(cls, series: pl.Series) -> TextColumn:
+        return cls(series.name, [lambda: series])
+
+    def __iter__(self) -> Iterator[pl.Series]:
+        return (part() for part in self._parts)
+
+    @cached_property
+    def sizes(self) -> list[tuple[int, int]]:
+        """Of each part its rows, and its empty cells."""
+        return [(part.len(), part.null_count()) for part in self]
+
+    @property
+    def rows(self) -> int:
+        return sum(rows for rows, _ in self.sizes)
+
+    @property
+    def filled(self) -> int:
+        return self.rows - sum(nulls for _, nulls in self.sizes)
+
+    def without(self, words: Sequence[str]) -> TextColumn:
+        """With some texts empty."""
+        return TextColumn(self.name, [partial(_part_without, part, words) for part in self._parts])
+
+    def read(self, kind: Kind, form: str) -> tuple[int, bool]:
+        """How many values cannot be read so, and whether none needed its blanks taken off."""
+        lost, plain = 0, True
+        for part in self:
+            made, bare = _read(part, kind, form)
+            lost, plain = lost + made.null_count() - part.null_count(), plain and bare
+            if len(self._parts) == 1:
+                self._known[How(kind, form)] = made
+        return lost, plain
+
+    def made(self, how: How) -> pl.Series:
+        """All of it as what it was taken for; for one that is held as a whole."""
+        if how.kind is Kind.TEXT:
+            return self.whole()
+        known = None if how.words else self._known.get(how)
+        return how.made(self.whole()) if known is None else known
+
+    def whole(self) -> pl.Series:
+        parts = list(self)
+        return parts[0] if len(parts) == 1 else pl.concat(parts)
+
+    def sample(self) -> pl.Series:
+        """Values from the beginning, from all over, and from the end."""
+        step, before = max(self.rows // SAMPLE, 1), 0
+        head: list[pl.Series] = []
+        tail: list[pl.Series] = []
+        picked: list[pl.Series] = []
+        for part, (rows, _) in zip(self, self.sizes, strict=True):
+            head.append(part.head(max(SAMPLE // 2 - before, 0)))
+            picked.append(part.gather_every(step, -before % step))
+            tail = [*tail, part.tail(SAMPLE // 4)][-SAMPLE:]
+            before += rows
+        ends = pl.concat(tail).tail(SAMPLE // 4)
+        found = pl.concat([*head, pl.concat(picked).head(SAMPLE), ends]).drop_nulls()
+        if found.len():
+            return found
+        first = (part.drop_nulls().head(SAMPLE) for part in self)
+        return next((part for part in first if part.len()), found)
+
+
+def _part_without(part: Callable[[], pl.Series], words: Sequence[str]) -> pl.Series:
+    return _without(part(), words)
+
+
+def _without(series: pl.Series, words: Sequence[str]) -> pl.Series:
+    if not words:
+        return series
+    text = pl.col(series.name)
+    return series.to_frame().select(pl.when(~text.is_in(list(words))).then(text)).to_series()
+
+
 def decide(
     table: pl.DataFrame, numbers: str | None = None, *, missing: bool = True
 ) -> tuple[pl.DataFrame, list[Decision]]:
@@ -66,68 +172,81 @@ def decide(
     Returns:
         The table with converted columns, and one decision a column in the table's order.
     """
+
+    def of(series: pl.Series) -> tuple[pl.Series, Decision]:
+        if series.dtype != pl.String:
+            return series, as_it_came(series.name, series.dtype)
+        column = TextColumn.of(series)
+        how, decision = decide_column(column, numbers, missing=missing)
+        return column.made(how), decision
+
     with ThreadPoolExecutor() as pool:  # Polars works outside the interpreter's lock
-        of = partial(_decide_column, numbers=numbers, missing=missing)
         decided = list(pool.map(of, table.get_columns()))
     if not decided:
         return table, []
     return pl.DataFrame([column for column, _ in decided]), [decision for _, decision in decided]
 
 
-def _decide_column(series: pl.Series, numbers: str | None, *, missing: bool) -> tuple[pl.Series, Decision]:
-    if series.dtype != pl.String:
-        return series, Decision(series.name, kind_of(series.dtype), "", "came with this type")
-    return _decide_text(series, numbers) if missing else _decide_filled(series, numbers)
+def as_it_came(name: str, dtype: pl.DataType) -> Decision:
+    """What is decided of a column that is no text."""
+    return Decision(name, kind_of(dtype), "", "came with this type")
 
 
-def _decide_text(series: pl.Series, numbers: str | None) -> tuple[pl.Series, Decision]:
-    found, decision = _decide_filled(series, numbers)
-    if decision.kind is not Kind.TEXT or decision.doubt:
-        return found, decision
-    words = _words_for_missing(series)
+def decide_column(
+    column: TextColumn, numbers: str | None = None, *, missing: bool = True
+) -> tuple[How, Decision]:
+    """What a column of text is taken for; see `decide`."""
+    how, decision = _decide_filled(column, numbers)
+    if not missing or decision.kind is not Kind.TEXT or decision.doubt:
+        return how, decision
+    words = _words_for_missing(column)
     if not words:
-        return found, decision
-    as_text = pl.col(series.name)
-    meant = series.to_frame().select(pl.when(~as_text.is_in(words)).then(as_text)).to_series()
-    values, filled = meant.len() - meant.null_count(), series.len() - series.null_count()
+        return how, decision
+    meant = column.without(words)
     plain = all(word.strip().lower() in _PLAINLY_MISSING for word in words)
-    if values < 3 or (values < _LEAST_SHARE * filled and not plain):
-        return found, decision
+    if meant.filled < 3 or (meant.filled < _LEAST_SHARE * column.filled and not plain):
+        return how, decision
     other, better = _decide_filled(meant, numbers)
     if better.kind is Kind.TEXT:
-        return found, replace(
+        return how, replace(
             decision, doubt=better.doubt, evidence=better.evidence
         ) if better.doubt else decision
+    emptied = column.filled - meant.filled
     told = [f"“{word.strip()}”" if word.strip() else "nothing but blanks" for word in words[:3]]
-    evidence = (
-        f"{better.evidence}; {filled - values:,} with {', '.join(dict.fromkeys(told))} are read as empty"
-    )
+    evidence = f"{better.evidence}; {emptied:,} with {', '.join(dict.fromkeys(told))} are read as empty"
     plainly = tuple(dict.fromkeys(word.strip() for word in words if word.strip()))
-    return other, replace(better, evidence=evidence, emptied=filled - values, words=plainly)
+    decision = replace(better, evidence=evidence, emptied=emptied, words=plainly)
+    return other._replace(words=tuple(words)), decision
 
 
-def _words_for_missing(series: pl.Series) -> list[str]:
+def _words_for_missing(column: TextColumn) -> list[str]:
     """Words for missing as they stand in a text column."""
+    return sorted(set().union(*map(_missing_in, column)))
+
+
+def _missing_in(series: pl.Series) -> list[str]:
     short = series.filter(series.str.len_bytes() <= _LONGEST_MISSING + 4).drop_nulls()
     # First by the beginning, since a million codes are all short and none of them is such a word.
     likely = short.filter(short.str.contains(rf"^\s*([{_BEGINS}]|$)"))
     found = likely.filter(likely.str.strip_chars().str.to_lowercase().is_in(_MISSING))
-    return found.unique().sort().to_list()
+    return found.unique().to_list()
 
 
-def _decide_filled(series: pl.Series, numbers: str | None) -> tuple[pl.Series, Decision]:
-    name, filled = series.name, series.len() - series.null_count()
+def _decide_filled(column: TextColumn, numbers: str | None) -> tuple[How, Decision]:
+    name, filled, text = column.name, column.filled, How()
     if not filled:
-        return series, Decision(name, Kind.TEXT, "", "no value at all")
-    sample = _sample(series)
+        return text, Decision(name, Kind.TEXT, "", "no value at all")
+    sample = column.sample()
     for kind, form in _candidates(sample, numbers):
         if not _all_fit(sample, kind, form):
             continue
-        read, plain = _read(series, kind, form)
-        if read.null_count() > series.null_count():
+        lost, plain = column.read(kind, form)
+        if lost:
             continue
-        if kind in (Kind.WHOLE, Kind.NUMBER) and _would_lose(series, kind, padded=not plain):
-            return series, Decision(
+        if kind in (Kind.WHOLE, Kind.NUMBER) and any(
+            _would_lose(part, kind, padded=not plain) for part in column
+        ):
+            return text, Decision(
                 name,
                 Kind.TEXT,
                 "",
@@ -136,30 +255,21 @@ def _decide_filled(series: pl.Series, numbers: str | None) -> tuple[pl.Series, D
             )
         twin = None if form == _NUMBERS.get(numbers or "") else TWINS.get(form)
         why = ""
-        if twin and _read(series, _widest(kind), twin)[0].null_count() == series.null_count():
-            meant, why = told_apart(series, kind, form)
+        if twin and not column.read(_widest(kind), twin)[0]:
+            meant, why = told_apart(column.whole(), kind, form)
             if not meant:
-                return series, Decision(
+                return text, Decision(
                     name,
                     Kind.TEXT,
                     "",
                     f"every value reads as {form} and as {twin} alike; set the type to say which",
                     doubt=True,
                 )
-            if meant != form:
-                form, read = meant, _read(series, kind, meant)[0]
-            why = f": {why}"
+            form, why = meant, f": {why}"
         shown = f" written {form}" if form else ""
-        return read, Decision(name, kind, form, f"all {filled:,} values are {_plural(kind)}{shown}{why}")
-    return series, Decision(name, Kind.TEXT, "", f"{filled:,} values, not all of one other type")
-
-
-def _sample(series: pl.Series) -> pl.Series:
-    step = max(series.len() // SAMPLE, 1)
-    picked = pl.concat(
-        [series.head(SAMPLE // 2), series.gather_every(step).head(SAMPLE), series.tail(SAMPLE // 4)]
-    )
-    return picked.drop_nulls() if picked.null_count() < picked.len() else series.drop_nulls().head(SAMPLE)
+        evidence = f"all {filled:,} values are {_plural(kind)}{shown}{why}"
+        return How(kind, form), Decision(name, kind, form, evidence)
+    return text, Decision(name, Kind.TEXT, "", f"{filled:,} values, not all of one other type")
 
 
 def _candidates(sample: pl.Series, numbers: str | None) -> list[tuple[Kind, str]]:

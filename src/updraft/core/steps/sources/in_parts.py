@@ -1,0 +1,118 @@
+"""A large file, or several of one shape, brought in part by part: the types of text columns are still decided
+from all of their values.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from functools import partial
+from pathlib import Path
+
+import polars as pl
+
+from updraft.core.formats import FILE_COLUMN
+from updraft.core.formats.options import Scan
+from updraft.core.formats.reading import scan
+from updraft.core.steps.base import Brought, Spool, Wanted
+from updraft.core.steps.sources.reading import ReadingSettings, picked, told
+from updraft.core.values.decide import Decision, How, TextColumn, as_it_came, decide_column
+
+
+def brought_in_parts(
+    paths: Sequence[Path], settings: ReadingSettings, wanted: Wanted, spool: Spool, rows: int
+) -> Brought | None:
+    """What the files give together, as `reading.as_result` says; None where that takes all of them at once.
+
+    Args:
+        spool: keeps frames of text.
+        rows: of a part, about.
+    """
+    found = _scans(paths, settings, wanted)
+    if found is None:
+        return None
+    try:
+        parts = [_parts(one, spool, rows) for one in found]
+    except pl.exceptions.PolarsError:
+        return None  # a row of another width, say: the careful reader knows what to do
+    first, said = found[0], list(found[0].warnings)
+    if len(found) > 1:
+        column, number = FILE_COLUMN, 2
+        while column in parts[0][0].collect_schema():
+            column, number = f"{FILE_COLUMN} {number}", number + 1
+        names = [pl.lit(path.name).alias(column) for path in paths]
+        parts = [
+            [part.select(name, pl.all()) for part in own] for name, own in zip(names, parts, strict=True)
+        ]
+        said = [
+            f"File “{path.name}”: {text}"
+            for path, one in zip(paths, found, strict=True)
+            for text in one.warnings
+        ]
+    together = [part for own in parts for part in own]
+    schema = together[0].collect_schema()
+    kept, differs = picked(schema.names(), first.detected, settings, wanted)
+    hows, decisions = _decided(together, pl.Schema({name: schema[name] for name in kept}), settings)
+    warnings, evidence = told(decisions, first.detected, kept)
+    return Brought(_made(together, kept, hows), (*said, *differs, *warnings), evidence)
+
+
+def _scans(paths: Sequence[Path], settings: ReadingSettings, wanted: Wanted) -> list[Scan] | None:
+    """The files part by part; None where one has to be read as a whole, or has other columns."""
+    options = settings.options()
+    needed = wanted if not settings.columns and len(paths) == 1 else None
+    found: list[Scan] = []
+    for path in paths:
+        one = scan(path, options, needed)
+        if one is None or (found and one.query.collect_schema() != found[0].query.collect_schema()):
+            return None
+        found.append(one)
+    return found
+
+
+def _parts(one: Scan, spool: Spool, rows: int) -> list[pl.LazyFrame]:
+    """Queries of the parts of a file: of Parquet as it lies there, of text once it was kept by columns."""
+    if one.detected.format == "parquet":
+        many = one.query.select(pl.len()).collect().item()
+        return [one.query.slice(start, rows) for start in range(0, max(many, 1), rows)]
+    frames = one.query.collect_batches(chunk_size=rows, maintain_order=True)
+    return list(spool(_without_last(iter(frames), len(one.notes), one.query.collect_schema())))
+
+
+def _without_last(frames: Iterator[pl.DataFrame], many: int, schema: pl.Schema) -> Iterator[pl.DataFrame]:
+    """Frames without the last rows of all; at least one."""
+    held = pl.DataFrame(schema=schema)
+    yield held
+    for frame in frames:
+        held = pl.concat([held, frame])
+        yield held.head(max(held.height - many, 0))
+        held = held.tail(many) if many else held.clear()
+
+
+def _decided(
+    parts: Sequence[pl.LazyFrame], schema: pl.Schema, settings: ReadingSettings
+) -> tuple[dict[str, How], list[Decision]]:
+    """What the text columns are taken for, from all of their values."""
+    if settings.types != "decide":
+        return {}, []
+    hows: dict[str, How] = {}
+
+    def of(name: str) -> Decision:
+        if schema[name] != pl.String:
+            return as_it_came(name, schema[name])
+        column = TextColumn(name, [partial(_column, part, name) for part in parts])
+        hows[name], decision = decide_column(column, settings.numbers, missing=settings.missing == "empty")
+        return decision
+
+    with ThreadPoolExecutor(2) as pool:  # each holds a part of one column
+        return hows, list(pool.map(of, schema.names()))
+
+
+def _column(part: pl.LazyFrame, name: str) -> pl.Series:
+    return part.select(name).collect().to_series()
+
+
+def _made(parts: Sequence[pl.LazyFrame], kept: list[str], hows: dict[str, How]) -> Iterator[pl.DataFrame]:
+    for part in parts:
+        frame = part.select(kept).collect()
+        yield frame.with_columns(hows[name].made(frame[name]) for name in kept if name in hows)
