@@ -1,7 +1,7 @@
 """The measured flow as a practised person would write it by hand, in Polars and in pandas.
 
 Run as a script it does the work once in a fresh process and prints the seconds, imports left out:
-`python bench/by_hand.py polars|pandas|updraft OUT [ROWS]`.
+`python bench/by_hand.py polars|pandas|updraft|parts OUT [ROWS]`.
 """
 
 from __future__ import annotations
@@ -53,12 +53,16 @@ def in_pandas(out: Path) -> None:
     )
 
 
-def in_updraft(out: Path) -> None:
+def in_updraft(out: Path, *more: str) -> None:
     from updraft.cli import main
 
     path = DATA / "measured.updraft.json"
     path.write_text(json.dumps(flow_document(orders(ROWS))))
-    main(["run", str(path), "--out", str(out), "--json"], standalone_mode=False)
+    main(["run", str(path), "--out", str(out), "--json", *more], standalone_mode=False)
+
+
+def in_parts(out: Path) -> None:
+    in_updraft(out, "--memory", "2GB")
 
 
 def warm_up(out: Path) -> None:
@@ -74,13 +78,13 @@ def warm_up(out: Path) -> None:
 if __name__ == "__main__":
     way, folder = sys.argv[1], Path(sys.argv[2])
     growers(), orders(ROWS), orders(10)
-    if way == "updraft":
+    if way in ("updraft", "parts"):
         warm_up(folder)  # a run loads what its kinds need when it needs it
     else:
         __import__(way)
     started = time.perf_counter()
     try:
-        {"polars": in_polars, "pandas": in_pandas, "updraft": in_updraft}[way](folder)
+        {"polars": in_polars, "pandas": in_pandas, "updraft": in_updraft, "parts": in_parts}[way](folder)
     except SystemExit as end:
         assert not end.code, end
     print(f"\nseconds {time.perf_counter() - started:.4f}")

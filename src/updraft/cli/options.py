@@ -42,6 +42,13 @@ MEMORY = click.option(
     metavar="GB",
     help="Memory that the server should hold at most; half of the machine's by default.",
 )
+RUN_MEMORY = click.option(
+    "--memory",
+    metavar="SIZE",
+    envvar="UPDRAFT_MEMORY",
+    help="Memory that the run may take, such as 2GB; half of the machine's by default. Larger tables are "
+    "computed by parts.",
+)
 FILE = click.argument("file", type=click.Path(path_type=Path))
 STEP = click.option(
     "--step",

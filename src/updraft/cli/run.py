@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from updraft.cli.options import ALLOW, FILES, as_json
+from updraft.cli.options import ALLOW, FILES, RUN_MEMORY, as_json
 
 
 @click.command()
@@ -36,6 +36,7 @@ from updraft.cli.options import ALLOW, FILES, as_json
 @FILES
 @ALLOW
 @click.option("--dry", is_flag=True, help="Compute and check everything, and deliver nothing.")
+@RUN_MEMORY
 @click.option(
     "--parts",
     type=click.IntRange(1),
@@ -53,6 +54,7 @@ def run(
     further: tuple[Path, ...],
     allow: tuple[str, ...],
     dry: bool,
+    memory: str | None,
     parts: int | None,
     as_json: bool,
 ) -> None:
@@ -65,7 +67,7 @@ def run(
     from updraft.core.connect.outside import Outside
     from updraft.core.engine import plan, with_inputs
     from updraft.core.engine import run as run_flow
-    from updraft.core.engine.spread_work import Cut
+    from updraft.core.engine.cutting import Cut, cut_for, memory_of_runs, size_of_text
     from updraft.core.problems import Problem
 
     try:
@@ -75,9 +77,10 @@ def run(
         planned = plan(found, files, loading.pairs(settings, "--set", "NAME=VALUE"))
         for wrong in planned.problems().values():
             raise wrong
+        limit = size_of_text(memory) if memory else memory_of_runs()
+        cut = Cut(rows=parts, room=limit // 8) if parts else cut_for(planned, files, limit)
     except Problem as problem:
         saying.fail(problem, as_json, 2)
-    cut = Cut(rows=parts) if parts else None
     report = run_flow(planned, files, out, progress=None if as_json else saying.say_step, dry=dry, cut=cut)
     if as_json:
         saying.say_json(report.as_dict())

@@ -17,6 +17,7 @@ from typing import Any
 from updraft.core import Files, Problem, plan, run
 from updraft.core.connect import Outside
 from updraft.core.engine import Report, StepReport
+from updraft.core.engine.cutting import cut_for, memory_of_runs
 from updraft.store import (
     ConnectionStore,
     DeliveryJournal,
@@ -62,6 +63,7 @@ def main(data: str, run_id: str) -> None:
             series=asked["series"],
             journal=DeliveryJournal(asked["series"]),
             dry=asked["dry"],
+            cut=cut_for(planned, files, memory_of_runs(), folders.parts(run_id)),
         )
     except Problem as problem:
         report = Report("failed", error=problem)

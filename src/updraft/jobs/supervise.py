@@ -45,6 +45,7 @@ def supervise(folders: Folders, run_id: str) -> None:
         if child.poll() is None:
             child.kill()
             child.wait()
+        shutil.rmtree(folders.parts(run_id), ignore_errors=True)
     if not runs.is_open(run_id):
         log.unlink(missing_ok=True)
         return

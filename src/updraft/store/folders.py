@@ -55,6 +55,10 @@ class Folders:
         """What the process of a run has to say to those who mend Updraft; gone when all went well."""
         return self._made(self.data / "runs") / f"{_id(run)}.log"
 
+    def parts(self, run: str) -> Path:
+        """Where the parts of large tables lie while a run computes; gone when it has ended."""
+        return self.data / "runs" / f"{_id(run)}.parts"
+
     def _made(self, path: Path) -> Path:
         path.mkdir(parents=True, exist_ok=True)
         return path

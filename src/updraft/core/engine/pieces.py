@@ -6,20 +6,28 @@ import itertools
 import uuid
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Protocol
 
 import polars as pl
+
+from updraft.core.problems import Problem, of_the_system, reason_of
 
 _BUCKET = "\0bucket"
 
 
 @dataclass(frozen=True)
 class Piece:
-    """A part of a table: a frame, or the Arrow file that holds it."""
+    """A part of a table: a frame, or the Arrow file that holds it.
+
+    Args:
+        freed: called once it is let go.
+    """
 
     height: int
     kept: pl.DataFrame | Path
+    freed: Callable[[], None] = lambda: None
 
     def frame(self) -> pl.DataFrame:
         return self.kept if isinstance(self.kept, pl.DataFrame) else pl.read_ipc(self.kept)
@@ -54,8 +62,9 @@ class Pieces:
         return pl.concat([piece.lazy() for piece in self.pieces])
 
     def discard(self) -> None:
-        """Let its files go."""
+        """Let its frames and files go."""
         for piece in self.pieces:
+            piece.freed()
             if isinstance(piece.kept, Path):
                 piece.kept.unlink(missing_ok=True)
 
@@ -92,16 +101,38 @@ def in_memory(frame: pl.DataFrame) -> Piece:
     return Piece(frame.height, frame)
 
 
-@dataclass(frozen=True)
-class InFolder:
-    """Keeps frames as Arrow files of a folder, which its owner removes."""
+class Scratch:
+    """Keeps frames in memory while there is room, and then as Arrow files of a folder, which its owner
+    removes.
 
-    folder: Path
+    Args:
+        room: bytes that may be held.
+    """
+
+    def __init__(self, folder: Path, room: int) -> None:
+        self.folder, self.room, self._held = folder, room, 0
 
     def __call__(self, frame: pl.DataFrame) -> Piece:
+        size = int(frame.estimated_size())
+        if self._held + size <= self.room:
+            self._held += size
+            return Piece(frame.height, frame, partial(self._free, size))
         path = self.folder / f"{uuid.uuid4().hex}.arrow"
-        frame.write_ipc(path, compression="lz4")
+        try:
+            frame.write_ipc(path)
+        except (OSError, pl.exceptions.PolarsError) as error:
+            if told := of_the_system(error):
+                raise Problem(
+                    str(self.folder.parent),
+                    f"a part of the table could not be kept there ({reason_of(told)}).",
+                    "Make room, or name another folder by TMPDIR, then run again. Nothing was delivered.",
+                    code="no_room",
+                ) from None
+            raise
         return Piece(frame.height, path)
+
+    def _free(self, size: int) -> None:
+        self._held -= size
 
 
 class Gathered:

@@ -8,11 +8,12 @@ from pathlib import Path
 
 from updraft.core.deliver import Journal, commit_all
 from updraft.core.deliver.committing import in_order
+from updraft.core.engine.cutting import Cut
 from updraft.core.engine.files import Files
 from updraft.core.engine.liveness import needed_columns
 from updraft.core.engine.planning import Plan
 from updraft.core.engine.report import Progress, Report, StepReport, Stopped
-from updraft.core.engine.spread_work import Cut, SpreadWork
+from updraft.core.engine.spread_work import SpreadWork
 from updraft.core.engine.work import Work
 from updraft.core.problems import Problem
 

@@ -6,6 +6,7 @@ steps one after another hold a part each, and nothing is written out between the
 
 from __future__ import annotations
 
+import os
 import shutil
 import sys
 import tempfile
@@ -20,10 +21,11 @@ import polars as pl
 
 from updraft.core.deliver import Outlet, digest
 from updraft.core.engine.coded import Coded
+from updraft.core.engine.cutting import Cut
 from updraft.core.engine.door import Door
 from updraft.core.engine.liveness import uses
 from updraft.core.engine.memory import Memory
-from updraft.core.engine.pieces import Gathered, InFolder, Pieces, Stream
+from updraft.core.engine.pieces import Gathered, Keep, Pieces, Scratch, Stream, in_memory
 from updraft.core.engine.planning import PlannedStep
 from updraft.core.engine.report import StepReport, Stopped, Turn
 from updraft.core.engine.spreading import Arrived, Made, Way, spread_of, spread_over, streamed
@@ -33,43 +35,30 @@ from updraft.core.flow.model import Ref, label
 from updraft.core.problems import Problem
 from updraft.core.steps import StepKind, Tables, Wanted
 
-
-@dataclass(frozen=True)
-class Cut:
-    """How tables are cut.
-
-    Args:
-        scratch: the folder in which parts lie in between; None for the system's folder for such.
-        rows: of a part, about.
-        buckets: that rows are dealt out to by their keys.
-    """
-
-    scratch: Path | None = None
-    rows: int = 1_000_000
-    buckets: int = 32
+_PREFIX = "updraft-parts-"  # then the process, of the folders that parts lie in
 
 
 @dataclass
 class SpreadWork(Work):
     """The computing of one plan by parts."""
 
-    cut: Cut = Cut()
-    _folder: Path | None = None
+    cut: Cut = field(default_factory=Cut)
+    _keep: Keep = in_memory
     _tables: dict[Ref, Pieces | Stream] = field(default_factory=dict)
     _needed: Counter[Ref] = field(default_factory=Counter)
 
     def compute_all(self, wanted: Mapping[str, Wanted], *, carry_on: bool = False) -> None:
-        self._folder = Path(tempfile.mkdtemp(prefix="updraft-parts-", dir=self.cut.scratch))
+        folder = _scratch(self.cut.scratch)
+        self._keep = Scratch(folder, self.cut.room)
         try:
             super().compute_all(wanted, carry_on=carry_on)
         finally:
             self._tables.clear()
-            shutil.rmtree(self._folder, ignore_errors=True)
+            shutil.rmtree(folder, ignore_errors=True)
 
     @property
     def _way(self) -> Way:
-        assert self._folder is not None
-        return Way(InFolder(self._folder), self.cut.rows, self.cut.buckets)
+        return Way(self._keep, self.cut.rows, self.cut.buckets, self.cut.room)
 
     def _compute(
         self, only: set[str], wanted: Mapping[str, Wanted], carry_on: bool, result: Ref | None
@@ -122,10 +111,10 @@ class SpreadWork(Work):
             arrived = {port: [self._settled(one) for one in some] for port, some in arrived.items()}
         delivers = "effects" in kind.needs
         if spread.how == "rows" and not (learns or sides or delivers) and self._needed[Ref(step_id)] == 1:
-            stream = streamed(kind, settings, arrived, door, self._way, partial(self._streamed, step))
+            stream = streamed(kind, settings, arrived, door, self._way, partial(self._streamed, step), wanted)
             self._tables[Ref(step_id)] = Stream(self._watched(step_id, iter(stream)))
             return
-        made = spread_over(kind, settings, arrived, door, self._way, sides)
+        made = spread_over(kind, settings, arrived, door, self._way, sides, wanted)
         made.seconds += self._prepared(step, made)
         self._let_go(step)
         for output, table in made.outputs.items():
@@ -231,3 +220,24 @@ class SpreadWork(Work):
         report = StepReport.of(step, made, made.seconds, turns)
         self.report.steps.append(report)
         self.progress(step.step.id, report)
+
+
+def _scratch(within: Path | None) -> Path:
+    """A new folder for parts; those that killed runs left there are removed."""
+    place = within or Path(tempfile.gettempdir())
+    place.mkdir(parents=True, exist_ok=True)
+    for left in place.glob(f"{_PREFIX}*"):
+        pid = left.name.removeprefix(_PREFIX).partition("-")[0]
+        if pid.isdigit() and not _is_running(int(pid)):
+            shutil.rmtree(left, ignore_errors=True)
+    return Path(tempfile.mkdtemp(prefix=f"{_PREFIX}{os.getpid()}-", dir=place))
+
+
+def _is_running(pid: int) -> bool:
+    try:
+        os.kill(pid, 0)
+    except ProcessLookupError:
+        return False
+    except PermissionError:
+        pass  # somebody else's
+    return True

@@ -8,6 +8,7 @@ is counted is added up.
 
 from __future__ import annotations
 
+import itertools
 import time
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -17,7 +18,7 @@ import polars.selectors as cs
 
 from updraft.core.engine.pieces import Gathered, Keep, Pieces, Stream, exchanged
 from updraft.core.engine.table import Fact, cells_changed, facts_of, measured, telling
-from updraft.core.steps import Context, Incoming, Result, Settings, StepKind, Tables
+from updraft.core.steps import Context, Incoming, Result, Settings, StepKind, Tables, Wanted
 from updraft.core.steps.spread import OTHER_PLACE, PLACE, WHOLE, Spread
 
 _HIDDEN = (PLACE, OTHER_PLACE)
@@ -61,11 +62,13 @@ class Way:
         keep: keeps a part.
         rows: about so many of a part.
         buckets: so many that rows are dealt out to by their keys.
+        room: bytes of rows that may come together without being dealt out.
     """
 
     keep: Keep
     rows: int
     buckets: int
+    room: int = 0
 
 
 def spread_of(
@@ -84,12 +87,14 @@ def spread_over(
     context: Context,
     way: Way,
     sides: Collection[str] = (),
+    wanted: Wanted = None,
 ) -> Made:
     """What the step makes of all its tables, computed by parts.
 
     Args:
         arrived: a stream at the main port only, of a step that is spread by rows or keys.
         sides: the side outputs that are needed.
+        wanted: columns of the main output that are; None for all.
 
     Raises:
         Problem: as for `engine.table.compute`.
@@ -99,7 +104,7 @@ def spread_over(
         spread = spread_of(
             kind, settings, {port: each[0].table.schema for port, each in arrived.items()}, sides
         )
-        step = _Step(kind, settings, arrived, context, way, frozenset(sides))
+        step = _Step(kind, settings, arrived, context, way, wanted, frozenset(sides))
         made = {"rows": step.by_rows, "keys": step.by_keys, "whole": step.whole}[spread.how](spread)
     made.seconds = time.perf_counter() - started
     return made
@@ -112,17 +117,18 @@ def streamed(
     context: Context,
     way: Way,
     done: Callable[[Made], None],
+    wanted: Wanted = None,
 ) -> Stream:
     """The main output of a step that is spread by rows, frame by frame; what else it made, once all came."""
-    step = _Step(kind, settings, arrived, context, way, frozenset())
+    step = _Step(kind, settings, arrived, context, way, wanted)
     return Stream(step.row_by_row(done))
 
 
 class _Sum:
     """Adds up what parts give."""
 
-    def __init__(self, way: Way) -> None:
-        self._way = way
+    def __init__(self, way: Way, wanted: Wanted) -> None:
+        self._way, self._wanted = way, wanted
         self._outputs: dict[str, Gathered] = {}
         self._rows: dict[str, int] = {}
         self._counted: list[list[pl.DataFrame]] = []
@@ -144,6 +150,7 @@ class _Sum:
         first = self._result is None
         # What is the same for every part is taken of the first.
         done = measured(result, inputs, [side for side in sides if first or side not in same], _HIDDEN)
+        done.frames[""] = self._only(done.frames[""])
         for name, frame in done.frames.items():
             self._rows[name] = self._rows.get(name, 0) + frame.height
             if kept or name:
@@ -162,6 +169,13 @@ class _Sum:
         self._warnings |= dict.fromkeys(result.warnings)
         self._result = result
         return done.frames[""]
+
+    def _only(self, frame: pl.DataFrame) -> pl.DataFrame:
+        """The columns that later steps need; one in any case, since it holds the rows."""
+        if self._wanted is None:
+            return frame
+        kept = [name for name in frame.columns if name in self._wanted or name in _HIDDEN]
+        return frame.select(kept or frame.columns[:1])
 
     def made(self) -> Made:
         assert self._result is not None, "a table has one part at least"
@@ -186,7 +200,8 @@ class _Step:
     arrived: Mapping[str, Sequence[Arrived]]
     context: Context
     way: Way
-    sides: frozenset[str]
+    wanted: Wanted = None
+    sides: frozenset[str] = frozenset()
 
     @property
     def _main(self) -> str:
@@ -194,13 +209,17 @@ class _Step:
         return port.name if port else ""
 
     def whole(self, spread: Spread) -> Made:
-        total = _Sum(self.way)
-        tables = self._tables({})
+        return self._together({})
+
+    def _together(self, held: Mapping[tuple[str, int], pl.DataFrame]) -> Made:
+        """All rows at once; those that are held already need not be asked for."""
+        total = _Sum(self.way, self.wanted)
+        tables = self._tables(held)
         total.add(self.kind.apply(tables, self.settings, self.context), tables, self.sides)
         return total.made()
 
     def row_by_row(self, done: Callable[[Made], None]) -> Iterator[pl.DataFrame]:
-        total, seconds = _Sum(self.way), 0.0
+        total, seconds = _Sum(self.way, self.wanted), 0.0
         for number, one in enumerate(self.arrived[self._main]):
             for frame in one.table:
                 started = time.perf_counter()
@@ -217,7 +236,7 @@ class _Step:
     def by_rows(self, spread: Spread) -> Made:
         if type(self.kind).learn is not StepKind.learn:
             self.kind.learn(self._tables({}), self.settings, self.context)
-        total = _Sum(self.way)
+        total = _Sum(self.way, self.wanted)
         for number, one in enumerate(self.arrived[self._main]):
             for frame in one.table:
                 tables = self._tables({(self._main, number): frame})
@@ -227,8 +246,18 @@ class _Step:
 
     def by_keys(self, spread: Spread) -> Made:
         settings = spread.settings or self.settings
-        dealt = {port: self._dealt(port, keys) for port, keys in spread.keys.items()}
-        total = _Sum(self.way)
+        frames, left = dict[str, Iterable[pl.DataFrame]](), self.way.room
+        for port in spread.keys:
+            held, rest = _held(self.arrived[port][0].table, left)
+            left -= sum(int(frame.estimated_size()) for frame in held)
+            frames[port] = itertools.chain(held, rest)
+            if left < 0:
+                break
+        else:
+            return self._together({(port, 0): pl.concat(few) for port, few in frames.items()})
+        frames = {port: frames.get(port, self.arrived[port][0].table) for port in spread.keys}
+        dealt = {port: self._dealt(port, keys, frames[port]) for port, keys in spread.keys.items()}
+        total = _Sum(self.way, self.wanted)
         for number in range(self.way.buckets):
             parts = {(port, 0): buckets[number].lazy().collect() for port, buckets in dealt.items()}
             if number and not any(frame.height for frame in parts.values()):
@@ -259,10 +288,9 @@ class _Step:
         first = main.group_by(keys, maintain_order=True).agg(pl.col(PLACE).first()).select(PLACE)
         return replace(result, table=pl.concat([result.table, first.lazy()], how="horizontal"))
 
-    def _dealt(self, port: str, keys: Sequence[pl.Expr]) -> list[Pieces]:
+    def _dealt(self, port: str, keys: Sequence[pl.Expr], table: Iterable[pl.DataFrame]) -> list[Pieces]:
         """The rows of a port's table by their keys, each with the place where it stands."""
-        name = PLACE if port == self._main else OTHER_PLACE
-        table, many = self.arrived[port][0].table, self.way.buckets
+        name, many = PLACE if port == self._main else OTHER_PLACE, self.way.buckets
         named = [key.alias(f"\0{n}") for n, key in enumerate(keys)]
 
         def bucket(frame: pl.DataFrame) -> pl.Series:
@@ -311,6 +339,17 @@ class _Step:
                 table = one.table.lazy() if part is None else part.lazy()  # type: ignore[union-attr]
                 ports[port].append(Incoming(table, one.label))
         return Tables(ports, self._main)
+
+
+def _held(frames: Iterable[pl.DataFrame], room: int) -> tuple[list[pl.DataFrame], Iterator[pl.DataFrame]]:
+    """The first frames, until they take more than so many bytes, and those that come after them."""
+    held, rest = [], iter(frames)
+    for frame in rest:
+        held.append(frame)
+        room -= int(frame.estimated_size())
+        if room < 0:
+            break
+    return held, rest
 
 
 def _has_keys(spread: Spread, schemas: Mapping[str, pl.Schema]) -> bool:
