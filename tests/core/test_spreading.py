@@ -41,7 +41,7 @@ def cut(table: pl.DataFrame, cuts, keep=in_memory) -> Pieces:
 def of_parts(kind, chosen, tables: dict[str, list[Pieces]], sides, buckets: int, rows: int, keep=in_memory):
     arrived = {port: [Arrived(one, port) for one in many] for port, many in tables.items()}
     door = Door(Files(Path()), "it", memory=Memory(math.inf))
-    return spread_over(kind, chosen, arrived, door, Way(keep, rows, buckets), sides)
+    return spread_over(kind, chosen, arrived, door, Way(keep, keep, rows, buckets), sides)
 
 
 def of_all(kind, chosen, tables: dict[str, list[pl.DataFrame]]):

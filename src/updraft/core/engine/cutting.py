@@ -45,7 +45,7 @@ class Cut:
         """A cut with which a run takes about so much memory, for sources that take `size` bytes in it."""
         room = memory // 8
         rows = min(max(memory // _A_ROW, _FEWEST), _MOST)
-        return cls(scratch, rows, min(max(2 * size // max(room, 1), 8), 128), room)
+        return cls(scratch, rows, min(max(2 * size // max(room, 1), 8), 64), room)
 
 
 def memory_of_runs() -> int:

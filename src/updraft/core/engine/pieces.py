@@ -14,7 +14,7 @@ import polars as pl
 
 from updraft.core.problems import Problem, of_the_system, reason_of
 
-_BUCKET = "\0bucket"
+_BUCKET, _BUFFERED = "\0bucket", 4  # parts that are held until they are written by buckets
 
 
 @dataclass(frozen=True)
@@ -117,6 +117,10 @@ class Scratch:
         if self._held + size <= self.room:
             self._held += size
             return Piece(frame.height, frame, partial(self._free, size))
+        return self.written(frame)
+
+    def written(self, frame: pl.DataFrame) -> Piece:
+        """Keep a frame as a file."""
         path = self.folder / f"{uuid.uuid4().hex}.arrow"
         try:
             frame.write_ipc(path)
@@ -186,7 +190,7 @@ def exchanged(
     Args:
         bucket: the number of the bucket of every row of a frame, below `many`.
     """
-    dealt = [Gathered(keep, max(rows // many, 1)) for _ in range(many)]
+    dealt = [Gathered(keep, max(_BUFFERED * rows // many, 1)) for _ in range(many)]
     for place, frame in enumerate(frames):
         if not place:
             for one in dealt:

@@ -25,7 +25,7 @@ from updraft.core.engine.cutting import Cut
 from updraft.core.engine.door import Door
 from updraft.core.engine.liveness import uses
 from updraft.core.engine.memory import Memory
-from updraft.core.engine.pieces import Gathered, Keep, Pieces, Scratch, Stream, in_memory
+from updraft.core.engine.pieces import Gathered, Pieces, Scratch, Stream
 from updraft.core.engine.planning import PlannedStep
 from updraft.core.engine.report import StepReport, Stopped, Turn
 from updraft.core.engine.spreading import Arrived, Made, Way, spread_of, spread_over, streamed
@@ -43,7 +43,7 @@ class SpreadWork(Work):
     """The computing of one plan by parts."""
 
     cut: Cut = field(default_factory=Cut)
-    _keep: Keep = in_memory
+    _keep: Scratch = field(init=False)
     _tables: dict[Ref, Pieces | Stream] = field(default_factory=dict)
     _needed: Counter[Ref] = field(default_factory=Counter)
 
@@ -58,7 +58,7 @@ class SpreadWork(Work):
 
     @property
     def _way(self) -> Way:
-        return Way(self._keep, self.cut.rows, self.cut.buckets, self.cut.room)
+        return Way(self._keep, self._keep.written, self.cut.rows, self.cut.buckets, self.cut.room)
 
     def _compute(
         self, only: set[str], wanted: Mapping[str, Wanted], carry_on: bool, result: Ref | None

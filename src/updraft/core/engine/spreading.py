@@ -59,13 +59,14 @@ class Way:
     """How a table is cut.
 
     Args:
-        keep: keeps a part.
+        keep: keeps a part; `spill` one of many small ones, whose frames may hold on to large ones.
         rows: about so many of a part.
         buckets: so many that rows are dealt out to by their keys.
         room: bytes of rows that may come together without being dealt out.
     """
 
     keep: Keep
+    spill: Keep
     rows: int
     buckets: int
     room: int = 0
@@ -250,7 +251,7 @@ class _Step:
         for port in spread.keys:
             held, rest = _held(self.arrived[port][0].table, left)
             left -= sum(int(frame.estimated_size()) for frame in held)
-            frames[port] = itertools.chain(held, rest)
+            frames[port] = itertools.chain(_drained(held), rest)
             if left < 0:
                 break
         else:
@@ -297,7 +298,7 @@ class _Step:
             here = frame.select(named).with_columns((cs.float() + 0.0).fill_nan(float("nan")))  # −0 is 0
             return here.select(pl.struct(pl.all()).hash(seed=0) % many).to_series()
 
-        return exchanged(_numbered(table, name), bucket, many, self.way.keep, self.way.rows)
+        return exchanged(_numbered(table, name), bucket, many, self.way.spill, self.way.rows)
 
     def _placed(self, pieces: Pieces, spread: Spread) -> Pieces:
         """Rows in the order of the whole table: dealt out by their places, and sorted within."""
@@ -309,7 +310,7 @@ class _Step:
         place = pl.coalesce((pl.col(name) // rows) + start for name, start in zip(by, starts, strict=True))
         done = Gathered(self.way.keep, rows)
         dealt = exchanged(
-            pieces, lambda frame: frame.select(place).to_series(), sum(sizes), self.way.keep, rows
+            pieces, lambda frame: frame.select(place).to_series(), sum(sizes), self.way.spill, rows
         )
         pieces.discard()
         for bucket in dealt:
@@ -350,6 +351,13 @@ def _held(frames: Iterable[pl.DataFrame], room: int) -> tuple[list[pl.DataFrame]
         if room < 0:
             break
     return held, rest
+
+
+def _drained(held: list[pl.DataFrame]) -> Iterator[pl.DataFrame]:
+    """Frames, each let go once it is taken."""
+    held.reverse()
+    while held:
+        yield held.pop()
 
 
 def _has_keys(spread: Spread, schemas: Mapping[str, pl.Schema]) -> bool:

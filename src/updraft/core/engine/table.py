@@ -175,16 +175,22 @@ def measured(
         hidden: names that only the engine gives, which the tables have here.
     """
     needed = {name: side for name, side in result.sides.items() if sides is None or name in sides}
-    names, before = ["", *needed], _before(result, inputs)
-    queries = [result.table, *needed.values(), *(count.frame for count in result.counts), *before]
+    names, before = ["", *needed], [inputs.main] if result.changes else _before(result, inputs)
+    table = [] if result.changes else [result.table]
+    queries = [*table, *needed.values(), *(count.frame for count in result.counts), *before]
     # In memory: the streaming engine may add floats up in another order from run to run.
     collected = pl.collect_all(queries, engine="in-memory")
+    if result.changes:  # each distinct value once
+        coded, changed = Coded(collected[-1]).changed(result.changes)
+        collected.insert(0, coded.frame())
     frames = dict(zip(names, collected[: len(names)], strict=True))
     _check_names(frames.values(), hidden)
     counted = collected[len(names) : len(names) + len(result.counts)]
     if not before:
         return Measured(frames, counted)
     old = collected[-1]
+    if result.changes:
+        return Measured(frames, counted, old.height, {name: n for name, n in changed.items() if n})
     rows_in = int(old["\0rows"].sum()) if "\0rows" in old.columns else old.height
     return Measured(frames, counted, rows_in, _changed(old, frames[""], result.touched or ()))
 

@@ -1,0 +1,189 @@
+"""Runs by parts: what comes in, what is kept in between, and what is left when something goes wrong."""
+
+import errno
+import os
+import random
+from pathlib import Path
+
+import polars as pl
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from polars.testing import assert_frame_equal
+
+from tests.core.test_spreading import check, cut
+from updraft.core import Files, Flow, Problem, Step, plan, run
+from updraft.core.engine.cutting import Cut, cut_for, memory_of_runs
+from updraft.core.engine.running import Report
+from updraft.core.steps import kinds
+from updraft.core.values.decide import TextColumn, decide, decide_column
+
+ROWS = 30_000
+CELL = st.none() | st.sampled_from(
+    ["1", "12", "007", " 3", "1.5", "1,234", "1.234,5", "n/a", "-", "yes", "no", "2026-03-01", "03/04/2026", "x", ""]
+)
+
+
+@settings(max_examples=400)
+@given(
+    st.lists(st.sampled_from([["1", "n/a", None], ["03/04/2026", "13/04/2026"], ["1,234", "2"], ["yes", "no", ""]]))
+    .map(lambda kinds: [cell for one in kinds for cell in one])
+    .flatmap(lambda usual: st.lists(st.sampled_from(usual) if usual else CELL, max_size=30))
+    | st.lists(CELL, max_size=12),
+    st.lists(st.integers(0, 30), max_size=4),
+)
+def test_a_column_in_parts_is_taken_for_what_the_whole_is(cells, cuts):
+    frame = pl.DataFrame({"x": cells}, schema={"x": pl.String})
+    whole, [expected] = decide(frame)
+    parts = [piece.frame()["x"] for piece in cut(frame, cuts).pieces]
+    how, decision = decide_column(TextColumn("x", [lambda part=part: part for part in parts]))
+    assert decision == expected
+    assert_frame_equal(pl.concat([how.made(part) for part in parts]).to_frame(), whole)
+
+
+@pytest.fixture(scope="module")
+def lots(tmp_path_factory) -> Path:
+    """Text and Parquet files larger than what is looked at in the beginning."""
+    folder, pick = tmp_path_factory.mktemp("lots"), random.Random(5)
+    rows = [
+        (
+            f"LM-{n}", pick.choice(["Fen Pea", " fen pea", "Chioggia", "Brandywine"]), f"{pick.randrange(90)}.{n % 9}5",
+            pick.choice(["12", "7", "n/a"]), f"{1 + n % 28:02d}/{1 + n % 12:02d}/2026", f"H{n % 500}" if n % 7 else "",
+        )
+        for n in range(ROWS)
+    ]  # fmt: skip
+    names = ("Lot", "Variety", "Weight", "Germinated", "Sown", "Hub")
+    text = "\n".join(",".join(row) for row in (names, *rows))
+    (folder / "lots.csv").write_text(text + "\n\nCounted by Wren\n")
+    table = pl.DataFrame(rows, schema=dict.fromkeys(names, pl.String), orient="row")
+    for number, part in enumerate(table.iter_slices(11_000)):
+        part.write_parquet(folder / f"lots_{number}.parquet")
+    hubs = pl.DataFrame({"Hub": [f"H{n}" for n in range(0, 500, 2)], "Region": [f"R{n % 9}" for n in range(250)]})
+    hubs.write_csv(folder / "hubs.csv")
+    return folder
+
+
+def flow(path: str, *, by: list[str] | None = None) -> Flow:
+    """Rows kept, tidied, met with a list, numbered within groups, without doubles, summarised and written twice."""
+
+    def step(name: str, kind: str, settings: dict, table: str = "", **more: str) -> Step:
+        return Step(id=name, kind=kind, settings=settings, inputs={"table": table, **more} if table else {})
+
+    rule = {"of": [{"column": "Hub", "test": "filled"}]}
+    keys = {"keys": [{"column": "Hub", "reference": "Hub"}]}
+    figures = [{"figure": "sum", "column": "Weight"}, {"figure": "mean", "column": "Germinated"}, {"figure": "rows"}]
+    return Flow(
+        steps=(
+            step("r", "read_file", {"path": path}),
+            step("h", "read_file", {"path": "hubs.csv"}),
+            step("k", "keep_rows", {"rule": rule}, "r"),
+            step("t", "tidy_text", {"columns": {"by": "names", "names": ["Variety"]}, "case": "title"}, "k"),
+            step("j", "join", {**keys, "rows": "full"}, "t", reference="h"),
+            step("n", "number_rows", {"by": ["Hub"], "name": "Number"}, "j"),
+            step("d", "remove_duplicates", {"keys": ["Hub", "Variety", "Weight"]}, "n"),
+            step("s", "summarise", {"by": by or ["Region", "Variety"], "figures": figures}, "d"),
+            step("w", "write_file", {"name": "sums.csv"}, "s"),
+            step("v", "write_file", {"name": "lots.csv"}, "d"),
+            step("u", "write_file", {"name": "unmatched.csv"}, "j.unmatched"),
+        )
+    )
+
+
+def delivered(folder: Path, flow: Flow, out: Path, cut: Cut | None) -> tuple[Report, dict[str, bytes]]:
+    files = Files(folder)
+    report = run(plan(flow, files), files, out, cut=cut)
+    return report, {path.name: path.read_bytes() for path in out.glob("*")}
+
+
+@pytest.mark.parametrize("path", ["lots.csv", "lots_*.parquet"])
+@pytest.mark.parametrize("cut", [Cut(rows=1_000, buckets=7), Cut(rows=4_000, room=1 << 20), Cut(rows=9, buckets=2)])
+def test_a_run_by_parts_delivers_and_tells_the_same(lots, tmp_path, path, cut):
+    if cut.rows == 9 and "parquet" in path:
+        pytest.skip("the same as for text, and slow")
+    if cut.rows == 9:  # parts of a few rows, of a table that is no longer than it must be
+        small = tmp_path / "small"
+        small.mkdir()
+        for name, most in (("lots.csv", 400), ("hubs.csv", 100)):
+            (small / name).write_text("\n".join((lots / name).read_text().splitlines()[:most]))
+        lots = small
+    whole, expected = delivered(lots, flow(path), tmp_path / "whole", None)
+    parted, made = delivered(lots, flow(path), tmp_path / "parts", cut)
+    assert (whole.status, parted.status) == ("ok", "ok"), (whole.error, parted.error)
+    assert made == expected and len(made) == 3
+
+    def told(report: Report) -> list[dict]:
+        each = [step.as_dict() for step in report.steps]
+        return [{key: one[key] for key in one if key not in ("seconds", "sides")} for one in each]
+
+    assert told(parted) == told(whole)
+
+
+def test_a_table_with_a_row_of_another_width_is_read_with_care(lots, tmp_path):
+    text = (lots / "lots.csv").read_text().splitlines()
+    text[20_000] += ",and,more"
+    (tmp_path / "lots.csv").write_text("\n".join(text))
+    (tmp_path / "hubs.csv").write_bytes((lots / "hubs.csv").read_bytes())
+    whole, expected = delivered(tmp_path, flow("lots.csv"), tmp_path / "whole", None)
+    parted, made = delivered(tmp_path, flow("lots.csv"), tmp_path / "parts", Cut(rows=1_000))
+    assert made == expected and parted.steps[0].warnings == whole.steps[0].warnings
+    assert any("more than 6 cells" in text for text in parted.steps[0].warnings)
+
+
+def test_one_key_that_holds_half_of_all_rows(tmp_path):
+    pick = random.Random(2)
+    table = pl.DataFrame({"a": ["x" if n % 2 else f"k{pick.randrange(40)}" for n in range(900)], "x": range(900)})
+    kind = kinds()["number_rows"]
+    chosen = kind.Settings(name="N", by=("a",))
+    assert check(kind, chosen, {"table": [table]}, [100, 250, 600], 5, 50)
+
+
+def test_a_disk_that_fills_up_delivers_nothing_and_leaves_nothing(lots, tmp_path, monkeypatch):
+    written = []
+
+    def write(frame, path, *args, **more):
+        written.append(path)
+        if len(written) > 12:
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        return real(frame, path, *args, **more)
+
+    real = pl.DataFrame.write_ipc
+    monkeypatch.setattr(pl.DataFrame, "write_ipc", write)
+    report, made = delivered(lots, flow("lots.csv"), tmp_path / "out", Cut(tmp_path / "scratch", 1_000))
+    assert report.status == "failed" and report.error.code == "no_room" and "the disk is full" in report.error.reason
+    assert not made and not list((tmp_path / "scratch").iterdir())
+
+
+def test_what_a_killed_run_left_goes_with_the_next_one(lots, tmp_path):
+    dead, alive = (tmp_path / f"updraft-parts-{pid}-abc" for pid in (99_999_999, os.getpid()))
+    for folder in (dead, alive):
+        folder.mkdir()
+        (folder / "part.arrow").write_text("…")
+    delivered(lots, flow("lots.csv"), tmp_path / "out", Cut(tmp_path, 5_000))
+    assert not dead.exists() and alive.exists() and len(list(tmp_path.glob("updraft-parts-*"))) == 1
+
+
+def test_a_cancelled_run_ends_between_two_parts(lots, tmp_path):
+    asked, files = [], Files(lots)
+    report = run(
+        plan(flow("lots.csv"), files), files, tmp_path / "out", cut=Cut(tmp_path / "scratch", 500),
+        cancelled=lambda: asked.append(1) or len(asked) > 40,
+    )  # fmt: skip
+    assert report.status == "cancelled" and not (tmp_path / "out").exists()
+    assert not list((tmp_path / "scratch").iterdir())
+
+
+def test_the_memory_that_a_run_may_take_says_how_it_computes(lots, monkeypatch, tmp_path):
+    files = Files(lots)
+    planned, size = plan(flow("lots.csv"), files), (lots / "lots.csv").stat().st_size
+    assert cut_for(planned, files, 4 * size) is None
+    assert cut_for(planned, files, size).rows == 20_000
+    monkeypatch.setattr("updraft.core.engine.cutting.shutil.disk_usage", lambda place: type("", (), {"free": 1000}))
+    with pytest.raises(Problem, match="GB are free"):
+        cut_for(planned, files, size)
+    for said, is_ in (("2GB", 2 << 30), ("1.5 G", 3 << 29), ("500MB", 500 << 20), ("134217728", 128 << 20)):
+        monkeypatch.setenv("UPDRAFT_MEMORY", said)
+        assert memory_of_runs() == is_
+    for said in ("much", "10MB", "-2GB"):
+        monkeypatch.setenv("UPDRAFT_MEMORY", said)
+        with pytest.raises(Problem, match="UPDRAFT_MEMORY"):
+            memory_of_runs()
