@@ -16,7 +16,7 @@ from updraft.core import Files, Flow, Problem, Step, plan, run
 from updraft.core.engine.cutting import Cut, cut_for, memory_of_runs
 from updraft.core.engine.running import Report
 from updraft.core.steps import kinds
-from updraft.core.values.decide import TextColumn, decide, decide_column
+from updraft.core.values.decide import decide, decide_parts
 
 ROWS = 30_000
 CELL = st.none() | st.sampled_from(
@@ -35,10 +35,10 @@ CELL = st.none() | st.sampled_from(
 def test_a_column_in_parts_is_taken_for_what_the_whole_is(cells, cuts):
     frame = pl.DataFrame({"x": cells}, schema={"x": pl.String})
     whole, [expected] = decide(frame)
-    parts = [piece.frame()["x"] for piece in cut(frame, cuts).pieces]
-    how, decision = decide_column(TextColumn("x", [lambda part=part: part for part in parts]))
+    parts = list(cut(frame, cuts))
+    [(how, decision)] = decide_parts(["x"], lambda names: (part.select(names) for part in parts)).values()
     assert decision == expected
-    assert_frame_equal(pl.concat([how.made(part) for part in parts]).to_frame(), whole)
+    assert_frame_equal(pl.concat([how.made(part["x"]) for part in parts]).to_frame(), whole)
 
 
 @pytest.fixture(scope="module")

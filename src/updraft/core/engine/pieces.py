@@ -12,6 +12,7 @@ from typing import Protocol
 
 import polars as pl
 
+from updraft.core.engine.coded import Coded
 from updraft.core.problems import Problem, of_the_system, reason_of
 
 _BUCKET, _BUFFERED = "\0bucket", 4  # parts that are held until they are written by buckets
@@ -57,6 +58,9 @@ class Pieces:
     def __iter__(self) -> Iterator[pl.DataFrame]:
         return (piece.frame() for piece in self.pieces)
 
+    def coded(self) -> Iterator[Coded]:
+        return map(Coded, self)
+
     def lazy(self) -> pl.LazyFrame:
         """All of it, as one query."""
         return pl.concat([piece.lazy() for piece in self.pieces])
@@ -70,17 +74,22 @@ class Pieces:
 
 
 class Stream:
-    """A table that comes frame by frame, once; at least one frame."""
+    """A table that comes frame by frame, once; at least one frame. Between steps that change values one by
+    one, frames stay coded.
+    """
 
-    def __init__(self, frames: Iterator[pl.DataFrame]) -> None:
+    def __init__(self, frames: Iterator[Coded]) -> None:
         self._first = next(frames)
         self._frames = frames
 
     @property
     def schema(self) -> pl.Schema:
-        return self._first.schema
+        return self._first.lazy().collect_schema()
 
     def __iter__(self) -> Iterator[pl.DataFrame]:
+        return (one.frame() for one in self.coded())
+
+    def coded(self) -> Iterator[Coded]:
         return itertools.chain([self._first], self._frames)
 
     def pieces(self, keep: Keep, rows: int) -> Pieces:

@@ -112,7 +112,7 @@ class SpreadWork(Work):
         delivers = "effects" in kind.needs
         if spread.how == "rows" and not (learns or sides or delivers) and self._needed[Ref(step_id)] == 1:
             stream = streamed(kind, settings, arrived, door, self._way, partial(self._streamed, step), wanted)
-            self._tables[Ref(step_id)] = Stream(self._watched(step_id, iter(stream)))
+            self._tables[Ref(step_id)] = Stream(self._watched(step_id, stream.coded()))
             return
         made = spread_over(kind, settings, arrived, door, self._way, sides, wanted)
         made.seconds += self._prepared(step, made)
@@ -151,15 +151,13 @@ class SpreadWork(Work):
             kept.add(frame)
         return [piece.lazy() for piece in kept.pieces().pieces]
 
-    def _counted(
-        self, step: PlannedStep, frames: Iterator[pl.DataFrame], made: Made
-    ) -> Iterator[pl.DataFrame]:
+    def _counted(self, step: PlannedStep, frames: Iterator[pl.DataFrame], made: Made) -> Iterator[Coded]:
         """The frames of a source, which is told once all have come."""
         rows, started = 0, time.perf_counter()
         for frame in frames:
             made.seconds += time.perf_counter() - started
             rows += frame.height
-            yield frame
+            yield Coded(frame)
             started = time.perf_counter()
         made.rows = {"": rows}
         self._done(step, made)
@@ -189,7 +187,7 @@ class SpreadWork(Work):
             if isinstance(table, Pieces):
                 table.discard()
 
-    def _watched(self, step_id: str, frames: Iterator[pl.DataFrame]) -> Iterator[pl.DataFrame]:
+    def _watched(self, step_id: str, frames: Iterator[Coded]) -> Iterator[Coded]:
         """Frames as they come, until the run is cancelled; a problem met on the way is the step's."""
         try:
             for frame in frames:

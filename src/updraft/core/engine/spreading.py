@@ -16,6 +16,7 @@ from dataclasses import dataclass, field, replace
 import polars as pl
 import polars.selectors as cs
 
+from updraft.core.engine.coded import Coded
 from updraft.core.engine.pieces import Gathered, Keep, Pieces, Stream, exchanged
 from updraft.core.engine.table import Fact, cells_changed, facts_of, measured, telling
 from updraft.core.steps import Context, Incoming, Result, Settings, StepKind, Tables, Wanted
@@ -145,17 +146,21 @@ class _Sum:
         sides: Collection[str] = (),
         same: Collection[str] = (),
         *,
+        coded: Coded | None = None,
         kept: bool = True,
-    ) -> pl.DataFrame:
+    ) -> Coded:
         """Add what comes of a part; its main output, which is kept unless it is handed on."""
         first = self._result is None
         # What is the same for every part is taken of the first.
-        done = measured(result, inputs, [side for side in sides if first or side not in same], _HIDDEN)
-        done.frames[""] = self._only(done.frames[""])
-        for name, frame in done.frames.items():
-            self._rows[name] = self._rows.get(name, 0) + frame.height
-            if kept or name:
-                self._outputs.setdefault(name, Gathered(self._way.keep, self._way.rows)).add(frame)
+        needed = [side for side in sides if first or side not in same]
+        done = measured(result, inputs, needed, _HIDDEN, coded)
+        main = done.main.only(None if self._wanted is None else {*self._wanted, *_HIDDEN})
+        self._rows[""] = self._rows.get("", 0) + main.height
+        outputs = {**({"": main.frame()} if kept else {}), **done.sides}
+        for name, frame in outputs.items():
+            self._outputs.setdefault(name, Gathered(self._way.keep, self._way.rows)).add(frame)
+        for name, side in done.sides.items():
+            self._rows[name] = self._rows.get(name, 0) + side.height
         for place, (count, frame) in enumerate(zip(result.counts, done.counted, strict=True)):
             if first:
                 self._counted.append([frame])
@@ -169,14 +174,7 @@ class _Sum:
             self._changed[name] = self._changed.get(name, 0) + number
         self._warnings |= dict.fromkeys(result.warnings)
         self._result = result
-        return done.frames[""]
-
-    def _only(self, frame: pl.DataFrame) -> pl.DataFrame:
-        """The columns that later steps need; one in any case, since it holds the rows."""
-        if self._wanted is None:
-            return frame
-        kept = [name for name in frame.columns if name in self._wanted or name in _HIDDEN]
-        return frame.select(kept or frame.columns[:1])
+        return main
 
     def made(self) -> Made:
         assert self._result is not None, "a table has one part at least"
@@ -219,15 +217,15 @@ class _Step:
         total.add(self.kind.apply(tables, self.settings, self.context), tables, self.sides)
         return total.made()
 
-    def row_by_row(self, done: Callable[[Made], None]) -> Iterator[pl.DataFrame]:
+    def row_by_row(self, done: Callable[[Made], None]) -> Iterator[Coded]:
         total, seconds = _Sum(self.way, self.wanted), 0.0
         for number, one in enumerate(self.arrived[self._main]):
-            for frame in one.table:
+            for part in one.table.coded():
                 started = time.perf_counter()
                 with telling(self.kind):
-                    tables = self._tables({(self._main, number): frame})
+                    tables = self._tables({(self._main, number): part})
                     result = self.kind.apply(tables, self.settings, self.context)
-                    made = total.add(result, tables, kept=False)
+                    made = total.add(result, tables, coded=part, kept=False)
                 seconds += time.perf_counter() - started
                 yield made
         finished = total.made()
@@ -239,10 +237,10 @@ class _Step:
             self.kind.learn(self._tables({}), self.settings, self.context)
         total = _Sum(self.way, self.wanted)
         for number, one in enumerate(self.arrived[self._main]):
-            for frame in one.table:
-                tables = self._tables({(self._main, number): frame})
+            for part in one.table.coded():
+                tables = self._tables({(self._main, number): part})
                 result = self.kind.apply(tables, self.settings, self.context)
-                total.add(result, tables, self.sides, spread.same)
+                total.add(result, tables, self.sides, spread.same, coded=part)
         return total.made()
 
     def by_keys(self, spread: Spread) -> Made:
@@ -326,7 +324,7 @@ class _Step:
         pieces.discard()
         return done.pieces()
 
-    def _tables(self, parts: Mapping[tuple[str, int], pl.DataFrame]) -> Tables:
+    def _tables(self, parts: Mapping[tuple[str, int], pl.DataFrame | Coded]) -> Tables:
         """The tables that come in, with a part in place of some of them; where a part of one of several
         tables at the main port comes in, the others have no rows.
         """
@@ -338,7 +336,8 @@ class _Step:
                 if part is None and port == self._main and parts:
                     part = pl.DataFrame(schema=one.table.schema)
                 table = one.table.lazy() if part is None else part.lazy()  # type: ignore[union-attr]
-                ports[port].append(Incoming(table, one.label))
+                values = part.values if isinstance(part, Coded) else None
+                ports[port].append(Incoming(table, one.label, values))
         return Tables(ports, self._main)
 
 

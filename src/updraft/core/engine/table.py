@@ -115,14 +115,13 @@ def compute(
     with telling(kind):
         settings.check_filled()
         result = kind.apply(inputs, settings, context)
-        if result.changes:
-            return _by_value(result, inputs.main, coded, fingerprint, started)
-        done = measured(result, inputs)
+        done = measured(result, inputs, coded=coded)
     facts = facts_of(result, [[frame] for frame in done.counted])
+    table = done.main if coded and result.changes else done.main.frame()
     return Table(
         fingerprint,
-        dict(done.frames),
-        {name: frame.height for name, frame in done.frames.items()},
+        {"": table, **done.sides},
+        {"": done.main.height, **{name: side.height for name, side in done.sides.items()}},
         done.rows_in,
         time.perf_counter() - started,
         (*facts, *cells_changed(done.changed)),
@@ -159,40 +158,48 @@ class Measured:
         rows_in, changed: as in Table.
     """
 
-    frames: dict[str, pl.DataFrame]
+    main: Coded
+    sides: dict[str, pl.DataFrame]
     counted: list[pl.DataFrame]
     rows_in: int | None = None
     changed: dict[str, int] = field(default_factory=dict)
 
 
 def measured(
-    result: Result, inputs: Tables, sides: Collection[str] | None = None, hidden: Collection[str] = ()
+    result: Result,
+    inputs: Tables,
+    sides: Collection[str] | None = None,
+    hidden: Collection[str] = (),
+    coded: Coded | None = None,
 ) -> Measured:
     """Collect a result, its counts and its changed cells in one query.
 
     Args:
         sides: the side outputs that are needed; None for all.
         hidden: names that only the engine gives, which the tables have here.
+        coded: the main table, whose columns stay coded where they are changed value by value.
     """
     needed = {name: side for name, side in result.sides.items() if sides is None or name in sides}
-    names, before = ["", *needed], [inputs.main] if result.changes else _before(result, inputs)
-    table = [] if result.changes else [result.table]
-    queries = [*table, *needed.values(), *(count.frame for count in result.counts), *before]
-    # In memory: the streaming engine may add floats up in another order from run to run.
-    collected = pl.collect_all(queries, engine="in-memory")
-    if result.changes:  # each distinct value once
-        coded, changed = Coded(collected[-1]).changed(result.changes)
-        collected.insert(0, coded.frame())
-    frames = dict(zip(names, collected[: len(names)], strict=True))
-    _check_names(frames.values(), hidden)
-    counted = collected[len(names) : len(names) + len(result.counts)]
-    if not before:
-        return Measured(frames, counted)
-    old = collected[-1]
     if result.changes:
-        return Measured(frames, counted, old.height, {name: n for name, n in changed.items() if n})
+        table, before = [], [] if coded else [inputs.main]
+    else:
+        table, before = [result.table], _before(result, inputs)
+    asked = [*needed.values(), *(count.frame for count in result.counts)]
+    # In memory: the streaming engine may add floats up in another order from run to run.
+    collected = pl.collect_all([*asked, *table, *before], engine="in-memory")
+    made = dict(zip(needed, collected, strict=False))
+    counted = collected[len(needed) : len(asked)]
+    if result.changes:  # each distinct value once
+        main, changed = (coded or Coded(collected[-1])).changed(result.changes)
+        changed = {name: number for name, number in changed.items() if number}
+        return Measured(main, made, counted, main.height, changed)
+    frame = collected[len(asked)]
+    _check_names([frame, *made.values()], hidden)
+    if not before:
+        return Measured(Coded(frame), made, counted)
+    old = collected[-1]
     rows_in = int(old["\0rows"].sum()) if "\0rows" in old.columns else old.height
-    return Measured(frames, counted, rows_in, _changed(old, frames[""], result.touched or ()))
+    return Measured(Coded(frame), made, counted, rows_in, _changed(old, frame, result.touched or ()))
 
 
 def _check_names(made: Iterable[pl.DataFrame], hidden: Collection[str]) -> None:
@@ -206,31 +213,6 @@ def _check_names(made: Iterable[pl.DataFrame], hidden: Collection[str]) -> None:
             "Give it another name where it comes from.",
             code="odd_name",
         )
-
-
-def _by_value(
-    result: Result, main: pl.LazyFrame, coded: Coded | None, fingerprint: str, started: float
-) -> Table:
-    """The table of a step that changes values one by one: each distinct value once. It stays coded where the
-    main table was.
-    """
-    queries = [*result.sides.values(), *(count.frame for count in result.counts), *([] if coded else [main])]
-    collected = pl.collect_all(queries, engine="in-memory")
-    table, changed = (coded or Coded(collected[-1])).changed(result.changes)
-    sides = dict(zip(result.sides, collected, strict=False))
-    facts = facts_of(result, [[frame] for frame in collected[len(sides) : len(sides) + len(result.counts)]])
-    changed = {name: number for name, number in changed.items() if number}
-    return Table(
-        fingerprint,
-        {"": table if coded else table.frame(), **sides},
-        {"": table.height, **{name: side.height for name, side in sides.items()}},
-        table.height,
-        time.perf_counter() - started,
-        facts + cells_changed(changed),
-        result.touched,
-        changed,
-        warnings=result.warnings,
-    )
 
 
 def cells_changed(changed: Mapping[str, int]) -> tuple[Fact, ...]:

@@ -160,7 +160,7 @@ def rows_where(
         text, one: as in `Count`.
     """
     rule = Rule(of=tuple(conditions))
-    met = table.select(compiled(rule, table.collect_schema()).sum())
+    met = table.filter(compiled(rule, table.collect_schema())).select(pl.len())
     return Count(code, met, text, level, one=one, rule=rule.model_dump(mode="json"))
 
 

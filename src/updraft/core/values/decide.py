@@ -7,11 +7,12 @@ be either way round, columns in which a single value does not fit.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Generator, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from functools import cached_property, partial
-from typing import NamedTuple
+from functools import partial
+from itertools import accumulate, repeat
+from typing import Any, NamedTuple, TypeVar
 
 import polars as pl
 
@@ -73,83 +74,74 @@ class How(NamedTuple):
         return _read(_without(series, self.words), self.kind, self.form)[0]
 
 
+R = TypeVar("R")
+Look = Callable[[pl.Series], Any]
+# Something that is worked out by looking at the parts of a column, a look at all of them after another: it
+# yields what to do with a part, and is sent what that gave of each.
+Looking = Generator[Look, list[Any], R]
+
+
 class TextColumn:
-    """A column of text in parts, which are asked for one after another, as often as needed.
+    """A column of text in parts.
 
     Args:
-        parts: gives each part.
+        words: texts that are taken for empty.
+        keeps: what it was read as is remembered; for a column of one part.
     """
 
-    def __init__(self, name: str, parts: Sequence[Callable[[], pl.Series]]) -> None:
-        self.name, self._parts = name, parts
-        self._known: dict[How, pl.Series] = {}
+    def __init__(self, name: str, words: Sequence[str] = (), *, keeps: bool = False) -> None:
+        self.name, self.words = name, tuple(words)
+        self._keeps, self._known = keeps, dict[How, pl.Series]()
+        self._sizes: list[tuple[int, int]] | None = None
 
-    @classmethod
-    def of(cls, series: pl.Series) -> TextColumn:
-        return cls(series.name, [lambda: series])
+    def each(self, look: Look) -> Looking[list[Any]]:
+        """What a look at each part gives."""
+        return (yield lambda part: look(_without(part, self.words)))
 
-    def __iter__(self) -> Iterator[pl.Series]:
-        return (part() for part in self._parts)
-
-    @cached_property
-    def sizes(self) -> list[tuple[int, int]]:
+    def sizes(self) -> Looking[list[tuple[int, int]]]:
         """Of each part its rows, and its empty cells."""
-        return [(part.len(), part.null_count()) for part in self]
+        if self._sizes is None:
+            self._sizes = yield from self.each(lambda part: (part.len(), part.null_count()))
+        return self._sizes
 
-    @property
-    def rows(self) -> int:
-        return sum(rows for rows, _ in self.sizes)
+    def filled(self) -> Looking[int]:
+        return sum(rows - nulls for rows, nulls in (yield from self.sizes()))
 
-    @property
-    def filled(self) -> int:
-        return self.rows - sum(nulls for _, nulls in self.sizes)
-
-    def without(self, words: Sequence[str]) -> TextColumn:
-        """With some texts empty."""
-        return TextColumn(self.name, [partial(_part_without, part, words) for part in self._parts])
-
-    def read(self, kind: Kind, form: str) -> tuple[int, bool]:
+    def read(self, kind: Kind, form: str) -> Looking[tuple[int, bool]]:
         """How many values cannot be read so, and whether none needed its blanks taken off."""
-        lost, plain = 0, True
-        for part in self:
-            made, bare = _read(part, kind, form)
-            lost, plain = lost + made.null_count() - part.null_count(), plain and bare
-            if len(self._parts) == 1:
-                self._known[How(kind, form)] = made
-        return lost, plain
+        found = yield from self.each(partial(self._read, How(kind, form)))
+        return sum(lost for lost, _ in found), all(plain for _, plain in found)
 
-    def made(self, how: How) -> pl.Series:
-        """All of it as what it was taken for; for one that is held as a whole."""
-        if how.kind is Kind.TEXT:
-            return self.whole()
+    def _read(self, how: How, part: pl.Series) -> tuple[int, bool]:
+        made, plain = _read(part, how.kind, how.form)
+        if self._keeps:
+            self._known[how] = made
+        return made.null_count() - part.null_count(), plain
+
+    def made(self, how: How, part: pl.Series) -> pl.Series:
+        """A part as what the column was taken for."""
         known = None if how.words else self._known.get(how)
-        return how.made(self.whole()) if known is None else known
+        return how.made(part) if known is None else known
 
-    def whole(self) -> pl.Series:
-        parts = list(self)
+    def whole(self) -> Looking[pl.Series]:
+        parts: list[pl.Series] = yield from self.each(lambda part: part)
         return parts[0] if len(parts) == 1 else pl.concat(parts)
 
-    def sample(self) -> pl.Series:
+    def sample(self) -> Looking[pl.Series]:
         """Values from the beginning, from all over, and from the end."""
-        step, before = max(self.rows // SAMPLE, 1), 0
-        head: list[pl.Series] = []
-        tail: list[pl.Series] = []
-        picked: list[pl.Series] = []
-        for part, (rows, _) in zip(self, self.sizes, strict=True):
-            head.append(part.head(max(SAMPLE // 2 - before, 0)))
-            picked.append(part.gather_every(step, -before % step))
-            tail = [*tail, part.tail(SAMPLE // 4)][-SAMPLE:]
-            before += rows
-        ends = pl.concat(tail).tail(SAMPLE // 4)
-        found = pl.concat([*head, pl.concat(picked).head(SAMPLE), ends]).drop_nulls()
-        if found.len():
-            return found
-        first = (part.drop_nulls().head(SAMPLE) for part in self)
-        return next((part for part in first if part.len()), found)
+        sizes = yield from self.sizes()
+        step = max(sum(rows for rows, _ in sizes) // SAMPLE, 1)
+        starts = accumulate((rows for rows, _ in sizes), initial=0)
 
+        def look(part: pl.Series) -> tuple[pl.Series, ...]:
+            before = next(starts)
+            head, picked = part.head(max(SAMPLE // 2 - before, 0)), part.gather_every(step, -before % step)
+            return head, picked, part.tail(SAMPLE // 4), part.drop_nulls().head(SAMPLE)
 
-def _part_without(part: Callable[[], pl.Series], words: Sequence[str]) -> pl.Series:
-    return _without(part(), words)
+        found = yield from self.each(look)
+        heads, picked, tails, filled = (pl.concat(part) for part in zip(*found, strict=True))
+        some: pl.Series = pl.concat([heads, picked.head(SAMPLE), tails.tail(SAMPLE // 4)]).drop_nulls()
+        return some if some.len() else pl.Series(filled.head(SAMPLE))
 
 
 def _without(series: pl.Series, words: Sequence[str]) -> pl.Series:
@@ -176,15 +168,53 @@ def decide(
     def of(series: pl.Series) -> tuple[pl.Series, Decision]:
         if series.dtype != pl.String:
             return series, as_it_came(series.name, series.dtype)
-        column = TextColumn.of(series)
-        how, decision = decide_column(column, numbers, missing=missing)
-        return column.made(how), decision
+        column = TextColumn(series.name, keeps=True)
+        looking = decide_column(column, numbers, missing=missing)
+        try:
+            look = next(looking)
+            while True:
+                look = looking.send([look(series)])
+        except StopIteration as end:
+            how, decision = end.value
+            return column.made(how, series), decision
 
     with ThreadPoolExecutor() as pool:  # Polars works outside the interpreter's lock
         decided = list(pool.map(of, table.get_columns()))
     if not decided:
         return table, []
     return pl.DataFrame([column for column, _ in decided]), [decision for _, decision in decided]
+
+
+def decide_parts(
+    names: Sequence[str],
+    parts: Callable[[Sequence[str]], Iterator[pl.DataFrame]],
+    numbers: str | None = None,
+    *,
+    missing: bool = True,
+) -> dict[str, tuple[How, Decision]]:
+    """What text columns are taken for, as `decide` says, of a table in parts.
+
+    Args:
+        parts: the parts of some columns, in order; asked for a few times.
+    """
+    looking = {name: decide_column(TextColumn(name), numbers, missing=missing) for name in names}
+    looks, decided = {name: next(one) for name, one in looking.items()}, dict[str, tuple[How, Decision]]()
+    with ThreadPoolExecutor() as pool:
+        while looks:
+            found: dict[str, list[Any]] = {name: [] for name in looks}
+
+            def look(name: str, frame: pl.DataFrame, found: dict[str, list[Any]] = found) -> None:
+                found[name].append(looks[name](frame[name]))
+
+            for frame in parts(list(looks)):
+                list(pool.map(look, looks, repeat(frame)))
+            for name in list(looks):
+                try:
+                    looks[name] = looking[name].send(found[name])
+                except StopIteration as end:
+                    decided[name] = end.value
+                    del looks[name]
+    return decided
 
 
 def as_it_came(name: str, dtype: pl.DataType) -> Decision:
@@ -194,37 +224,33 @@ def as_it_came(name: str, dtype: pl.DataType) -> Decision:
 
 def decide_column(
     column: TextColumn, numbers: str | None = None, *, missing: bool = True
-) -> tuple[How, Decision]:
+) -> Looking[tuple[How, Decision]]:
     """What a column of text is taken for; see `decide`."""
-    how, decision = _decide_filled(column, numbers)
+    how, decision = yield from _decide_filled(column, numbers)
     if not missing or decision.kind is not Kind.TEXT or decision.doubt:
         return how, decision
-    words = _words_for_missing(column)
+    words = sorted(set().union(*(yield from column.each(_missing_in))))  # as they stand there
     if not words:
         return how, decision
-    meant = column.without(words)
+    meant = TextColumn(column.name, words)
     plain = all(word.strip().lower() in _PLAINLY_MISSING for word in words)
-    if meant.filled < 3 or (meant.filled < _LEAST_SHARE * column.filled and not plain):
+    filled, left = (yield from column.filled()), (yield from meant.filled())
+    if left < 3 or (left < _LEAST_SHARE * filled and not plain):
         return how, decision
-    other, better = _decide_filled(meant, numbers)
+    other, better = yield from _decide_filled(meant, numbers)
     if better.kind is Kind.TEXT:
         return how, replace(
             decision, doubt=better.doubt, evidence=better.evidence
         ) if better.doubt else decision
-    emptied = column.filled - meant.filled
     told = [f"“{word.strip()}”" if word.strip() else "nothing but blanks" for word in words[:3]]
-    evidence = f"{better.evidence}; {emptied:,} with {', '.join(dict.fromkeys(told))} are read as empty"
+    evidence = f"{better.evidence}; {filled - left:,} with {', '.join(dict.fromkeys(told))} are read as empty"
     plainly = tuple(dict.fromkeys(word.strip() for word in words if word.strip()))
-    decision = replace(better, evidence=evidence, emptied=emptied, words=plainly)
+    decision = replace(better, evidence=evidence, emptied=filled - left, words=plainly)
     return other._replace(words=tuple(words)), decision
 
 
-def _words_for_missing(column: TextColumn) -> list[str]:
-    """Words for missing as they stand in a text column."""
-    return sorted(set().union(*map(_missing_in, column)))
-
-
 def _missing_in(series: pl.Series) -> list[str]:
+    """Words for missing as they stand in a part of a text column."""
     short = series.filter(series.str.len_bytes() <= _LONGEST_MISSING + 4).drop_nulls()
     # First by the beginning, since a million codes are all short and none of them is such a word.
     likely = short.filter(short.str.contains(rf"^\s*([{_BEGINS}]|$)"))
@@ -232,20 +258,20 @@ def _missing_in(series: pl.Series) -> list[str]:
     return found.unique().to_list()
 
 
-def _decide_filled(column: TextColumn, numbers: str | None) -> tuple[How, Decision]:
-    name, filled, text = column.name, column.filled, How()
+def _decide_filled(column: TextColumn, numbers: str | None) -> Looking[tuple[How, Decision]]:
+    name, text = column.name, How()
+    filled = yield from column.filled()
     if not filled:
         return text, Decision(name, Kind.TEXT, "", "no value at all")
-    sample = column.sample()
+    sample = yield from column.sample()
     for kind, form in _candidates(sample, numbers):
         if not _all_fit(sample, kind, form):
             continue
-        lost, plain = column.read(kind, form)
+        lost, plain = yield from column.read(kind, form)
         if lost:
             continue
-        if kind in (Kind.WHOLE, Kind.NUMBER) and any(
-            _would_lose(part, kind, padded=not plain) for part in column
-        ):
+        loses = partial(_would_lose, kind=kind, padded=not plain)
+        if kind in (Kind.WHOLE, Kind.NUMBER) and any((yield from column.each(loses))):
             return text, Decision(
                 name,
                 Kind.TEXT,
@@ -255,8 +281,8 @@ def _decide_filled(column: TextColumn, numbers: str | None) -> tuple[How, Decisi
             )
         twin = None if form == _NUMBERS.get(numbers or "") else TWINS.get(form)
         why = ""
-        if twin and not column.read(_widest(kind), twin)[0]:
-            meant, why = told_apart(column.whole(), kind, form)
+        if twin and not (yield from column.read(_widest(kind), twin))[0]:
+            meant, why = told_apart((yield from column.whole()), kind, form)
             if not meant:
                 return text, Decision(
                     name,

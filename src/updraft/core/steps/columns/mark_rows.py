@@ -39,7 +39,12 @@ class MarkRows(StepKind):
             table.with_columns(here.alias(name)),
             touched=(),
             counts=(
-                Count("rows_met", table.select(here.sum()), "{n} rows are marked", one="{n} row is marked"),
+                Count(
+                    "rows_met",
+                    table.filter(here).select(pl.len()),
+                    "{n} rows are marked",
+                    one="{n} row is marked",
+                ),
             ),
         )
 

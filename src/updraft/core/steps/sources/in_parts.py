@@ -5,8 +5,6 @@ from all of their values.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
-from functools import partial
 from pathlib import Path
 
 import polars as pl
@@ -16,7 +14,7 @@ from updraft.core.formats.options import Scan
 from updraft.core.formats.reading import scan
 from updraft.core.steps.base import Brought, Spool, Wanted
 from updraft.core.steps.sources.reading import ReadingSettings, picked, told
-from updraft.core.values.decide import Decision, How, TextColumn, as_it_came, decide_column
+from updraft.core.values.decide import Decision, How, as_it_came, decide_parts
 
 
 def brought_in_parts(
@@ -95,21 +93,16 @@ def _decided(
     """What the text columns are taken for, from all of their values."""
     if settings.types != "decide":
         return {}, []
-    hows: dict[str, How] = {}
+    texts = [name for name, dtype in schema.items() if dtype == pl.String]
 
-    def of(name: str) -> Decision:
-        if schema[name] != pl.String:
-            return as_it_came(name, schema[name])
-        column = TextColumn(name, [partial(_column, part, name) for part in parts])
-        hows[name], decision = decide_column(column, settings.numbers, missing=settings.missing == "empty")
-        return decision
+    def of(names: Sequence[str]) -> Iterator[pl.DataFrame]:
+        return (part.select(names).collect() for part in parts)
 
-    with ThreadPoolExecutor(2) as pool:  # each holds a part of one column
-        return hows, list(pool.map(of, schema.names()))
-
-
-def _column(part: pl.LazyFrame, name: str) -> pl.Series:
-    return part.select(name).collect().to_series()
+    decided = decide_parts(texts, of, settings.numbers, missing=settings.missing == "empty")
+    decisions = [
+        decided[name][1] if name in decided else as_it_came(name, dtype) for name, dtype in schema.items()
+    ]
+    return {name: how for name, (how, _) in decided.items()}, decisions
 
 
 def _made(parts: Sequence[pl.LazyFrame], kept: list[str], hows: dict[str, How]) -> Iterator[pl.DataFrame]:

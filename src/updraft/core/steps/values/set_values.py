@@ -55,7 +55,7 @@ class SetValues(StepKind):
             counts=(
                 Count(
                     "rows_met",
-                    table.select(here.sum()),
+                    table.filter(here).select(pl.len()),
                     "{n} rows meet the conditions",
                     one="{n} row meets the conditions",
                 ),
