@@ -94,7 +94,7 @@ def run(
             saying.say(f"Held: {text}. Nothing was delivered; answer it, then run again.")
         if report.error:
             saying.say_problem(report.error)
-        saying.say(
-            f"{'Done' if report.status == 'ok' else report.status.capitalize()} in {report.seconds:.2f} s"
-        )
+        how = f", by parts of about {report.parts:,} rows" if report.parts else ""
+        status = "Done" if report.status == "ok" else report.status.capitalize()
+        saying.say(f"{status} in {report.seconds:.2f} s{how}")
     sys.exit({"ok": 0, "held": 3}.get(report.status, 1))

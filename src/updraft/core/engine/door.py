@@ -58,10 +58,10 @@ class Door:
         return self.planned.flow.decided(self.step).answers if self.planned else {}
 
     def learnt(self, by: tuple[Hashable, ...], make: Callable[[], T]) -> T:
-        if self.planned is None or self.memory is None:
+        if self.memory is None:
             return make()
-        refs = self.planned.steps[self.step].refs
-        tables = tuple((self.planned.fingerprint(ref), ref.output) for ref in refs)
+        refs = self.planned.steps[self.step].refs if self.planned else []
+        tables = tuple((self.planned.fingerprint(ref), ref.output) for ref in refs if self.planned)
         found: T = self.memory.get((tables, *by), make)
         return found
 

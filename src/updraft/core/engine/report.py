@@ -72,6 +72,7 @@ class Report:
             step has open questions and is set to wait for the answers, so nothing was delivered.
         effects: what was prepared; in a dry run nothing of it is delivered.
         held: what the run waits for, in sentences.
+        parts: rows of the parts that tables were cut into, about; 0 where they were held as a whole.
         error: set when the status is failed or partly.
     """
 
@@ -83,6 +84,7 @@ class Report:
     error: Problem | None = None
     seconds: float = 0.0
     dry: bool = False
+    parts: int = 0
 
     def as_dict(self) -> dict[str, Any]:
         return {
@@ -93,6 +95,7 @@ class Report:
             "dry": self.dry,
             "effects": [effect.as_dict() for effect in self.effects],
             "held": self.held,
+            "parts": self.parts,
             "error": self.error.as_dict() if self.error else None,
         }
 

@@ -48,6 +48,7 @@ def run(
     if cut is None:
         work = Work(planned, files, report, out, digests, told, cancelled)
     else:
+        report.parts = cut.rows
         work = SpreadWork(planned, files, report, out, digests, told, cancelled, cut=cut)
     try:
         _stop_at_problems(planned)

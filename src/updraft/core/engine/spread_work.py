@@ -106,15 +106,20 @@ class SpreadWork(Work):
         spread = spread_of(
             kind, settings, {port: some[0].table.schema for port, some in arrived.items()}, sides
         )
-        learns = type(kind).learn is not StepKind.learn
-        if spread.how == "whole" or (learns and spread.how == "rows"):
+        if spread.how in ("whole", "sort") or spread.learns:
             arrived = {port: [self._settled(one) for one in some] for port, some in arrived.items()}
         delivers = "effects" in kind.needs
-        if spread.how == "rows" and not (learns or sides or delivers) and self._needed[Ref(step_id)] == 1:
+        if (
+            spread.how == "rows"
+            and not (spread.learns or sides or delivers)
+            and self._needed[Ref(step_id)] == 1
+        ):
             stream = streamed(kind, settings, arrived, door, self._way, partial(self._streamed, step), wanted)
             self._tables[Ref(step_id)] = Stream(self._watched(step_id, stream.coded()))
             return
         made = spread_over(kind, settings, arrived, door, self._way, sides, wanted)
+        if spread.how == "whole" and (made.rows_in or 0) > self.cut.rows:
+            made.warnings += (f"All {made.rows_in:,} rows were held at once: it cannot work by parts.",)
         made.seconds += self._prepared(step, made)
         self._let_go(step)
         for output, table in made.outputs.items():

@@ -23,6 +23,7 @@ from updraft.core.steps import Context, Incoming, Result, Settings, StepKind, Ta
 from updraft.core.steps.spread import OTHER_PLACE, PLACE, WHOLE, Spread
 
 _HIDDEN = (PLACE, OTHER_PLACE)
+_SAMPLED = 20_000  # rows that tell where ranges end
 
 
 @dataclass(frozen=True)
@@ -107,7 +108,7 @@ def spread_over(
             kind, settings, {port: each[0].table.schema for port, each in arrived.items()}, sides
         )
         step = _Step(kind, settings, arrived, context, way, wanted, frozenset(sides))
-        made = {"rows": step.by_rows, "keys": step.by_keys, "whole": step.whole}[spread.how](spread)
+        made = step.made(spread)
     made.seconds = time.perf_counter() - started
     return made
 
@@ -207,8 +208,49 @@ class _Step:
         port = self.kind.main_port
         return port.name if port else ""
 
-    def whole(self, spread: Spread) -> Made:
+    def made(self, spread: Spread) -> Made:
+        match spread.how:
+            case "rows":
+                return self.by_rows(spread)
+            case "keys":
+                return self.by_keys(spread)
+            case "sort":
+                return self.in_order(spread)
         return self._together({})
+
+    def in_order(self, spread: Spread) -> Made:
+        """Rows dealt out by ranges of what they are sorted by first, and each range by itself."""
+        table = self.arrived[self._main][0].table
+        assert isinstance(table, Pieces) and spread.along is not None
+        along = spread.along.alias("\0along")
+        edges = self._edges(table, along)
+        many = edges.len() + 1
+
+        def bucket(frame: pl.DataFrame) -> pl.Series:
+            value = frame.select(along).to_series()
+            place = edges.search_sorted(value.fill_null(edges.first()), "right").cast(pl.Int64)
+            place = many - 1 - place if spread.down else place
+            empty = 0 if spread.empty_first else many - 1
+            return (
+                pl.DataFrame({"p": place, "v": value})
+                .select(pl.when(pl.col("v").is_null()).then(empty).otherwise("p"))
+                .to_series()
+            )
+
+        total = _Sum(self.way, self.wanted)
+        for part in exchanged(table, bucket, many, self.way.spill, self.way.rows) if many > 1 else [table]:
+            tables = self._tables({(self._main, 0): part.lazy().collect()})
+            total.add(self.kind.apply(tables, self.settings, self.context), tables, self.sides)
+            if many > 1:
+                part.discard()
+        return total.made()
+
+    def _edges(self, table: Pieces, along: pl.Expr) -> pl.Series:
+        """Values that part the table into ranges of about as many rows; rising, none twice."""
+        step = max(table.height // _SAMPLED, 1)
+        sample = pl.concat([frame.select(along).gather_every(step) for frame in table]).to_series()
+        known, many = sample.drop_nulls().sort(), min(self.way.buckets, table.height // self.way.rows + 1)
+        return known.gather_every(max(-(-known.len() // many), 1)).slice(1).unique().sort()
 
     def _together(self, held: Mapping[tuple[str, int], pl.DataFrame]) -> Made:
         """All rows at once; those that are held already need not be asked for."""
@@ -233,8 +275,8 @@ class _Step:
         done(finished)
 
     def by_rows(self, spread: Spread) -> Made:
-        if type(self.kind).learn is not StepKind.learn:
-            self.kind.learn(self._tables({}), self.settings, self.context)
+        if spread.learns:
+            self.kind.apply(self._tables({}), self.settings, self.context)
         total = _Sum(self.way, self.wanted)
         for number, one in enumerate(self.arrived[self._main]):
             for part in one.table.coded():

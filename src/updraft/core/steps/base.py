@@ -203,7 +203,7 @@ class Context(Protocol):
 
     def learnt(self, by: tuple[Hashable, ...], make: Callable[[], T]) -> T:
         """What `make` learns from the tables that come in: kept for as long as they stay, whatever is
-        answered or set besides.
+        answered or set besides; of parts of a table, what it learnt from all of it (see `Spread.learns`).
 
         Args:
             by: what it is, and all settings that it follows from.
@@ -399,11 +399,6 @@ class StepKind(ABC):
             schemas: of the tables that come in, by port; of several at one port the first's.
         """
         return WHOLE
-
-    def learn(self, tables: Tables, settings: Any, context: Context) -> None:  # noqa: B027
-        """Learn from all of the main table what every part of it needs, through `context.learnt`. Called
-        before `apply` is for parts; `apply` asks for the same.
-        """
 
     def files(self, settings: Any) -> tuple[str, ...]:
         """The paths it reads, as its settings name them. For kinds that need files."""

@@ -29,4 +29,5 @@ def open_questions(many: int, new: New, decided: bool, text: str, one: str) -> C
         "Say in the panel what each becomes.",
         one,
         side="open",
+        once=True,
     )

@@ -21,23 +21,32 @@ class Spread:
     Args:
         how: `rows`: any part of the main table alone gives its part of the result, beside all of the other
             tables. `keys`: rows that are equal in `keys` have to come together, of each table that it names.
-            `whole`: all rows at once.
+            `sort`: rows near each other in `along` have to, and the parts come in its order. `whole`: all
+            rows at once.
         keys: port → what tells which rows belong together, equal for rows that do; empty cells are equal.
         stands: what a row of the result stands for, which says where it stands: a `row` of the main table
             (then the step hands on the column PLACE, and OTHER_PLACE of what comes after those rows) or a
             `group`, in the order of which each first comes.
+        learns: something small is learnt from all rows first, through `Context.learnt`; nothing else is
+            computed while the result is described.
         order: where a group stands, if not where it first comes: columns of the result, empty cells last.
         same: side outputs that come out the same of every part.
         undivided: side outputs that only all rows at once can give.
+        along: what rows of the main table are sorted by first: rising, or falling (`down`); rows without it
+            come last, or first (`empty_first`).
         settings: those to take instead where PLACE has to be handed on.
     """
 
-    how: Literal["rows", "keys", "whole"]
+    how: Literal["rows", "keys", "sort", "whole"]
     keys: Mapping[str, Sequence[pl.Expr]] = field(default_factory=dict)
     stands: Literal["row", "group"] = "row"
+    learns: bool = False
     order: tuple[str, ...] = ()
     same: frozenset[str] = frozenset()
     undivided: frozenset[str] = frozenset()
+    along: pl.Expr | None = None
+    down: bool = False
+    empty_first: bool = False
     settings: Any = None
 
 

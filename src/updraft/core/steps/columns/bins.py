@@ -1,4 +1,5 @@
 import math
+from collections.abc import Mapping
 from itertools import pairwise
 from typing import Literal
 
@@ -9,6 +10,7 @@ from updraft.core.formula.terms import Term
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_kind, need_new
+from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind
 
@@ -70,7 +72,8 @@ class Bins(StepKind):
         number = pl.when(number.is_finite()).then(number)
         if settings.by == "width":
             return Result(table.with_columns(_of_width(table, number, settings).alias(into)), touched=())
-        edges = self._edges(table.select(number), settings)
+        by = (settings.column, settings.by, settings.many)
+        edges = context.learnt(("edges", *by), lambda: self._edges(table.select(number), settings))
         names = _names(edges, settings)
         place = pl.sum_horizontal([(number >= edge).cast(pl.UInt32) for edge in edges])
         if settings.by in ("equal", "even"):  # the largest number stands in the last bin, not above it
@@ -94,6 +97,9 @@ class Bins(StepKind):
 
     def reads(self, settings: BinsSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [settings.column, settings.into.strip()])  # new: it must not be there yet
+
+    def spread(self, settings: BinsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return Spread("rows", learns=settings.by in ("equal", "even"))
 
     def sentence(self, settings: BinsSettings) -> str:
         how = {

@@ -1,7 +1,10 @@
+from collections.abc import Mapping
+
 import polars as pl
 
 from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import listed
+from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import is_blank
 
@@ -31,14 +34,21 @@ class RemoveEmptyColumns(StepKind):
         table = tables.main
         schema = table.collect_schema()
         asked = {name: dtype for name, dtype in schema.items() if name not in settings.but}
-        empty = table.select(
-            is_blank(name, dtype).mean().alias(name) for name, dtype in asked.items()
-        ).collect()
+
+        def share() -> pl.DataFrame:
+            return table.select(
+                is_blank(name, dtype).mean().alias(name) for name, dtype in asked.items()
+            ).collect()
+
+        empty: pl.DataFrame = context.learnt(("share", settings.but), share)
         gone = [name for name in asked if (empty[name][0] or 0) * 100 >= settings.share]
         said = (f"{len(gone):,} columns are left out: {listed(gone, 8)}.",) if len(gone) > 1 else ()
         said = (f"1 column is left out: {gone[0]}.",) if len(gone) == 1 else said
         kept = [name for name in schema if name not in gone]
         return Result(table.select(kept or pl.first()), touched=(), warnings=said)
+
+    def spread(self, settings: RemoveEmptyColumnsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return Spread("rows", learns=True)
 
     def sentence(self, settings: RemoveEmptyColumnsSettings) -> str:
         how = "throughout" if settings.share == 100 else f"in {settings.share} % of the rows"

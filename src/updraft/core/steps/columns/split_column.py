@@ -1,3 +1,4 @@
+from collections.abc import Mapping
 from itertools import pairwise
 from typing import Literal
 
@@ -7,6 +8,7 @@ from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.conditions import checked_pattern
+from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, Kind, kind_of
 
@@ -99,10 +101,10 @@ class SplitColumn(StepKind):
                     ),
                 ),
             )
-        return self._into_columns(table, schema, settings)
+        return self._into_columns(table, schema, settings, context)
 
     def _names(
-        self, table: pl.LazyFrame, schema: pl.Schema, settings: SplitColumnSettings
+        self, table: pl.LazyFrame, schema: pl.Schema, settings: SplitColumnSettings, context: Context
     ) -> tuple[str, ...]:
         if settings.names:
             others = [other for other in schema if settings.keep or other != settings.column]
@@ -115,7 +117,12 @@ class SplitColumn(StepKind):
                         field="names",
                     )
             return settings.names
-        most = table.select(_how_many(settings).max()).collect().item() or 1
+        by = tuple(settings.model_dump(mode="json", exclude={"names", "keep"}).items())
+
+        def count() -> int:
+            return table.select(_how_many(settings).max()).collect().item() or 1
+
+        most = context.learnt(("parts", repr(by)), count)
         if most > MOST:
             raise Problem(
                 f"Column “{settings.column}”",
@@ -132,8 +139,10 @@ class SplitColumn(StepKind):
             found.append(name)
         return tuple(found)
 
-    def _into_columns(self, table: pl.LazyFrame, schema: pl.Schema, settings: SplitColumnSettings) -> Result:
-        name, names = settings.column, self._names(table, schema, settings)
+    def _into_columns(
+        self, table: pl.LazyFrame, schema: pl.Schema, settings: SplitColumnSettings, context: Context
+    ) -> Result:
+        name, names = settings.column, self._names(table, schema, settings, context)
         many = len(names)
         whole = name if settings.keep else "\0whole"  # a part may take the name of the column it comes from
         fresh = [
@@ -163,6 +172,9 @@ class SplitColumn(StepKind):
 
     def reads(self, settings: SplitColumnSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [settings.column, *settings.names])  # new names: they must not be there yet
+
+    def spread(self, settings: SplitColumnSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return Spread("rows", learns=settings.into == "columns" and not settings.names)
 
     def sentence(self, settings: SplitColumnSettings) -> str:
         into = "rows" if settings.into == "rows" else ", ".join(settings.names) or "columns"

@@ -1,9 +1,13 @@
+from collections.abc import Mapping
 from typing import Literal
+
+import polars as pl
 
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import Order, listed, need_columns
 from updraft.core.steps.ordering import sort_keys, text_order
+from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.tables import Tables
 
 
@@ -77,6 +81,16 @@ class SortRows(StepKind):
 
     def reads(self, settings: SortRowsSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [order.column for order in settings.order])
+
+    def spread(self, settings: SortRowsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        schema = schemas["table"]
+        if not settings.order or settings.order[0].column not in schema:
+            return WHOLE
+        first, dtype = settings.order[0], schema[settings.order[0].column]
+        if dtype.is_nested():
+            return WHOLE
+        along = sort_keys(first.column, dtype, settings.text, settings.language)[0]
+        return Spread("sort", along=along, down=first.down, empty_first=settings.empty == "first")
 
     def sentence(self, settings: SortRowsSettings) -> str:
         return (

@@ -1,3 +1,4 @@
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Literal
 
@@ -8,6 +9,7 @@ from updraft.core.similarity.families import STRICTNESS, Proposal, Ways, propose
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_kind
 from updraft.core.steps.opening import New, new_setting, open_questions
+from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values import Kind
 
@@ -117,6 +119,7 @@ class MergeLookAlikes(StepKind):
                 _number(here),
                 "{n} values get the name of another",
                 one="{n} value gets the name of another",
+                once=True,
             ),
             open_questions(
                 len(fresh),
@@ -129,6 +132,9 @@ class MergeLookAlikes(StepKind):
 
     def reads(self, settings: MergeLookAlikesSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [settings.column])
+
+    def spread(self, settings: MergeLookAlikesSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return Spread("rows", learns=True, same=frozenset({"open"}))
 
     def sentence(self, settings: MergeLookAlikesSettings) -> str:
         on = (
