@@ -205,3 +205,28 @@ def test_a_flow_that_somebody_sent_reads_what_lies_beside_it_and_what_the_comman
     assert "lies outside" in run("bring_in_a_flow", used).output
     assert run("bring_in_a_flow", used, "--files", own).exit_code == 0
     assert run("read_file", {"path": "../own/grants.csv"}, "--input", f"in={own / 'grants.csv'}").exit_code == 0
+
+
+def test_a_table_larger_than_the_memory_is_computed_by_parts(tmp_path, monkeypatch):
+    rows = 500_000
+    text = "\n".join(
+        f"Fen Pea,{n % 97},a note of no use that makes the file long enough for parts {n}" for n in range(rows)
+    )
+    (tmp_path / "lots.csv").write_text(f"Variety,Packets,Note\n{text}\n")
+    figures = [{"figure": "sum", "column": "Packets"}, {"figure": "rows"}]
+    steps = [
+        {"id": "r", "kind": "read_file", "settings": {"path": "lots.csv"}},
+        {"id": "s", "kind": "summarise", "settings": {"by": ["Variety"], "figures": figures}, "inputs": {"table": "r"}},
+        {"id": "w", "kind": "write_file", "settings": {"name": "sums.csv"}, "inputs": {"table": "s"}},
+    ]
+    (tmp_path / "f.updraft.json").write_text(dump(Flow.model_validate({"steps": steps})))
+    call = ["run", str(tmp_path / "f.updraft.json"), "--out", str(tmp_path)]
+    expected = sum(n % 97 for n in range(rows))
+    for memory, said in ((None, ""), ("64MB", ", by parts of about 20,000 rows")):
+        if memory:
+            monkeypatch.setenv("UPDRAFT_MEMORY", memory)
+        done = CliRunner().invoke(main, call)
+        assert done.exit_code == 0 and done.output.rstrip().endswith(f"s{said}"), done.output
+        assert (tmp_path / "sums.csv").read_text().splitlines()[1] == f"Fen Pea,{expected},{rows}"
+    wrong = CliRunner().invoke(main, [*call, "--memory", "plenty"])
+    assert wrong.exit_code == 2 and "it is no size" in wrong.output

@@ -157,7 +157,9 @@ def test_a_number_that_a_step_tells_opens_just_the_rows_that_it_counts():
 
 
 @pytest.mark.parametrize("rows", [0, 1, 5])
-@pytest.mark.parametrize("kind, more", [("mark_rows", {"name": "Met"}), ("set_values", {"columns": ["x"], "value": "2"})])
+@pytest.mark.parametrize(
+    "kind, more", [("mark_rows", {"name": "Met"}), ("set_values", {"columns": ["x"], "value": "2"})]
+)
 def test_a_rule_that_every_row_meets_is_told_of_every_row(bench, rows, kind, more):
     always = {"match": "all", "of": [{"column": "x", "test": "none_of", "values": []}]}
     done = bench.apply(kind, {"rule": always, **more}, pl.DataFrame({"x": [1] * rows}, schema={"x": pl.Int64}))
