@@ -19,6 +19,10 @@ class Flow:
     def parameter(name):
         return {"least": 85}[name]
 
+    @staticmethod
+    def learnt(by, make):
+        return make()
+
 
 def done(kind, table, **settings):
     """What a step makes; tables among the settings stand at ports of their names."""

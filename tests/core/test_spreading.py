@@ -38,10 +38,10 @@ def cut(table: pl.DataFrame, cuts, keep=in_memory) -> Pieces:
     return Pieces([keep(table.slice(start, end - start)) for start, end in itertools.pairwise(edges)])
 
 
-def of_parts(kind, chosen, tables: dict[str, list[Pieces]], sides, buckets: int, rows: int, keep=in_memory):
+def of_parts(kind, chosen, tables: dict[str, list[Pieces]], sides, buckets: int, rows: int, room: int, keep=in_memory):
     arrived = {port: [Arrived(one, port) for one in many] for port, many in tables.items()}
     door = Door(Files(Path()), "it", memory=Memory(math.inf))
-    return spread_over(kind, chosen, arrived, door, Way(keep, keep, rows, buckets), sides)
+    return spread_over(kind, chosen, arrived, door, Way(keep, keep, rows, buckets, room), sides)
 
 
 def of_all(kind, chosen, tables: dict[str, list[pl.DataFrame]]):
@@ -56,13 +56,15 @@ def outcome(make):
         return problem.code or problem.reason
 
 
-def check(kind, chosen, tables: dict[str, list[pl.DataFrame]], cuts, buckets: int, rows: int, keep=in_memory) -> bool:
+def check(
+    kind, chosen, tables: dict[str, list[pl.DataFrame]], cuts, buckets: int, rows: int, room: int = 0, keep=in_memory
+) -> bool:
     """Parts give what the whole gives; whether they gave something, and the work was spread."""
     spread = kind.spread(chosen, {port: many[0].schema for port, many in tables.items()})
     expected = outcome(lambda: of_all(kind, chosen, tables))
     pieces = {port: [cut(one, cuts, keep) for one in many] for port, many in tables.items()}
     sides = () if isinstance(expected, str) else {name for name in expected.frames if name} - spread.undivided
-    made = outcome(lambda: of_parts(kind, chosen, pieces, sides, buckets, rows, keep))
+    made = outcome(lambda: of_parts(kind, chosen, pieces, sides, buckets, rows, room, keep))
     if isinstance(expected, str):
         assert made == expected
         return False
@@ -80,8 +82,17 @@ def test_parts_make_what_the_whole_makes(name):
     kind, seen = kinds()[name], []
 
     @settings(max_examples=60, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much])
-    @given(model(kind.Settings), TABLE, TABLE, OTHER, CUTS, st.integers(1, 3), st.integers(1, 5))
-    def law(raw, table, second, other, cuts, buckets, rows):
+    @given(
+        model(kind.Settings),
+        TABLE,
+        TABLE,
+        OTHER,
+        CUTS,
+        st.integers(1, 3),
+        st.integers(1, 5),
+        st.sampled_from([0, 90, 9000]),
+    )
+    def law(raw, table, second, other, cuts, buckets, rows, room):
         try:
             chosen = kind.Settings.model_validate(raw)
         except ValidationError:
@@ -89,7 +100,7 @@ def test_parts_make_what_the_whole_makes(name):
         tables = {
             port.name: [table, second] if port.many else [table] if port.main else [other] for port in kind.inputs
         }
-        seen.append(check(kind, chosen, tables, cuts, buckets, rows))
+        seen.append(check(kind, chosen, tables, cuts, buckets, rows, room))
 
     law()
     for old in range(6):  # few settings fit: rounds that are known to hold some

@@ -23,11 +23,13 @@ class Piece:
     """A part of a table: a frame, or the Arrow file that holds it.
 
     Args:
+        size: bytes that the frame takes in memory.
         freed: called once it is let go.
     """
 
     height: int
     kept: pl.DataFrame | Path
+    size: int
     freed: Callable[[], None] = lambda: None
 
     def frame(self) -> pl.DataFrame:
@@ -45,11 +47,15 @@ class Pieces:
 
     @classmethod
     def of(cls, frame: pl.DataFrame) -> Pieces:
-        return cls([Piece(frame.height, frame)])
+        return cls([in_memory(frame)])
 
     @property
     def height(self) -> int:
         return sum(piece.height for piece in self.pieces)
+
+    @property
+    def size(self) -> int:
+        return sum(piece.size for piece in self.pieces)
 
     @property
     def schema(self) -> pl.Schema:
@@ -107,7 +113,7 @@ class Keep(Protocol):
 
 
 def in_memory(frame: pl.DataFrame) -> Piece:
-    return Piece(frame.height, frame)
+    return Piece(frame.height, frame, int(frame.estimated_size()))
 
 
 class Scratch:
@@ -125,7 +131,7 @@ class Scratch:
         size = int(frame.estimated_size())
         if self._held + size <= self.room:
             self._held += size
-            return Piece(frame.height, frame, partial(self._free, size))
+            return Piece(frame.height, frame, size, partial(self._free, size))
         return self.written(frame)
 
     def written(self, frame: pl.DataFrame) -> Piece:
@@ -142,7 +148,7 @@ class Scratch:
                     code="no_room",
                 ) from None
             raise
-        return Piece(frame.height, path)
+        return Piece(frame.height, path, int(frame.estimated_size()))
 
     def _free(self, size: int) -> None:
         self._held -= size

@@ -103,9 +103,7 @@ class SpreadWork(Work):
             return
         sides = {ref.output for ref in self._needed if ref.step == step_id and ref.output}
         arrived = self._arrived(step, kind)
-        spread = spread_of(
-            kind, settings, {port: some[0].table.schema for port, some in arrived.items()}, sides
-        )
+        spread = spread_of(kind, settings, arrived, sides, self.cut.room)
         if spread.how in ("whole", "sort") or spread.learns:
             arrived = {port: [self._settled(one) for one in some] for port, some in arrived.items()}
         delivers = "effects" in kind.needs

@@ -75,12 +75,27 @@ class Way:
 
 
 def spread_of(
-    kind: StepKind, settings: Settings, schemas: Mapping[str, pl.Schema], sides: Collection[str] = ()
+    kind: StepKind,
+    settings: Settings,
+    arrived: Mapping[str, Sequence[Arrived]],
+    sides: Collection[str],
+    room: int,
 ) -> Spread:
-    """How a step's work is spread when some of its side outputs are needed."""
+    """How a step's work is spread over these tables, when some of its side outputs are needed.
+
+    Args:
+        room: bytes of another table that may be held beside each part.
+    """
     settings.check_filled()
-    spread = kind.spread(settings, schemas)
-    return WHOLE if spread.undivided & set(sides) or not _has_keys(spread, schemas) else spread
+    schemas = {port: tables[0].table.schema for port, tables in arrived.items()}
+    spread, main = kind.spread(settings, schemas), kind.main_port
+    if spread.undivided & set(sides) or not _has_keys(spread, schemas):
+        return WHOLE
+    others = (one.table for port, few in arrived.items() if not main or port != main.name for one in few)
+    if spread.how == "rows" and spread.keys and sum(o.size for o in others if isinstance(o, Pieces)) > room:
+        # What is the same for every part of the rows is not for rows by their keys.
+        return WHOLE if spread.same & set(sides) else replace(spread, how="keys")
+    return spread
 
 
 def spread_over(
@@ -104,9 +119,7 @@ def spread_over(
     """
     started = time.perf_counter()
     with telling(kind):
-        spread = spread_of(
-            kind, settings, {port: each[0].table.schema for port, each in arrived.items()}, sides
-        )
+        spread = spread_of(kind, settings, arrived, sides, way.room)
         step = _Step(kind, settings, arrived, context, way, wanted, frozenset(sides))
         made = step.made(spread)
     made.seconds = time.perf_counter() - started
@@ -128,10 +141,14 @@ def streamed(
 
 
 class _Sum:
-    """Adds up what parts give."""
+    """Adds up what parts give.
 
-    def __init__(self, way: Way, wanted: Wanted) -> None:
-        self._way, self._wanted = way, wanted
+    Args:
+        dealt: all tables were dealt out by keys, so that no count is the same for every part.
+    """
+
+    def __init__(self, way: Way, wanted: Wanted, *, dealt: bool = False) -> None:
+        self._way, self._wanted, self._dealt = way, wanted, dealt
         self._outputs: dict[str, Gathered] = {}
         self._rows: dict[str, int] = {}
         self._counted: list[list[pl.DataFrame]] = []
@@ -167,7 +184,7 @@ class _Sum:
                 self._counted.append([frame])
             elif count.each or count.missing_of is not None:  # kept small: things, not their parts
                 self._counted[place] = [pl.concat([*self._counted[place], frame]).unique()]
-            elif not count.once:
+            elif not count.once or self._dealt:
                 self._counted[place].append(frame)
         if done.rows_in is not None:
             self._rows_in = (self._rows_in or 0) + done.rows_in
@@ -179,7 +196,9 @@ class _Sum:
 
     def made(self) -> Made:
         assert self._result is not None, "a table has one part at least"
-        facts = (*facts_of(self._result, self._counted), *cells_changed(self._changed))
+        counts = [replace(count, once=False) if self._dealt else count for count in self._result.counts]
+        told = replace(self._result, counts=tuple(counts))
+        facts = (*facts_of(told, self._counted), *cells_changed(self._changed))
         return Made(
             {name: gathered.pieces() for name, gathered in self._outputs.items()},
             self._rows,
@@ -297,8 +316,11 @@ class _Step:
         else:
             return self._together({(port, 0): pl.concat(few) for port, few in frames.items()})
         frames = {port: frames.get(port, self.arrived[port][0].table) for port in spread.keys}
-        dealt = {port: self._dealt(port, keys, frames[port]) for port, keys in spread.keys.items()}
-        total = _Sum(self.way, self.wanted)
+        dealt = {
+            port: self._dealt(port, keys, frames[port], apart=spread.empty_apart)
+            for port, keys in spread.keys.items()
+        }
+        total = _Sum(self.way, self.wanted, dealt=True)
         for number in range(self.way.buckets):
             parts = {(port, 0): buckets[number].lazy().collect() for port, buckets in dealt.items()}
             if number and not any(frame.height for frame in parts.values()):
@@ -329,14 +351,20 @@ class _Step:
         first = main.group_by(keys, maintain_order=True).agg(pl.col(PLACE).first()).select(PLACE)
         return replace(result, table=pl.concat([result.table, first.lazy()], how="horizontal"))
 
-    def _dealt(self, port: str, keys: Sequence[pl.Expr], table: Iterable[pl.DataFrame]) -> list[Pieces]:
+    def _dealt(
+        self, port: str, keys: Sequence[pl.Expr], table: Iterable[pl.DataFrame], *, apart: bool
+    ) -> list[Pieces]:
         """The rows of a port's table by their keys, each with the place where it stands."""
         name, many = PLACE if port == self._main else OTHER_PLACE, self.way.buckets
         named = [key.alias(f"\0{n}") for n, key in enumerate(keys)]
+        none = pl.any_horizontal(pl.all().is_null()) if apart else pl.lit(False)
 
         def bucket(frame: pl.DataFrame) -> pl.Series:
             here = frame.select(named).with_columns((cs.float() + 0.0).fill_nan(float("nan")))  # −0 is 0
-            return here.select(pl.struct(pl.all()).hash(seed=0) % many).to_series()
+            # Rows that belong to no other one are dealt out in turn, and fill no bucket by themselves.
+            turn = pl.int_range(pl.len(), dtype=pl.UInt64)
+            hashed = pl.when(none).then(turn).otherwise(pl.struct(pl.all()).hash(seed=0))
+            return here.select(hashed % many).to_series()
 
         return exchanged(_numbered(table, name), bucket, many, self.way.spill, self.way.rows)
 

@@ -23,7 +23,9 @@ class Spread:
             tables. `keys`: rows that are equal in `keys` have to come together, of each table that it names.
             `sort`: rows near each other in `along` have to, and the parts come in its order. `whole`: all
             rows at once.
-        keys: port → what tells which rows belong together, equal for rows that do; empty cells are equal.
+        keys: port → what tells which rows belong together, equal for rows that do; empty cells are equal. By
+            rows, they say how it is spread instead where another table is large, too.
+        empty_apart: rows with an empty key belong to no other row.
         stands: what a row of the result stands for, which says where it stands: a `row` of the main table
             (then the step hands on the column PLACE, and OTHER_PLACE of what comes after those rows) or a
             `group`, in the order of which each first comes.
@@ -39,6 +41,7 @@ class Spread:
 
     how: Literal["rows", "keys", "sort", "whole"]
     keys: Mapping[str, Sequence[pl.Expr]] = field(default_factory=dict)
+    empty_apart: bool = False
     stands: Literal["row", "group"] = "row"
     learns: bool = False
     order: tuple[str, ...] = ()

@@ -234,7 +234,7 @@ class Join(StepKind):
         keep = (*settings.keep, PLACE) if settings.keep else ()
         bring = (*settings.bring, Brought(column=OTHER_PLACE)) if settings.bring else ()
         placed = settings.model_copy(update={"keep": keep, "bring": bring})
-        return Spread("keys", {"table": mine, "reference": theirs}, settings=placed)
+        return Spread("keys", {"table": mine, "reference": theirs}, empty_apart=True, settings=placed)
 
     def sentence(self, settings: JoinSettings) -> str:
         by = listed(pair.column for pair in settings.keys)

@@ -144,7 +144,13 @@ class LookUp(StepKind):
         return also(wanted, [*(k.column for k in settings.keys), *(b.called() for b in settings.bring)])
 
     def spread(self, settings: LookUpSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
-        return Spread("rows", same=frozenset({"shared"}))
+        schema, its = schemas["table"], schemas["reference"]
+        there = all(k.column in schema and k.reference in its for k in settings.keys)
+        pairs = settings.keys if there else ()
+        mine = [self._key(k.column, schema, its[k.reference], settings) for k in pairs]
+        theirs = [self._key(k.reference, its, schema[k.column], settings) for k in pairs]
+        keys = {"table": mine, "reference": theirs} if pairs else {}
+        return Spread("rows", keys, empty_apart=True, same=frozenset({"shared"}))
 
     def sentence(self, settings: LookUpSettings) -> str:
         by = listed(pair.column for pair in settings.keys)
