@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from polars.testing import assert_frame_equal
 
-from tests.core.test_spreading import check, cut
+from tests.core.test_spreading import check, cut, of_all, of_parts
 from updraft.core import Files, Flow, Problem, Step, plan, run
 from updraft.core.engine.cutting import Cut, cut_for, memory_of_runs
 from updraft.core.engine.running import Report
@@ -135,6 +135,25 @@ def test_one_key_that_holds_half_of_all_rows(tmp_path):
     kind = kinds()["number_rows"]
     chosen = kind.Settings(name="N", by=("a",))
     assert check(kind, chosen, {"table": [table]}, [100, 250, 600], 5, 50)
+
+
+@pytest.mark.parametrize("many", ["first", "last", "repeat"])
+@pytest.mark.parametrize("room", [0, 1 << 30])
+def test_a_look_up_in_a_table_that_is_large_itself(many, room):
+    pick = random.Random(4)
+    keys = [*(f"H{n}" for n in range(60)), None]
+    table = pl.DataFrame({"hub": [pick.choice(keys) for _ in range(500)], "n": range(500)})
+    other = pl.DataFrame({"code": [pick.choice(keys[:40]) for _ in range(90)], "name": [f"N{n}" for n in range(90)]})
+    kind = kinds()["look_up"]
+    pairs, bring = [{"column": "hub", "reference": "code"}], [{"column": "name"}]
+    chosen = kind.Settings.model_validate({"keys": pairs, "bring": bring, "many": many})
+    tables, cuts = {"table": [table], "reference": [other]}, [10, 200, 350]
+    assert check(kind, chosen, tables, cuts, 6, 70, room)
+    pieces = {port: [cut(one, cuts) for one in few] for port, few in tables.items()}
+    made, whole = of_parts(kind, chosen, pieces, {"unmatched"}, 6, 70, room), of_all(kind, chosen, tables)
+    assert made.facts == whole.facts and {fact.code for fact in made.facts} >= {"double_keys", "unmatched_values"}
+    assert made.outputs[""].lazy().collect().equals(whole.lazy().collect())
+    assert made.outputs["unmatched"].lazy().collect().equals(whole.lazy("unmatched").collect())
 
 
 def test_a_disk_that_fills_up_delivers_nothing_and_leaves_nothing(lots, tmp_path, monkeypatch):
