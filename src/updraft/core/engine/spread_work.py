@@ -115,7 +115,8 @@ class SpreadWork(Work):
             stream = streamed(kind, settings, arrived, door, self._way, partial(self._streamed, step), wanted)
             self._tables[Ref(step_id)] = Stream(self._watched(step_id, stream.coded()))
             return
-        made = spread_over(kind, settings, arrived, door, self._way, sides, wanted)
+        all_of_it = None if delivers else wanted  # what is delivered has all columns
+        made = spread_over(kind, settings, arrived, door, self._way, sides, all_of_it)
         if spread.how == "whole" and (made.rows_in or 0) > self.cut.rows:
             made.warnings += (f"All {made.rows_in:,} rows were held at once: it cannot work by parts.",)
         made.seconds += self._prepared(step, made)
