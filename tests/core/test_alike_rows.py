@@ -21,8 +21,8 @@ LANES = [
 
 
 def growers(pick: random.Random, many: int = 400) -> list[list]:
-    def one(family, home):
-        born = date(1940, 1, 1) + timedelta(days=pick.randrange(25_000))
+    def one(family, day, home):
+        born = date(1940, 1, 1) + timedelta(days=day)
         return [pick.choice(FIRST), family, born.isoformat(), *home]
 
     def home():
@@ -35,7 +35,8 @@ def growers(pick: random.Random, many: int = 400) -> list[list]:
     rows = []
     while len(rows) < many:
         family, place = pick.choice(LAST), home()
-        rows += [one(family, place) for _ in range(pick.choice([1, 1, 2, 3]))]  # a family shares its home
+        # A family shares its home; two of it born on one day would be taken for one, and rightly so.
+        rows += [one(family, day, place) for day in pick.sample(range(25_000), pick.choice([1, 1, 2, 3]))]
     return rows[:many]
 
 
