@@ -62,7 +62,7 @@ def in_updraft(out: Path, *more: str) -> None:
 
 
 def in_parts(out: Path) -> None:
-    in_updraft(out, "--memory", "1GB")
+    in_updraft(out)  # UPDRAFT_MEMORY says what it may take
 
 
 def warm_up(out: Path) -> None:

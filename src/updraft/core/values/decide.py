@@ -136,12 +136,15 @@ class TextColumn:
         def look(part: pl.Series) -> tuple[pl.Series, ...]:
             before = next(starts)
             head, picked = part.head(max(SAMPLE // 2 - before, 0)), part.gather_every(step, -before % step)
-            return head, picked, part.tail(SAMPLE // 4), part.drop_nulls().head(SAMPLE)
+            return head, picked, part.tail(SAMPLE // 4)
 
         found = yield from self.each(look)
-        heads, picked, tails, filled = (pl.concat(part) for part in zip(*found, strict=True))
+        heads, picked, tails = (pl.concat(part) for part in zip(*found, strict=True))
         some: pl.Series = pl.concat([heads, picked.head(SAMPLE), tails.tail(SAMPLE // 4)]).drop_nulls()
-        return some if some.len() else pl.Series(filled.head(SAMPLE))
+        if some.len():
+            return some
+        first = yield from self.each(lambda part: part.drop_nulls().head(SAMPLE))
+        return pl.Series(pl.concat(first).head(SAMPLE))
 
 
 def _without(series: pl.Series, words: Sequence[str]) -> pl.Series:

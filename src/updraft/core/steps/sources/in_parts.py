@@ -5,6 +5,7 @@ from all of their values.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import polars as pl
@@ -106,6 +107,13 @@ def _decided(
 
 
 def _made(parts: Sequence[pl.LazyFrame], kept: list[str], hows: dict[str, How]) -> Iterator[pl.DataFrame]:
-    for part in parts:
+    """The parts as what their columns were taken for."""
+
+    def made(part: pl.LazyFrame) -> pl.DataFrame:
         frame = part.select(kept).collect()
-        yield frame.with_columns(hows[name].made(frame[name]) for name in kept if name in hows)
+        texts = [name for name in kept if name in hows]
+        return frame.with_columns(columns.map(lambda name: hows[name].made(frame[name]), texts))
+
+    with ThreadPoolExecutor() as columns:
+        for part in parts:
+            yield made(part)
