@@ -78,7 +78,7 @@ def run(
         for wrong in planned.problems().values():
             raise wrong
         limit = size_of_text(memory) if memory else memory_of_runs()
-        cut = Cut(rows=parts, room=limit // 8) if parts else cut_for(planned, files, limit)
+        cut = Cut(rows=parts, room=limit // 12) if parts else cut_for(planned, files, limit)
     except Problem as problem:
         saying.fail(problem, as_json, 2)
     report = run_flow(planned, files, out, progress=None if as_json else saying.say_step, dry=dry, cut=cut)

@@ -43,7 +43,7 @@ class Cut:
     @classmethod
     def within(cls, memory: int, size: int, scratch: Path | None = None) -> Cut:
         """A cut with which a run takes about so much memory, for sources that take `size` bytes in it."""
-        room = memory // 8
+        room = memory // 12
         rows = min(max(memory // _A_ROW, _FEWEST), _MOST)
         return cls(scratch, rows, min(max(2 * size // max(room, 1), 8), 64), room)
 
