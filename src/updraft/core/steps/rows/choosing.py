@@ -81,6 +81,12 @@ class RowFilter(StepKind):
                 chosen = header_row(schema)
             case _:
                 chosen = _by_position(settings)
+                first = settings.start - 1 if settings.by == "range" else 0
+                if self.keep and settings.by in ("first", "range"):  # so that no other row need be held
+                    many = settings.count if settings.by == "first" else settings.end - first
+                    return Result(table.slice(first, many))
+                if not self.keep and settings.by == "first":
+                    return Result(table.slice(settings.count))
         return Result(table.filter(chosen if self.keep else ~chosen))
 
     def reads(self, settings: RowChoice, wanted: Wanted, port: str) -> Wanted:
