@@ -3,6 +3,7 @@
 import errno
 import os
 import random
+from datetime import date, timedelta
 from pathlib import Path
 
 import polars as pl
@@ -162,6 +163,30 @@ def test_a_look_up_in_a_table_that_is_large_itself(many, room):
     assert made.facts == whole.facts and {fact.code for fact in made.facts} >= {"double_keys", "unmatched_values"}
     assert made.outputs[""].lazy().collect().equals(whole.lazy().collect())
     assert made.outputs["unmatched"].lazy().collect().equals(whole.lazy("unmatched").collect())
+
+
+@pytest.mark.parametrize("down", [False, True])
+@pytest.mark.parametrize("empty", ["first", "last"])
+@pytest.mark.parametrize("column", ["name", "n", "kg", "day", "paid", "none"])
+def test_a_sort_by_ranges(column, down, empty):
+    pick = random.Random(6)
+
+    def some(values):
+        return [pick.choice([*values, None]) for _ in range(400)]
+
+    days = [date(2026, 1, 1) + timedelta(days=n) for n in range(90)]
+    table = pl.DataFrame(
+        {
+            "name": some(["Lot 2", "lot 10", "Ähre", "ahre", "", *(f"Fen {n}" for n in range(60))]), "n": some(range(-9, 30)),
+            "kg": some([-0.0, 0.0, float("nan"), 1.5, -2.5, *range(40)]), "day": some(days), "paid": some([True, False]),
+            "none": pl.Series([None] * 400, dtype=pl.String), "row": range(400),
+        },
+        strict=False,
+    )  # fmt: skip
+    kind = kinds()["sort_rows"]
+    order = [{"column": column, "down": down}, {"column": "n"}]
+    chosen = kind.Settings.model_validate({"order": order[: 1 if column == "n" else 2], "empty": empty})
+    assert check(kind, chosen, {"table": [table]}, [50, 51, 200], 7, 40)
 
 
 def test_a_disk_that_fills_up_delivers_nothing_and_leaves_nothing(lots, tmp_path, monkeypatch):
