@@ -189,6 +189,31 @@ def test_a_sort_by_ranges(column, down, empty):
     assert check(kind, chosen, {"table": [table]}, [50, 51, 200], 7, 40)
 
 
+@pytest.mark.parametrize(
+    "kind, settings, side",
+    [
+        ("recode_values", {"column": "a", "changes": [{"old": "k1", "new": "K"}], "others": "mark"}, "others"),
+        ("check", {"rules": [{"must": "filled", "columns": ["x"], "then": "warn"}]}, "results"),
+        (
+            "look_up",
+            {"keys": [{"column": "a", "reference": "b"}], "bring": [{"column": "y"}], "many": "first"},
+            "shared",
+        ),
+    ],
+)
+@pytest.mark.parametrize("room", [0, 1 << 30])
+def test_a_side_that_only_the_whole_gives_is_given_by_parts_too(kind, settings, side, room):
+    table = pl.DataFrame({"a": [f"k{n % 7}" for n in range(90)], "x": [None if n % 9 else n for n in range(90)]})
+    other = pl.DataFrame({"b": ["k1", "k1", "k2", "k4", "k4", "k9"], "y": range(6)})
+    kind = kinds()[kind]
+    chosen = kind.Settings.model_validate(settings)
+    tables = {port.name: [table if port.main else other] for port in kind.inputs}
+    pieces = {port: [cut(one, [3, 4, 30, 60]) for one in few] for port, few in tables.items()}
+    made, whole = of_parts(kind, chosen, pieces, {side}, 3, 20, room), of_all(kind, chosen, tables)
+    assert made.outputs[side].height and made.outputs[side].lazy().collect().equals(whole.lazy(side).collect())
+    assert made.outputs[""].lazy().collect().equals(whole.lazy().collect()) and made.facts == whole.facts
+
+
 def test_a_disk_that_fills_up_delivers_nothing_and_leaves_nothing(lots, tmp_path, monkeypatch):
     written = []
 
