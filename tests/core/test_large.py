@@ -214,6 +214,29 @@ def test_a_side_that_only_the_whole_gives_is_given_by_parts_too(kind, settings, 
     assert made.outputs[""].lazy().collect().equals(whole.lazy().collect()) and made.facts == whole.facts
 
 
+def test_what_does_not_need_a_column_that_is_gone_is_delivered_by_parts_too(lots, tmp_path):
+    def step(name: str, kind: str, settings: dict, table: str = "") -> Step:
+        return Step(id=name, kind=kind, settings=settings, inputs={"table": table} if table else {})
+
+    tidy = {"columns": {"by": "names", "names": ["Variety"]}}
+    partly = Flow(
+        steps=(
+            step("r", "read_file", {"path": "lots.csv"}),
+            step("t", "tidy_text", tidy, "r"),
+            step("k", "keep_rows", {"rule": {"of": [{"column": "Gone", "test": "filled"}]}}, "t"),
+            step("w", "write_file", {"name": "kept.csv"}, "k"),
+            step("s", "summarise", {"by": ["Hub"], "figures": [{"figure": "rows"}]}, "r"),
+            step("v", "write_file", {"name": "hubs.csv"}, "s"),
+        )
+    )
+    whole, expected = delivered(lots, partly, tmp_path / "whole", None)
+    parted, made = delivered(lots, partly, tmp_path / "parts", Cut(tmp_path / "scratch", 1_000))
+    assert whole.status == parted.status == "partly" and made == expected and list(made) == ["hubs.csv"]
+    assert parted.error.as_dict() == whole.error.as_dict() and [one.id for one in parted.steps] == [
+        one.id for one in whole.steps
+    ]
+
+
 def test_a_disk_that_fills_up_delivers_nothing_and_leaves_nothing(lots, tmp_path, monkeypatch):
     written = []
 

@@ -45,10 +45,6 @@ class Pieces:
 
     pieces: Sequence[Piece]
 
-    @classmethod
-    def of(cls, frame: pl.DataFrame) -> Pieces:
-        return cls([in_memory(frame)])
-
     @property
     def height(self) -> int:
         return sum(piece.height for piece in self.pieces)

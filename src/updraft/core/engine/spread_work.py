@@ -19,7 +19,6 @@ from pathlib import Path
 
 import polars as pl
 
-from updraft.core.deliver import Outlet, digest
 from updraft.core.engine.coded import Coded
 from updraft.core.engine.cutting import Cut
 from updraft.core.engine.door import Door
@@ -65,22 +64,8 @@ class SpreadWork(Work):
     ) -> dict[Ref, Coded]:
         self._tables, self._needed = {}, uses(self.planned, only)
         self._ask_outside(only, wanted)
-        lost: set[str] = set()
-        for step_id, step in self.planned.steps.items():
-            if step_id not in only or step.passes_on or not step.fingerprint:
-                continue
-            if any(ref.step in lost for ref in step.refs):
-                lost.add(step_id)
-                continue
-            try:
-                self._spread(step, wanted.get(step_id))
-            except Problem as found:
-                problem = found if found.step else found.at(step_id)
-                if not carry_on or problem.code != "missing_column":
-                    raise problem from None
-                self.report.error = self.report.error or problem
-                lost.add(step_id)
-        for table in self._tables.values():
+        self._in_order(only, carry_on, lambda step: self._spread(step, wanted.get(step.step.id)))
+        for table in list(self._tables.values()):
             if isinstance(table, Stream):  # what takes it could not be computed
                 for _ in table:
                     pass
@@ -90,7 +75,6 @@ class SpreadWork(Work):
 
     def _spread(self, step: PlannedStep, wanted: Wanted) -> None:
         """Compute a step, or begin to hand its table on."""
-        self._go_on()
         kind, settings, step_id = step.kind, step.settings, step.step.id
         assert kind is not None and settings is not None
         turns: list[Turn] = []
@@ -133,14 +117,18 @@ class SpreadWork(Work):
         asked = self.asked.pop(step.step.id, None)
         assert step.settings is not None
         started, here = time.perf_counter(), Ref(step.step.id)
-        brought = None if asked else kind.bring(step.settings, door, self._spool, self.cut.rows)
+        spooled: list[Pieces] = []
+        spool = partial(self._spool, spooled)
+        brought = None if asked else kind.bring(step.settings, door, spool, self.cut.rows)
         if brought is not None:
             made = Made({}, {}, warnings=brought.warnings, evidence=brought.evidence)
             made.seconds = time.perf_counter() - started
-            stream = Stream(self._watched(step.step.id, self._counted(step, brought.frames, made)))
+            stream = Stream(self._watched(step.step.id, self._counted(step, brought.frames, made, spooled)))
             one = self._needed[here] == 1
             self._tables[here] = stream if one else stream.pieces(self._way.keep, self.cut.rows)
             return
+        for left in spooled:
+            left.discard()
         table = self._answer(asked) if asked else compute(kind, step.settings, Tables({}, ""), door)
         if self._needed[Ref(step.step.id)]:
             kept = Gathered(self._way.keep, self.cut.rows)
@@ -148,21 +136,26 @@ class SpreadWork(Work):
             self._tables[Ref(step.step.id)] = kept.pieces()
         self._done(step, table)
 
-    def _spool(self, frames: Iterator[pl.DataFrame]) -> list[pl.LazyFrame]:
+    def _spool(self, spooled: list[Pieces], frames: Iterator[pl.DataFrame]) -> list[pl.LazyFrame]:
         kept = Gathered(self._way.keep, self.cut.rows)
         for frame in frames:
             self._go_on()
             kept.add(frame)
-        return [piece.lazy() for piece in kept.pieces().pieces]
+        spooled.append(kept.pieces())
+        return [piece.lazy() for piece in spooled[-1].pieces]
 
-    def _counted(self, step: PlannedStep, frames: Iterator[pl.DataFrame], made: Made) -> Iterator[Coded]:
-        """The frames of a source, which is told once all have come."""
+    def _counted(
+        self, step: PlannedStep, frames: Iterator[pl.DataFrame], made: Made, spooled: list[Pieces]
+    ) -> Iterator[Coded]:
+        """The frames of a source, which is told once all have come; its text is let go then."""
         rows, started = 0, time.perf_counter()
         for frame in frames:
             made.seconds += time.perf_counter() - started
             rows += frame.height
             yield Coded(frame)
             started = time.perf_counter()
+        for text in spooled:
+            text.discard()
         made.rows = {"": rows}
         self._done(step, made)
 
@@ -208,8 +201,7 @@ class SpreadWork(Work):
         """Prepare what a step delivers; the seconds that took."""
         started, table = time.perf_counter(), made.outputs[""]
         if step.kind is not None and "effects" in step.kind.needs and self.out is not None:
-            content = digest(table) if self.digests else ""
-            outlet = Outlet(step.step.id, self.out, self.files.outside, content, self.files.file)
+            outlet = self._outlet(step, self.out, table)
             for delivery in step.kind.prepare_parts(table, step.settings, outlet):
                 self.prepared.append(delivery)
         return time.perf_counter() - started

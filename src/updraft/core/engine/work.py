@@ -8,7 +8,7 @@ start, all at the same time, since others' machines do that work.
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import Future
 from dataclasses import dataclass, field
 from functools import partial
@@ -79,7 +79,6 @@ class Work:
     def _compute(
         self, only: set[str], wanted: Mapping[str, Wanted], carry_on: bool, result: Ref | None
     ) -> dict[Ref, Coded]:
-        lost: set[str] = set()
         needed = uses(self.planned, only)
         tables: dict[Ref, Coded] = {}
         if result is not None:
@@ -87,6 +86,12 @@ class Work:
         for step_id, table in self.planned.fed.items():
             tables[Ref(step_id)] = Coded(table.collect())
         self._ask_outside(only, wanted)
+        self._in_order(only, carry_on, lambda step: self._one(step, tables, wanted.get(step.step.id), needed))
+        return tables
+
+    def _in_order(self, only: set[str], carry_on: bool, do: Callable[[PlannedStep], None]) -> None:
+        """Do something for each step, in their order; those that follow from one that is lost are left."""
+        lost: set[str] = set()
         for step_id, step in self.planned.steps.items():
             if step_id not in only or step_id in self.planned.fed or step.passes_on or not step.fingerprint:
                 continue
@@ -96,14 +101,13 @@ class Work:
                 lost.add(step_id)
                 continue
             try:
-                self._one(step, tables, wanted.get(step_id), needed)
+                do(step)
             except Problem as found:
                 problem = found if found.step else found.at(step_id)
                 if not carry_on or problem.code != "missing_column":
                     raise problem from None
                 self.report.error = self.report.error or problem
                 lost.add(step_id)
-        return tables
 
     def _one(
         self, step: PlannedStep, tables: dict[Ref, Coded], wanted: Wanted, needed: dict[Ref, int]
@@ -165,11 +169,14 @@ class Work:
             return 0.0
         started, frame = time.perf_counter(), table.frames[""]
         frame = frame.frame() if isinstance(frame, Coded) else _collected(frame)
-        content = digest([frame]) if self.digests else ""
-        outlet = Outlet(step.step.id, self.out, self.files.outside, content, self.files.file)
+        outlet = self._outlet(step, self.out, [frame])
         for delivery in step.kind.prepare(frame, step.settings, outlet):
             self.prepared.append(delivery)  # one by one: when one fails, those before it are let go
         return time.perf_counter() - started
+
+    def _outlet(self, step: PlannedStep, out: Path, table: Iterable[pl.DataFrame]) -> Outlet:
+        content = digest(table) if self.digests else ""
+        return Outlet(step.step.id, out, self.files.outside, content, self.files.file)
 
     def _within(
         self, step: PlannedStep, turns: list[Turn]
