@@ -14,7 +14,7 @@ serve: .venv/.run ## set up, start the app
 
 test: .venv/.dev programs ## set up, browser and database included, and run every test
 	@tools/need-real-files $(BIN)/python
-	$(BIN)/pytest -n 3 --dist worksteal
+	POLARS_MAX_THREADS=1 $(BIN)/pytest -n 3 --dist worksteal # several tests at once, each on small tables
 
 programs: ## what the tests need of the system's packages
 	@tools/need-chromium

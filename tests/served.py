@@ -11,10 +11,17 @@ from pathlib import Path
 
 
 class Served:
-    """The app on a free port; `stop` and `kill` end it, `start` begins again on the same data."""
+    """The app on a free port; `stop` and `kill` end it, `start` begins again on the same data.
 
-    def __init__(self, data: Path, command: str = "serve", *options: str) -> None:
+    Args:
+        threads: that it computes with; as many as the machine has if not said, whatever the tests have themselves.
+    """
+
+    def __init__(self, data: Path, command: str = "serve", *options: str, threads: int = 0) -> None:
         self.data, self.command, self.options = data, command, options
+        self.environment = {**os.environ, "PYTHONUNBUFFERED": "1", "POLARS_MAX_THREADS": str(threads)}
+        if not threads:
+            del self.environment["POLARS_MAX_THREADS"]
         self.start()
 
     @property
@@ -28,9 +35,7 @@ class Served:
         return done.stderr
 
     def start(self) -> None:
-        self.process = subprocess.Popen(
-            self.call, stdout=subprocess.PIPE, text=True, env={**os.environ, "PYTHONUNBUFFERED": "1"}
-        )
+        self.process = subprocess.Popen(self.call, stdout=subprocess.PIPE, text=True, env=self.environment)
         for line in self.process.stdout:
             if found := re.search(r"http://127\.0\.0\.1:\d+", line):
                 self.url = found.group()

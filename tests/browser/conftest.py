@@ -12,6 +12,7 @@ from playwright.sync_api import Browser, Locator, Page, TimeoutError, sync_playw
 from tests.served import Served
 
 FLAGS = [
+    "--font-render-hinting=none",  # as where there is a screen
     "--no-sandbox",
     "--disable-gpu",
     "--disable-quic",
@@ -62,7 +63,8 @@ for name in ("click", "dblclick", "check", "uncheck", "fill", "select_option", "
 
 
 def path_of_chromium() -> str:
-    path = os.environ.get("UPDRAFT_CHROMIUM") or shutil.which("chromium") or shutil.which("chromium-browser")
+    names = ("chromium-headless-shell", "chromium", "chromium-browser")
+    path = os.environ.get("UPDRAFT_CHROMIUM") or next(filter(None, map(shutil.which, names)), None)
     assert path, "Chromium is missing; see tools/need-chromium"
     return path
 
@@ -77,7 +79,7 @@ def chromium() -> Browser:
 
 @pytest.fixture(scope="session")
 def app(tmp_path_factory):
-    served = Served(tmp_path_factory.mktemp("app") / "data", "demo")
+    served = Served(tmp_path_factory.mktemp("app") / "data", "demo", threads=1)
     yield served
     served.stop()
 

@@ -22,6 +22,7 @@ from updraft.core.insight import (
     exceptions,
     ordered_values,
     scatter,
+    summarise_columns,
 )
 from updraft.core.insight.compare import gone_and_new
 from updraft.core.insight.neighbours import dismissed, neighbours
@@ -253,3 +254,10 @@ def test_a_dismissed_finding_stays_away_at_later_steps_and_travels_with_the_flow
         )
         == flow
     )
+
+
+@pytest.mark.parametrize("ends", [(0.0, 5e-324), (-1.7e308, 1.7e308)])
+def test_the_small_histogram_of_a_head_stands_the_widest_and_the_narrowest_range(ends):
+    table = pl.DataFrame({"n": [*ends, ends[1], None]})
+    bars = summarise_columns(table.lazy())[0].bars
+    assert bars[0] == 0.5 and bars[-1] == 1 and not any(bars[1:-1])
