@@ -105,9 +105,10 @@ def _histogram(column: pl.Series) -> tuple[float, ...]:
     low, high = float(numbers.min() or 0), float(numbers.max() or 0)  # type: ignore[arg-type]
     if low == high:
         return (1.0,)
-    if high - low == float("inf"):
-        numbers, low, high = numbers / 2, low / 2, high / 2
-    place = ((numbers - low) / (high - low) * BARS).floor().clip(0, BARS - 1).cast(pl.Int32).alias("place")
+    if not 1e-290 < high - low < float("inf"):  # too narrow to be divided by, or too wide to be told
+        by = 0.5 if high - low > 1 else 2.0**200
+        numbers, low, high = numbers * by, low * by, high * by
+    place = ((numbers - low) * (BARS / (high - low))).floor().clip(0, BARS - 1).cast(pl.Int32).alias("place")
     counted = dict(place.value_counts().iter_rows())
     return _scaled([counted.get(n, 0) for n in range(BARS)])
 
