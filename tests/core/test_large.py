@@ -159,7 +159,7 @@ def test_a_look_up_in_a_table_that_is_large_itself(many, room):
     tables, cuts = {"table": [table], "reference": [other]}, [10, 200, 350]
     assert check(kind, chosen, tables, cuts, 6, 70, room)
     pieces = {port: [cut(one, cuts) for one in few] for port, few in tables.items()}
-    made, whole = of_parts(kind, chosen, pieces, {"unmatched"}, 6, 70, room), of_all(kind, chosen, tables)
+    made, whole = of_parts(kind, chosen, pieces, {"unmatched"}, Way(in_memory, Here(in_memory), 70, 6, room)), of_all(kind, chosen, tables)
     assert made.facts == whole.facts and {fact.code for fact in made.facts} >= {"double_keys", "unmatched_values"}
     assert made.outputs[""].lazy().collect().equals(whole.lazy().collect())
     assert made.outputs["unmatched"].lazy().collect().equals(whole.lazy("unmatched").collect())
@@ -209,7 +209,7 @@ def test_a_side_that_only_the_whole_gives_is_given_by_parts_too(kind, settings, 
     chosen = kind.Settings.model_validate(settings)
     tables = {port.name: [table if port.main else other] for port in kind.inputs}
     pieces = {port: [cut(one, [3, 4, 30, 60]) for one in few] for port, few in tables.items()}
-    made, whole = of_parts(kind, chosen, pieces, {side}, 3, 20, room), of_all(kind, chosen, tables)
+    made, whole = of_parts(kind, chosen, pieces, {side}, Way(in_memory, Here(in_memory), 20, 3, room)), of_all(kind, chosen, tables)
     assert made.outputs[side].height and made.outputs[side].lazy().collect().equals(whole.lazy(side).collect())
     assert made.outputs[""].lazy().collect().equals(whole.lazy().collect()) and made.facts == whole.facts
 

@@ -5,7 +5,9 @@ Settings are made from what kinds declare, so that a new kind is under the law b
 
 import itertools
 import math
+from dataclasses import replace
 from pathlib import Path
+from pickle import dumps, loads
 
 import polars as pl
 import pytest
@@ -17,8 +19,10 @@ from pydantic import ValidationError
 from tests.core.test_reads import COLUMNS, OTHER, OURS, ROW, model
 from updraft.core import Files, Problem
 from updraft.core.engine import Door
+from updraft.core.engine.hands import Here
 from updraft.core.engine.memory import Memory
 from updraft.core.engine.pieces import Pieces, in_memory
+from updraft.core.engine.sent import sent
 from updraft.core.engine.spreading import Arrived, Way, spread_over
 from updraft.core.engine.table import compute
 from updraft.core.steps import Incoming, Tables, kinds
@@ -38,10 +42,24 @@ def cut(table: pl.DataFrame, cuts, keep=in_memory) -> Pieces:
     return Pieces([keep(table.slice(start, end - start)) for start, end in itertools.pairwise(edges)])
 
 
-def of_parts(kind, chosen, tables: dict[str, list[Pieces]], sides, buckets: int, rows: int, room: int, keep=in_memory):
+class Elsewhere(Here):
+    """Hands whose work, and all that it is given and gives, goes through bytes, as to another machine."""
+
+    def context(self, context):
+        return sent(context)
+
+    def each(self, work, items):
+        return (loads(dumps(loads(dumps(work))(loads(dumps(item))))) for item in items)
+
+    def dealt(self, tables, many, rows, work):
+        tables = [replace(one, bucket=loads(dumps(one.bucket))) for one in tables]
+        return super().dealt(tables, many, rows, lambda n, frames: loads(dumps(loads(dumps(work))(n, frames))))
+
+
+def of_parts(kind, chosen, tables: dict[str, list[Pieces]], sides, way: Way):
     arrived = {port: [Arrived(one, port) for one in many] for port, many in tables.items()}
     door = Door(Files(Path()), "it", memory=Memory(math.inf))
-    return spread_over(kind, chosen, arrived, door, Way(keep, keep, rows, buckets, room), sides)
+    return spread_over(kind, chosen, arrived, door, way, sides)
 
 
 def of_all(kind, chosen, tables: dict[str, list[pl.DataFrame]]):
@@ -57,14 +75,22 @@ def outcome(make):
 
 
 def check(
-    kind, chosen, tables: dict[str, list[pl.DataFrame]], cuts, buckets: int, rows: int, room: int = 0, keep=in_memory
+    kind,
+    chosen,
+    tables: dict[str, list[pl.DataFrame]],
+    cuts,
+    buckets: int,
+    rows: int,
+    room: int = 0,
+    keep=in_memory,
+    hands=Here,
 ) -> bool:
     """Parts give what the whole gives; whether they gave something, and the work was spread."""
     spread = kind.spread(chosen, {port: many[0].schema for port, many in tables.items()})
     expected = outcome(lambda: of_all(kind, chosen, tables))
     pieces = {port: [cut(one, cuts, keep) for one in many] for port, many in tables.items()}
     sides = () if isinstance(expected, str) else {name for name in expected.frames if name} - spread.undivided
-    made = outcome(lambda: of_parts(kind, chosen, pieces, sides, buckets, rows, room, keep))
+    made = outcome(lambda: of_parts(kind, chosen, pieces, sides, Way(keep, hands(keep), rows, buckets, room)))
     if isinstance(expected, str):
         assert made == expected
         return False
@@ -91,8 +117,9 @@ def test_parts_make_what_the_whole_makes(name):
         st.integers(1, 3),
         st.integers(1, 5),
         st.sampled_from([0, 90, 9000]),
+        st.sampled_from([Here, Elsewhere]),
     )
-    def law(raw, table, second, other, cuts, buckets, rows, room):
+    def law(raw, table, second, other, cuts, buckets, rows, room, hands):
         try:
             chosen = kind.Settings.model_validate(raw)
         except ValidationError:
@@ -100,7 +127,7 @@ def test_parts_make_what_the_whole_makes(name):
         tables = {
             port.name: [table, second] if port.many else [table] if port.main else [other] for port in kind.inputs
         }
-        seen.append(check(kind, chosen, tables, cuts, buckets, rows, room))
+        seen.append(check(kind, chosen, tables, cuts, buckets, rows, room, hands=hands))
 
     law()
     for old in range(6):  # few settings fit: rounds that are known to hold some

@@ -43,6 +43,16 @@ from updraft.cli.options import ALLOW, FILES, RUN_MEMORY, as_json
     metavar="ROWS",
     help="Compute by parts of about so many rows, however small the tables are.",
 )
+@click.option(
+    "--on",
+    metavar="PLACE",
+    help="Compute on a Spark cluster, such as spark://host:7077; local[2] is two processes of this machine.",
+)
+@click.option(
+    "--scratch",
+    type=click.Path(path_type=Path, file_okay=False),
+    help="Folder for parts in between; with --on, one that the cluster's machines see, too.",
+)
 @as_json()
 def run(
     flow: Path,
@@ -56,6 +66,8 @@ def run(
     dry: bool,
     memory: str | None,
     parts: int | None,
+    on: str | None,
+    scratch: Path | None,
     as_json: bool,
 ) -> None:
     """Run a flow file. Paths in it are relative to it.
@@ -67,7 +79,9 @@ def run(
     from updraft.core.connect.outside import Outside
     from updraft.core.engine import plan, with_inputs
     from updraft.core.engine import run as run_flow
+    from updraft.core.engine.cluster_work import gathered_first
     from updraft.core.engine.cutting import Cut, cut_for, memory_of_runs, size_of_text
+    from updraft.core.engine.spark import cluster_at
     from updraft.core.problems import Problem
 
     try:
@@ -78,10 +92,18 @@ def run(
         for wrong in planned.problems().values():
             raise wrong
         limit = size_of_text(memory) if memory else memory_of_runs()
-        cut = Cut(rows=parts, room=limit // 12) if parts else cut_for(planned, files, limit)
+        cluster = cluster_at(on) if on else None
+        if parts:
+            cut = Cut(scratch, parts, room=limit // 12)
+        else:
+            cut = cut_for(planned, files, limit, scratch, always=bool(on))
     except Problem as problem:
         saying.fail(problem, as_json, 2)
-    report = run_flow(planned, files, out, progress=None if as_json else saying.say_step, dry=dry, cut=cut)
+    if cluster and not as_json:
+        for text in gathered_first(planned):
+            saying.say(text)
+    told = None if as_json else saying.say_step
+    report = run_flow(planned, files, out, progress=told, dry=dry, cut=cut, cluster=cluster)
     if as_json:
         saying.say_json(report.as_dict())
     else:
@@ -95,6 +117,7 @@ def run(
         if report.error:
             saying.say_problem(report.error)
         how = f", by parts of about {report.parts:,} rows" if report.parts else ""
+        how += f", on {report.on}" if report.on else ""
         status = "Done" if report.status == "ok" else report.status.capitalize()
         saying.say(f"{status} in {report.seconds:.2f} s{how}")
     sys.exit({"ok": 0, "held": 3}.get(report.status, 1))

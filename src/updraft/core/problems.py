@@ -6,6 +6,7 @@ import errno
 import os
 import re
 from collections.abc import Iterable
+from functools import partial
 from typing import Any
 
 
@@ -34,6 +35,10 @@ class Problem(Exception):  # noqa: N818
         self.thing, self.reason, self.way_out = thing, reason, way_out
         self.step, self.field, self.code = step, field, code
         super().__init__(str(self))
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        more = {"step": self.step, "field": self.field, "code": self.code}
+        return partial(Problem, **more), (self.thing, self.reason, self.way_out)
 
     def __str__(self) -> str:
         return " ".join(part for part in (f"{self.thing}: {self.reason}", self.way_out) if part)

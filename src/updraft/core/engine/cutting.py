@@ -72,15 +72,20 @@ def size_of_text(text: str) -> int:
     return size
 
 
-def cut_for(planned: Plan, files: Files, memory: int, scratch: Path | None = None) -> Cut | None:
+def cut_for(
+    planned: Plan, files: Files, memory: int, scratch: Path | None = None, *, always: bool = False
+) -> Cut | None:
     """How tables are cut where a run would take more than so much memory; None where they fit.
+
+    Args:
+        always: cut them, even where they fit.
 
     Raises:
         Problem: there is no room on the disk for the parts.
     """
     sizes = [(path, path.stat().st_size) for path in _sources(planned, files)]
     held = int(sum(size * _HELD.get(path.suffix.lower(), _OF_TEXT) for path, size in sizes))
-    if held <= memory:
+    if held <= memory and not always:
         return None
     folder = scratch or Path(tempfile.gettempdir())
     while not folder.is_dir():  # it is made when a part comes

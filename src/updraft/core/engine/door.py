@@ -65,6 +65,10 @@ class Door:
         found: T = self.memory.get((tables, *by), make)
         return found
 
+    def known(self) -> dict[tuple[Hashable, ...], Any]:
+        """What was learnt from the tables that come in, by what it is."""
+        return {key[1:]: found for key, found in self.memory.kept().items()} if self.memory else {}
+
     def parameter(self, name: str) -> Any:
         if self.planned is None:
             raise Problem(

@@ -43,6 +43,11 @@ class Memory:
                     self._making.pop(key, None)
         return found
 
+    def kept(self) -> dict[tuple[Any, ...], Any]:
+        """All that is kept now."""
+        with self._lock:
+            return dict(self._known.items())
+
     def clear(self) -> None:
         with self._lock:
             self._known.clear()

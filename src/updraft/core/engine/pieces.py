@@ -18,6 +18,10 @@ from updraft.core.problems import Problem, of_the_system, reason_of
 _BUCKET, _BUFFERED = "\0bucket", 4  # parts that are held until they are written by buckets
 
 
+def _nothing() -> None:
+    """What has to be done when most pieces are let go; a name, so that a piece can be sent elsewhere."""
+
+
 @dataclass(frozen=True)
 class Piece:
     """A part of a table: a frame, or the Arrow file that holds it.
@@ -30,13 +34,16 @@ class Piece:
     height: int
     kept: pl.DataFrame | Path
     size: int
-    freed: Callable[[], None] = lambda: None
+    freed: Callable[[], None] = _nothing
 
     def frame(self) -> pl.DataFrame:
         return self.kept if isinstance(self.kept, pl.DataFrame) else pl.read_ipc(self.kept)
 
     def lazy(self) -> pl.LazyFrame:
         return self.kept.lazy() if isinstance(self.kept, pl.DataFrame) else pl.scan_ipc(self.kept)
+
+    def coded(self) -> Coded:
+        return Coded(self.frame())
 
 
 @dataclass(frozen=True)
@@ -100,6 +107,11 @@ class Stream:
         for frame in self:
             kept.add(frame)
         return kept.pieces()
+
+    def finish(self) -> None:
+        """Let it come to its end, though nobody takes it."""
+        for _ in self.coded():
+            pass
 
 
 class Keep(Protocol):
@@ -176,6 +188,18 @@ class Gathered:
             self._open.append(frame)
         if sum(one.height for one in self._open) >= self._rows:
             self._close()
+
+    def take(self, piece: Piece) -> None:
+        """Add what is kept already; a file stays as it is."""
+        if isinstance(piece.kept, pl.DataFrame):
+            self.add(piece.kept)
+            return
+        if self._schema is None:
+            self._schema = piece.lazy().collect_schema()
+        if self._open:
+            self._close()
+        if piece.height:
+            self._done.append(piece)
 
     def pieces(self) -> Pieces:
         """All that was added; where it has no row, one piece without rows."""

@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 from updraft.core.deliver import Delivered, Effect
 from updraft.core.engine.planning import PlannedStep
-from updraft.core.engine.spreading import Made
+from updraft.core.engine.summing import Made
 from updraft.core.engine.table import Fact, Table
 from updraft.core.flow.model import label
 from updraft.core.problems import Problem
@@ -73,6 +73,7 @@ class Report:
         effects: what was prepared; in a dry run nothing of it is delivered.
         held: what the run waits for, in sentences.
         parts: rows of the parts that tables were cut into, about; 0 where they were held as a whole.
+        on: the cluster that it was computed on; "" for this machine.
         error: set when the status is failed or partly.
     """
 
@@ -85,6 +86,7 @@ class Report:
     seconds: float = 0.0
     dry: bool = False
     parts: int = 0
+    on: str = ""
 
     def as_dict(self) -> dict[str, Any]:
         return {
@@ -96,6 +98,7 @@ class Report:
             "effects": [effect.as_dict() for effect in self.effects],
             "held": self.held,
             "parts": self.parts,
+            "on": self.on,
             "error": self.error.as_dict() if self.error else None,
         }
 

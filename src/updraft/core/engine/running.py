@@ -8,6 +8,7 @@ from pathlib import Path
 
 from updraft.core.deliver import Journal, commit_all
 from updraft.core.deliver.committing import in_order
+from updraft.core.engine.cluster_work import Cluster, ClusterWork
 from updraft.core.engine.cutting import Cut
 from updraft.core.engine.files import Files
 from updraft.core.engine.liveness import needed_columns
@@ -29,6 +30,7 @@ def run(
     journal: Journal | None = None,
     dry: bool = False,
     cut: Cut | None = None,
+    cluster: Cluster | None = None,
 ) -> Report:
     """Run all steps, then deliver all outputs.
 
@@ -41,15 +43,19 @@ def run(
         journal: remembers what was delivered.
         dry: prepare only; the report says what would be delivered.
         cut: how tables are cut; None computes with whole tables in memory.
+        cluster: works on the parts, with a cut, in a folder that it sees.
     """
     started = time.perf_counter()
     report = Report(dry=dry)
     told, digests = progress or (lambda *_: None), journal is not None
     if cut is None:
         work = Work(planned, files, report, out, digests, told, cancelled)
-    else:
+    elif cluster is None:
         report.parts = cut.rows
         work = SpreadWork(planned, files, report, out, digests, told, cancelled, cut=cut)
+    else:
+        report.parts, report.on = cut.rows, cluster.place
+        work = ClusterWork(planned, files, report, out, digests, told, cancelled, cut=cut, cluster=cluster)
     try:
         _stop_at_problems(planned)
         _compute(work)

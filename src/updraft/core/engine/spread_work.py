@@ -12,7 +12,7 @@ import sys
 import tempfile
 import time
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
@@ -27,12 +27,14 @@ from updraft.core.engine.memory import Memory
 from updraft.core.engine.pieces import Gathered, Pieces, Scratch, Stream
 from updraft.core.engine.planning import PlannedStep
 from updraft.core.engine.report import StepReport, Stopped, Turn
-from updraft.core.engine.spreading import Arrived, Made, Way, spread_of, spread_over, streamed
+from updraft.core.engine.spreading import Arrived, Way, spread_of, spread_over, streamed
+from updraft.core.engine.summing import Made
 from updraft.core.engine.table import Table, compute
 from updraft.core.engine.work import Work
 from updraft.core.flow.model import Ref, label
 from updraft.core.problems import Problem
 from updraft.core.steps import StepKind, Tables, Wanted
+from updraft.core.steps.base import Brought
 
 _PREFIX = "updraft-parts-"  # then the process, of the folders that parts lie in
 
@@ -57,7 +59,7 @@ class SpreadWork(Work):
 
     @property
     def _way(self) -> Way:
-        return Way(self._keep, self._keep.written, self.cut.rows, self.cut.buckets, self.cut.room)
+        return Way.here(self._keep, self._keep.written, self.cut.rows, self.cut.buckets, self.cut.room)
 
     def _compute(
         self, only: set[str], wanted: Mapping[str, Wanted], carry_on: bool, result: Ref | None
@@ -67,8 +69,7 @@ class SpreadWork(Work):
         self._in_order(only, carry_on, lambda step: self._spread(step, wanted.get(step.step.id)))
         for table in list(self._tables.values()):
             if isinstance(table, Stream):  # what takes it could not be computed
-                for _ in table:
-                    pass
+                table.finish()
         order = list(self.planned.steps)
         self.report.steps.sort(key=lambda done: order.index(done.id))
         return {}
@@ -96,9 +97,9 @@ class SpreadWork(Work):
             and not (spread.learns or sides or delivers)
             and self._needed[Ref(step_id)] == 1
         ):
-            stream = streamed(kind, settings, arrived, door, self._way, partial(self._streamed, step), wanted)
-            self._tables[Ref(step_id)] = Stream(self._watched(step_id, stream.coded()))
+            self._tables[Ref(step_id)] = self._hand_on(step, arrived, door, wanted)
             return
+        arrived = self._ready(arrived)
         all_of_it = None if delivers else wanted  # what is delivered has all columns
         made = spread_over(kind, settings, arrived, door, self._way, sides, all_of_it)
         if spread.how == "whole" and (made.rows_in or 0) > self.cut.rows:
@@ -112,6 +113,19 @@ class SpreadWork(Work):
                 table.discard()
         self._done(step, made, tuple(turns))
 
+    def _hand_on(
+        self, step: PlannedStep, arrived: Mapping[str, Sequence[Arrived]], door: Door, wanted: Wanted
+    ) -> Stream:
+        """The table of a step that is spread by rows, for the one that takes it."""
+        assert step.kind is not None and step.settings is not None
+        done = partial(self._streamed, step)
+        stream = streamed(step.kind, step.settings, arrived, door, self._way, done, wanted)
+        return Stream(self._watched(step.step.id, stream.coded()))
+
+    def _ready(self, arrived: dict[str, list[Arrived]]) -> dict[str, list[Arrived]]:
+        """What comes into a step that hands nothing on as it comes."""
+        return arrived
+
     def _brought(self, step: PlannedStep, door: Door, kind: StepKind) -> None:
         """The table of a source."""
         asked = self.asked.pop(step.step.id, None)
@@ -123,9 +137,8 @@ class SpreadWork(Work):
         if brought is not None:
             made = Made({}, {}, warnings=brought.warnings, evidence=brought.evidence)
             made.seconds = time.perf_counter() - started
-            stream = Stream(self._watched(step.step.id, self._counted(step, brought.frames, made, spooled)))
-            one = self._needed[here] == 1
-            self._tables[here] = stream if one else stream.pieces(self._way.keep, self.cut.rows)
+            done = partial(self._all_came, step, made, spooled)
+            self._tables[here] = self._flowing(step, brought, made, done, kept=self._needed[here] != 1)
             return
         for left in spooled:
             left.discard()
@@ -144,16 +157,14 @@ class SpreadWork(Work):
         spooled.append(kept.pieces())
         return [piece.lazy() for piece in spooled[-1].pieces]
 
-    def _counted(
-        self, step: PlannedStep, frames: Iterator[pl.DataFrame], made: Made, spooled: list[Pieces]
-    ) -> Iterator[Coded]:
-        """The frames of a source, which is told once all have come; its text is let go then."""
-        rows, started = 0, time.perf_counter()
-        for frame in frames:
-            made.seconds += time.perf_counter() - started
-            rows += frame.height
-            yield Coded(frame)
-            started = time.perf_counter()
+    def _flowing(
+        self, step: PlannedStep, brought: Brought, made: Made, done: Callable[[int], None], *, kept: bool
+    ) -> Pieces | Stream:
+        """The table of a source, as its parts come or kept; `done` is called with its rows once all came."""
+        stream = Stream(self._watched(step.step.id, _counted(brought, made, done)))
+        return stream.pieces(self._way.keep, self.cut.rows) if kept else stream
+
+    def _all_came(self, step: PlannedStep, made: Made, spooled: list[Pieces], rows: int) -> None:
         for text in spooled:
             text.discard()
         made.rows = {"": rows}
@@ -214,6 +225,17 @@ class SpreadWork(Work):
         report = StepReport.of(step, made, made.seconds, turns)
         self.report.steps.append(report)
         self.progress(step.step.id, report)
+
+
+def _counted(brought: Brought, made: Made, done: Callable[[int], None]) -> Iterator[Coded]:
+    rows = 0
+    for part in brought.parts:
+        started = time.perf_counter()
+        frame = brought.made(part)
+        made.seconds += time.perf_counter() - started
+        rows += frame.height
+        yield Coded(frame)
+    done(rows)
 
 
 def _scratch(within: Path | None) -> Path:

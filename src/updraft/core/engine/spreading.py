@@ -3,7 +3,7 @@
 Every kind says how its work may be spread (`StepKind.spread`). By rows, each part of the main table is given
 to the kind as if it were all of it. By keys, rows are dealt out by a hash of their keys first, with the place
 where each stood; the results are dealt out again by place, and so come in the order of the whole table. What
-is counted is added up.
+is counted is added up. Who does the work on parts stands in `hands`.
 """
 
 from __future__ import annotations
@@ -11,18 +11,19 @@ from __future__ import annotations
 import itertools
 import time
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
+from functools import partial
 
 import polars as pl
-import polars.selectors as cs
 
 from updraft.core.engine.coded import Coded
-from updraft.core.engine.pieces import Gathered, Keep, Pieces, Stream, exchanged
-from updraft.core.engine.table import Fact, cells_changed, facts_of, measured, telling
+from updraft.core.engine.hands import ByKeys, ByPlace, ByRange, Dealt, Hands, Here
+from updraft.core.engine.pieces import Gathered, Keep, Piece, Pieces, Stream, in_memory
+from updraft.core.engine.summing import HIDDEN, Made, Partial, Sum
+from updraft.core.engine.table import telling
 from updraft.core.steps import Context, Incoming, Result, Settings, StepKind, Tables, Wanted
 from updraft.core.steps.spread import OTHER_PLACE, PLACE, WHOLE, Spread
 
-_HIDDEN = (PLACE, OTHER_PLACE)
 _SAMPLED = 20_000  # rows that tell where ranges end
 
 
@@ -34,44 +35,28 @@ class Arrived:
     label: str = ""
 
 
-@dataclass
-class Made:
-    """What a step made: as in `engine.table.Table`, its tables in pieces; without those handed on frame by
-    frame.
-    """
-
-    outputs: dict[str, Pieces]
-    rows: dict[str, int]
-    rows_in: int | None = None
-    facts: tuple[Fact, ...] = ()
-    touched: tuple[str, ...] | None = None
-    changed: dict[str, int] = field(default_factory=dict)
-    brought: tuple[str, ...] = ()
-    warnings: tuple[str, ...] = ()
-    evidence: dict[str, str] = field(default_factory=dict)
-    seconds: float = 0.0
-
-    @property
-    def height(self) -> int:
-        return self.rows[""]
-
-
 @dataclass(frozen=True)
 class Way:
     """How a table is cut.
 
     Args:
-        keep: keeps a part; `spill` one of many small ones, whose frames may hold on to large ones.
+        keep: keeps a part.
+        hands: who works on parts.
         rows: about so many of a part.
         buckets: so many that rows are dealt out to by their keys.
         room: bytes of rows that may come together without being dealt out.
     """
 
     keep: Keep
-    spill: Keep
+    hands: Hands
     rows: int
     buckets: int
     room: int = 0
+
+    @classmethod
+    def here(cls, keep: Keep, spill: Keep, rows: int, buckets: int, room: int = 0) -> Way:
+        """In this process; `spill` keeps one of many small frames, which may hold on to large ones."""
+        return cls(keep, Here(spill), rows, buckets, room)
 
 
 def spread_of(
@@ -126,6 +111,27 @@ def spread_over(
     return made
 
 
+def task_of(
+    kind: StepKind,
+    settings: Settings,
+    arrived: Mapping[str, Sequence[Arrived]],
+    context: Context,
+    way: Way,
+    wanted: Wanted = None,
+) -> Task:
+    """The work of a step that is spread by rows, and hands its main output on."""
+    return _Step(kind, settings, arrived, context, way, wanted).task()
+
+
+def parts_of(tables: Sequence[Arrived]) -> Iterator[Part]:
+    """The parts of all tables at a main port."""
+    numbers = itertools.count()
+    for table, one in enumerate(tables):
+        parts = one.table.pieces if isinstance(one.table, Pieces) else one.table.coded()
+        for rows in parts:
+            yield Part(table, rows, not next(numbers))
+
+
 def streamed(
     kind: StepKind,
     settings: Settings,
@@ -140,76 +146,106 @@ def streamed(
     return Stream(step.row_by_row(done))
 
 
-class _Sum:
-    """Adds up what parts give.
+@dataclass(frozen=True)
+class Part:
+    """A part of a table at the main port: of the table of this number there, the first part of all or not."""
+
+    table: int
+    rows: Coded | Piece
+    first: bool
+
+    def coded(self) -> Coded:
+        return self.rows.coded() if isinstance(self.rows, Piece) else self.rows
+
+
+@dataclass(frozen=True)
+class Task:
+    """A step's work on a part of its tables. It can be sent from machine to machine when its tables can.
 
     Args:
-        dealt: all tables were dealt out by keys, so that no count is the same for every part.
+        arrived: all tables that come in; of those at the main port, parts stand in for the rows.
+        keep: keeps what is made of a part.
+        rows: of a part, about.
+        sides: the side outputs that are needed; `same` are those that come out the same of every part.
     """
 
-    def __init__(self, way: Way, wanted: Wanted, *, dealt: bool = False) -> None:
-        self._way, self._wanted, self._dealt = way, wanted, dealt
-        self._outputs: dict[str, Gathered] = {}
-        self._rows: dict[str, int] = {}
-        self._counted: list[list[pl.DataFrame]] = []
-        self._rows_in: int | None = None
-        self._changed: dict[str, int] = {}
-        self._warnings: dict[str, None] = {}
-        self._result: Result | None = None
+    kind: StepKind
+    settings: Settings
+    arrived: Mapping[str, Sequence[Arrived]]
+    context: Context
+    keep: Keep
+    rows: int
+    wanted: Wanted = None
+    sides: frozenset[str] = frozenset()
+    same: frozenset[str] = frozenset()
 
-    def add(
-        self,
-        result: Result,
-        inputs: Tables,
-        sides: Collection[str] = (),
-        same: Collection[str] = (),
-        *,
-        coded: Coded | None = None,
-        kept: bool = True,
-    ) -> Coded:
-        """Add what comes of a part; its main output, which is kept unless it is handed on."""
-        first = self._result is None
-        # What is the same for every part is taken of the first.
-        needed = [side for side in sides if first or side not in same]
-        done = measured(result, inputs, needed, _HIDDEN, coded)
-        main = done.main.only(None if self._wanted is None else {*self._wanted, *_HIDDEN})
-        self._rows[""] = self._rows.get("", 0) + main.height
-        outputs = {**({"": main.frame()} if kept else {}), **done.sides}
-        for name, frame in outputs.items():
-            self._outputs.setdefault(name, Gathered(self._way.keep, self._way.rows)).add(frame)
-        for name, side in done.sides.items():
-            self._rows[name] = self._rows.get(name, 0) + side.height
-        for place, (count, frame) in enumerate(zip(result.counts, done.counted, strict=True)):
-            if first:
-                self._counted.append([frame])
-            elif count.each or count.missing_of is not None:  # kept small: things, not their parts
-                self._counted[place] = [pl.concat([*self._counted[place], frame]).unique()]
-            elif not count.once or self._dealt:
-                self._counted[place].append(frame)
-        if done.rows_in is not None:
-            self._rows_in = (self._rows_in or 0) + done.rows_in
-        for name, number in done.changed.items():
-            self._changed[name] = self._changed.get(name, 0) + number
-        self._warnings |= dict.fromkeys(result.warnings)
-        self._result = result
-        return main
+    @property
+    def main(self) -> str:
+        port = self.kind.main_port
+        return port.name if port else ""
 
-    def made(self) -> Made:
-        assert self._result is not None, "a table has one part at least"
-        counts = [replace(count, once=False) if self._dealt else count for count in self._result.counts]
-        told = replace(self._result, counts=tuple(counts))
-        facts = (*facts_of(told, self._counted), *cells_changed(self._changed))
-        return Made(
-            {name: gathered.pieces() for name, gathered in self._outputs.items()},
-            self._rows,
-            self._rows_in,
-            facts,
-            self._result.touched,
-            self._changed,
-            tuple(name for name in self._result.brought if name not in _HIDDEN),
-            tuple(self._warnings),
-            self._result.evidence,
-        )
+    def of_part(self, part: Part) -> Partial:
+        return self.handed_on(part, kept=True)[0]
+
+    def handed_on(self, part: Part, *, kept: bool) -> tuple[Partial, Coded]:
+        """What comes of a part, and its main output."""
+        total, coded = Sum(self.keep, self.rows, self.wanted, first=part.first), part.coded()
+        tables = self.tables({(self.main, part.table): coded})
+        with telling(self.kind):
+            result = self.kind.apply(tables, self.settings, self.context)
+            made = total.add(result, tables, self.sides, self.same, coded=coded, kept=kept)
+        return total.partial(), made
+
+    def of_range(self, number: int, frames: Sequence[pl.DataFrame]) -> Partial:
+        return self._of(number, {(self.main, 0): frames[0]}, None)
+
+    def of_bucket(self, spread: Spread, number: int, frames: Sequence[pl.DataFrame]) -> Partial:
+        """What comes of the rows that have some of the keys; each row or group has the place it will get."""
+        parts = {(port, 0): frame for port, frame in zip(spread.keys, frames, strict=True)}
+        return self._of(number, parts, spread)
+
+    def _of(
+        self, number: int, parts: Mapping[tuple[str, int], pl.DataFrame], spread: Spread | None
+    ) -> Partial:
+        total = Sum(self.keep, self.rows, self.wanted, dealt=spread is not None, first=not number)
+        tables = self.tables(parts)
+        settings = spread.settings or self.settings if spread else self.settings
+        with telling(self.kind):
+            if spread and spread.stands == "group":
+                result = self._of_groups(parts, spread, settings)
+            else:
+                result = self.kind.apply(tables, settings, self.context)
+            total.add(result, tables, self.sides, self.same)
+        return total.partial()
+
+    def _of_groups(
+        self, parts: Mapping[tuple[str, int], pl.DataFrame], spread: Spread, settings: Settings
+    ) -> Result:
+        """The groups of some rows, each with the place where it first comes unless its order is another."""
+        main = parts[self.main, 0]
+        tables = self.tables({key: frame.drop(PLACE, strict=False) for key, frame in parts.items()})
+        result = self.kind.apply(tables, settings, self.context)
+        if spread.order:
+            return result
+        keys = [key.alias(f"\0{n}") for n, key in enumerate(spread.keys[self.main])]
+        first = main.group_by(keys, maintain_order=True).agg(pl.col(PLACE).first()).select(PLACE)
+        return replace(result, table=pl.concat([result.table, first.lazy()], how="horizontal"))
+
+    def tables(self, parts: Mapping[tuple[str, int], pl.DataFrame | Coded]) -> Tables:
+        """The tables that come in, with a part in place of some of them; where a part of one of several
+        tables at the main port comes in, the others have no rows.
+        """
+        ports: dict[str, list[Incoming]] = {}
+        for port, tables in self.arrived.items():
+            ports[port] = []
+            for number, one in enumerate(tables):
+                part = parts.get((port, number))
+                if part is None and port == self.main and parts:
+                    part = pl.DataFrame(schema=one.table.schema)
+                table = one.table.lazy() if part is None else part.lazy()  # type: ignore[union-attr]
+                values = part.values if isinstance(part, Coded) else None
+                ports[port].append(Incoming(table, one.label, values))
+        return Tables(ports, self.main)
 
 
 @dataclass(frozen=True)
@@ -222,11 +258,6 @@ class _Step:
     wanted: Wanted = None
     sides: frozenset[str] = frozenset()
 
-    @property
-    def _main(self) -> str:
-        port = self.kind.main_port
-        return port.name if port else ""
-
     def made(self, spread: Spread) -> Made:
         match spread.how:
             case "rows":
@@ -237,154 +268,118 @@ class _Step:
                 return self.in_order(spread)
         return self._together({})
 
+    def _whole(self) -> Task:
+        """The work on all rows, in this process."""
+        way = self.way
+        return Task(
+            self.kind, self.settings, self.arrived, self.context, way.keep, way.rows, self.wanted, self.sides
+        )
+
+    def task(self, same: frozenset[str] = frozenset()) -> Task:
+        """The work on a part, wherever it is done: without the rows that parts stand in for."""
+        whole, hands = self._whole(), self.way.hands
+        shapes = [Arrived(_without_rows(one.table), one.label) for one in self._mains]
+        arrived = {port: shapes if port == whole.main else few for port, few in self.arrived.items()}
+        return replace(
+            whole, arrived=arrived, context=hands.context(self.context), keep=hands.keep, same=same
+        )
+
+    def _sum(self, *, dealt: bool = False) -> Sum:
+        return Sum(self.way.keep, self.way.rows, self.wanted, dealt=dealt)
+
+    @property
+    def _mains(self) -> Sequence[Arrived]:
+        port = self.kind.main_port
+        return self.arrived[port.name if port else ""]
+
+    def by_rows(self, spread: Spread) -> Made:
+        if spread.learns:
+            self.kind.apply(self._whole().tables({}), self.settings, self.context)
+        total = self._sum()
+        for part in self.way.hands.each(self.task(spread.same).of_part, parts_of(self._mains)):
+            total.take(part)
+        return total.made()
+
+    def row_by_row(self, done: Callable[[Made], None]) -> Iterator[Coded]:
+        total, seconds, task = self._sum(), 0.0, self.task()
+        for part in parts_of(self._mains):
+            started = time.perf_counter()
+            partly, made = task.handed_on(part, kept=False)
+            total.take(partly)
+            seconds += time.perf_counter() - started
+            yield made
+        finished = total.made()
+        finished.seconds = seconds
+        done(finished)
+
     def in_order(self, spread: Spread) -> Made:
         """Rows dealt out by ranges of what they are sorted by first, and each range by itself."""
-        table = self.arrived[self._main][0].table
+        table = self._mains[0].table
         assert isinstance(table, Pieces) and spread.along is not None
-        along = spread.along.alias("\0along")
-        edges = self._edges(table, along)
-        many = edges.len() + 1
-
-        def bucket(frame: pl.DataFrame) -> pl.Series:
-            value = frame.select(along).to_series()
-            place = edges.search_sorted(value.fill_null(edges.first()), "right").cast(pl.Int64)
-            place = many - 1 - place if spread.down else place
-            empty = 0 if spread.empty_first else many - 1
-            return (
-                pl.DataFrame({"p": place, "v": value})
-                .select(pl.when(pl.col("v").is_null()).then(empty).otherwise("p"))
-                .to_series()
-            )
-
-        total = _Sum(self.way, self.wanted)
-        for part in exchanged(table, bucket, many, self.way.spill, self.way.rows) if many > 1 else [table]:
-            tables = self._tables({(self._main, 0): part.lazy().collect()})
-            total.add(self.kind.apply(tables, self.settings, self.context), tables, self.sides)
-            if many > 1:
-                part.discard()
+        edges = self._edges(table, spread.along)
+        if not edges.len():
+            return self._together({})
+        total = self._sum()
+        dealt = Dealt(table, ByRange(spread.along, edges, spread.down, spread.empty_first))
+        for part in self.way.hands.dealt([dealt], edges.len() + 1, self.way.rows, self.task().of_range):
+            total.take(part)
         return total.made()
 
     def _edges(self, table: Pieces, along: pl.Expr) -> pl.Series:
         """Values that part the table into ranges of about as many rows; rising, none twice."""
-        step = max(table.height // _SAMPLED, 1)
-        sample = pl.concat([frame.select(along).gather_every(step) for frame in table]).to_series()
+        every = partial(_every, along.alias("\0along"), max(table.height // _SAMPLED, 1))
+        sample = pl.concat(list(self.way.hands.each(every, table.pieces))).to_series()
         known, many = sample.drop_nulls().sort(), min(self.way.buckets, table.height // self.way.rows + 1)
         return known.gather_every(max(-(-known.len() // many), 1)).slice(1).unique().sort()
 
     def _together(self, held: Mapping[tuple[str, int], pl.DataFrame]) -> Made:
         """All rows at once; those that are held already need not be asked for."""
-        total = _Sum(self.way, self.wanted)
-        tables = self._tables(held)
+        total, tables = self._sum(), self._whole().tables(held)
         total.add(self.kind.apply(tables, self.settings, self.context), tables, self.sides)
         return total.made()
 
-    def row_by_row(self, done: Callable[[Made], None]) -> Iterator[Coded]:
-        total, seconds = _Sum(self.way, self.wanted), 0.0
-        for number, one in enumerate(self.arrived[self._main]):
-            for part in one.table.coded():
-                started = time.perf_counter()
-                with telling(self.kind):
-                    tables = self._tables({(self._main, number): part})
-                    result = self.kind.apply(tables, self.settings, self.context)
-                    made = total.add(result, tables, coded=part, kept=False)
-                seconds += time.perf_counter() - started
-                yield made
-        finished = total.made()
-        finished.seconds = seconds
-        done(finished)
-
-    def by_rows(self, spread: Spread) -> Made:
-        if spread.learns:
-            self.kind.apply(self._tables({}), self.settings, self.context)
-        total = _Sum(self.way, self.wanted)
-        for number, one in enumerate(self.arrived[self._main]):
-            for part in one.table.coded():
-                tables = self._tables({(self._main, number): part})
-                result = self.kind.apply(tables, self.settings, self.context)
-                total.add(result, tables, self.sides, spread.same, coded=part)
-        return total.made()
-
     def by_keys(self, spread: Spread) -> Made:
-        settings = spread.settings or self.settings
         frames, left = dict[str, Iterable[pl.DataFrame]](), self.way.room
         for port in spread.keys:
-            held, rest = _held(self.arrived[port][0].table, left)
+            table = self.arrived[port][0].table
+            if isinstance(table, Pieces) and table.size > left:
+                break
+            held, rest = _held(table, left)
             left -= sum(int(frame.estimated_size()) for frame in held)
             frames[port] = itertools.chain(_drained(held), rest)
             if left < 0:
                 break
         else:
             return self._together({(port, 0): pl.concat(few) for port, few in frames.items()})
-        frames = {port: frames.get(port, self.arrived[port][0].table) for port in spread.keys}
-        dealt = {
-            port: self._dealt(port, keys, frames[port], apart=spread.empty_apart)
-            for port, keys in spread.keys.items()
-        }
-        total = _Sum(self.way, self.wanted, dealt=True)
-        for number in range(self.way.buckets):
-            parts = {(port, 0): buckets[number].lazy().collect() for port, buckets in dealt.items()}
-            if number and not any(frame.height for frame in parts.values()):
-                continue
-            tables = self._tables(parts)
-            if spread.stands == "row":
-                result = self.kind.apply(tables, settings, self.context)
-            else:
-                result = self._of_groups(parts, spread, settings)
-            total.add(result, tables, self.sides, spread.same)
-            for buckets in dealt.values():
-                buckets[number].discard()
+        main, apart = self._whole().main, spread.empty_apart
+        dealt = []
+        for port, keys in spread.keys.items():
+            table, place = self.arrived[port][0].table, PLACE if port == main else OTHER_PLACE
+            # What was drawn from a stream cannot be drawn again.
+            rows = table if isinstance(table, Pieces) else frames.pop(port, table)
+            dealt.append(Dealt(rows, ByKeys(tuple(keys), apart), place))
+        frames.clear()
+        total = self._sum(dealt=True)
+        work = partial(self.task(spread.same).of_bucket, spread)
+        for part in self.way.hands.dealt(dealt, self.way.buckets, self.way.rows, work):
+            total.take(part)
         made = total.made()
         order = self._grouped if spread.stands == "group" else self._placed
         made.outputs = {name: order(pieces, spread) for name, pieces in made.outputs.items()}
         return made
 
-    def _of_groups(
-        self, parts: Mapping[tuple[str, int], pl.DataFrame], spread: Spread, settings: Settings
-    ) -> Result:
-        """The groups of some rows, each with the place where it first comes unless its order is another."""
-        main = parts[self._main, 0]
-        tables = self._tables({key: frame.drop(PLACE, strict=False) for key, frame in parts.items()})
-        result = self.kind.apply(tables, settings, self.context)
-        if spread.order:
-            return result
-        keys = [key.alias(f"\0{n}") for n, key in enumerate(spread.keys[self._main])]
-        first = main.group_by(keys, maintain_order=True).agg(pl.col(PLACE).first()).select(PLACE)
-        return replace(result, table=pl.concat([result.table, first.lazy()], how="horizontal"))
-
-    def _dealt(
-        self, port: str, keys: Sequence[pl.Expr], table: Iterable[pl.DataFrame], *, apart: bool
-    ) -> list[Pieces]:
-        """The rows of a port's table by their keys, each with the place where it stands."""
-        name, many = PLACE if port == self._main else OTHER_PLACE, self.way.buckets
-        named = [key.alias(f"\0{n}") for n, key in enumerate(keys)]
-        none = pl.any_horizontal(pl.all().is_null()) if apart else pl.lit(False)
-
-        def bucket(frame: pl.DataFrame) -> pl.Series:
-            here = frame.select(named).with_columns((cs.float() + 0.0).fill_nan(float("nan")))  # −0 is 0
-            # Rows that belong to no other one are dealt out in turn, and fill no bucket by themselves.
-            turn = pl.int_range(pl.len(), dtype=pl.UInt64)
-            hashed = pl.when(none).then(turn).otherwise(pl.struct(pl.all()).hash(seed=0))
-            return here.select(hashed % many).to_series()
-
-        return exchanged(_numbered(table, name), bucket, many, self.way.spill, self.way.rows)
-
     def _placed(self, pieces: Pieces, spread: Spread) -> Pieces:
         """Rows in the order of the whole table: dealt out by their places, and sorted within."""
         columns, rows = pieces.schema, self.way.rows
-        by = [name for name in _HIDDEN if name in columns]
+        by = tuple(name for name in HIDDEN if name in columns)
         last = pieces.lazy().select(pl.col(by).max().fill_null(0)).collect().row(0)
         sizes = [place // rows + 1 for place in last]
-        starts = [sum(sizes[:n]) for n in range(len(sizes))]
-        place = pl.coalesce((pl.col(name) // rows) + start for name, start in zip(by, starts, strict=True))
-        done = Gathered(self.way.keep, rows)
-        dealt = exchanged(
-            pieces, lambda frame: frame.select(place).to_series(), sum(sizes), self.way.spill, rows
-        )
+        starts = tuple(sum(sizes[:n]) for n in range(len(sizes)))
+        done, work = Gathered(self.way.keep, rows), partial(_in_place, by, self.way.hands.keep)
+        dealt = Dealt(pieces, ByPlace(by, starts, rows))
+        for piece in self.way.hands.dealt([dealt], sum(sizes), rows, work):
+            done.take(piece)
         pieces.discard()
-        for bucket in dealt:
-            frame = bucket.lazy().sort(by, nulls_last=True, maintain_order=True).collect()
-            done.add(frame.drop(by))
-            bucket.discard()
         return done.pieces()
 
     def _grouped(self, pieces: Pieces, spread: Spread) -> Pieces:
@@ -394,21 +389,17 @@ class _Step:
         pieces.discard()
         return done.pieces()
 
-    def _tables(self, parts: Mapping[tuple[str, int], pl.DataFrame | Coded]) -> Tables:
-        """The tables that come in, with a part in place of some of them; where a part of one of several
-        tables at the main port comes in, the others have no rows.
-        """
-        ports: dict[str, list[Incoming]] = {}
-        for port, tables in self.arrived.items():
-            ports[port] = []
-            for number, one in enumerate(tables):
-                part = parts.get((port, number))
-                if part is None and port == self._main and parts:
-                    part = pl.DataFrame(schema=one.table.schema)
-                table = one.table.lazy() if part is None else part.lazy()  # type: ignore[union-attr]
-                values = part.values if isinstance(part, Coded) else None
-                ports[port].append(Incoming(table, one.label, values))
-        return Tables(ports, self._main)
+
+def _without_rows(table: Pieces | Stream) -> Pieces:
+    return Pieces([in_memory(pl.DataFrame(schema=table.schema))])
+
+
+def _every(along: pl.Expr, step: int, piece: Piece) -> pl.DataFrame:
+    return piece.frame().select(along.gather_every(step))
+
+
+def _in_place(by: Sequence[str], keep: Keep, number: int, frames: Sequence[pl.DataFrame]) -> Piece:
+    return keep(frames[0].sort(by, nulls_last=True, maintain_order=True).drop(by))
 
 
 def _held(frames: Iterable[pl.DataFrame], room: int) -> tuple[list[pl.DataFrame], Iterator[pl.DataFrame]]:
@@ -437,11 +428,3 @@ def _has_keys(spread: Spread, schemas: Mapping[str, pl.Schema]) -> bool:
         for key in keys
         for name in key.meta.root_names()
     )
-
-
-def _numbered(table: Iterable[pl.DataFrame], name: str) -> Iterator[pl.DataFrame]:
-    """The frames of a table, each row with its place in the whole of it."""
-    before = 0
-    for frame in table:
-        yield frame.with_columns(pl.int_range(before, before + frame.height, dtype=pl.Int64).alias(name))
-        before += frame.height

@@ -248,9 +248,15 @@ Spool = Callable[[Iterator[pl.DataFrame]], Sequence[pl.LazyFrame]]
 
 @dataclass(frozen=True)
 class Brought:
-    """A source's table part by part, at least one; `warnings` and `evidence` as in Result."""
+    """A source's table part by part, at least one; `warnings` and `evidence` as in Result.
 
-    frames: Iterator[pl.DataFrame]
+    Args:
+        parts: queries of files, which can be sent from machine to machine, as `made` can.
+        made: what becomes of one.
+    """
+
+    parts: Sequence[pl.LazyFrame]
+    made: Callable[[pl.LazyFrame], pl.DataFrame]
     warnings: tuple[str, ...] = ()
     evidence: dict[str, str] = field(default_factory=dict)
 

@@ -4,8 +4,9 @@ from all of their values.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from pathlib import Path
 
 import polars as pl
@@ -53,7 +54,7 @@ def brought_in_parts(
     kept, differs = picked(schema.names(), first.detected, settings, wanted)
     hows, decisions = _decided(together, pl.Schema({name: schema[name] for name in kept}), settings)
     warnings, evidence = told(decisions, first.detected, kept)
-    return Brought(_made(together, kept, hows), (*said, *differs, *warnings), evidence)
+    return Brought(together, _Typed(tuple(kept), hows), (*said, *differs, *warnings), evidence)
 
 
 def _scans(paths: Sequence[Path], settings: ReadingSettings, wanted: Wanted) -> list[Scan] | None:
@@ -106,14 +107,20 @@ def _decided(
     return {name: how for name, (how, _) in decided.items()}, decisions
 
 
-def _made(parts: Sequence[pl.LazyFrame], kept: list[str], hows: dict[str, How]) -> Iterator[pl.DataFrame]:
-    """The parts as what their columns were taken for."""
+@dataclass(frozen=True)
+class _Typed:
+    """A part as what its columns were taken for.
 
-    def made(part: pl.LazyFrame) -> pl.DataFrame:
-        frame = part.select(kept).collect()
-        texts = [name for name in kept if name in hows]
-        return frame.with_columns(columns.map(lambda name: hows[name].made(frame[name]), texts))
+    Args:
+        columns: those that are kept.
+        hows: what columns of text become.
+    """
 
-    with ThreadPoolExecutor() as columns:
-        for part in parts:
-            yield made(part)
+    columns: tuple[str, ...]
+    hows: Mapping[str, How]
+
+    def __call__(self, part: pl.LazyFrame) -> pl.DataFrame:
+        frame = part.select(self.columns).collect()
+        texts = [name for name in self.columns if name in self.hows]
+        with ThreadPoolExecutor() as pool:
+            return frame.with_columns(pool.map(lambda name: self.hows[name].made(frame[name]), texts))

@@ -1,0 +1,380 @@
+"""Hands on a Spark cluster: tasks, their retries and the dealing out of rows are Spark's, the work is ours.
+
+What Spark moves are blocks of rows as Arrow writes them, so that every type and value stays as it is. Tasks
+read parts from a folder that this machine and the cluster's both see, and write new ones there; a task that
+Spark runs twice writes two, and only the one it answered with is taken.
+
+pyspark is an extra: it is imported when a run asks for a cluster.
+"""
+
+from __future__ import annotations
+
+import io
+import os
+import pickle
+import re
+import shutil
+import socket
+import sys
+import tempfile
+import uuid
+import warnings
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import Future
+from contextlib import contextmanager
+from dataclasses import dataclass
+from importlib.metadata import version
+from itertools import groupby
+from typing import IO, TYPE_CHECKING, Any, TypeVar
+
+import polars as pl
+
+from updraft.core.engine.hands import Dealt
+from updraft.core.engine.pieces import Keep, Piece, Pieces
+from updraft.core.engine.report import Stopped
+from updraft.core.engine.sent import sent
+from updraft.core.problems import Problem
+from updraft.core.steps import Context
+
+if TYPE_CHECKING:
+    from pyspark.sql import DataFrame, SparkSession
+
+T = TypeVar("T")
+R = TypeVar("R")
+
+_WHERE = re.compile(r"local(\[[\d*,]+\])?|spark://[^\s/:]+:\d+(,[^\s/:]+:\d+)*|yarn|k8s://\S+")
+_BLOCKS = "bucket int, item int, block binary"
+_POLL, _PATIENCE = 0.2, 5.0  # seconds between looks at whether a run was cancelled; until a master answers
+_ALIKE = ("updraft", "polars")  # must have the same version everywhere
+
+
+@dataclass(frozen=True)
+class _Wrong:
+    """A problem that a task met."""
+
+    problem: Problem
+
+
+class Spark:
+    """Hands on a cluster.
+
+    Args:
+        where: its master's address, such as `spark://host:7077` or `local[2]`.
+        cancelled: asked while tasks run.
+
+    Raises:
+        Problem: there is no such cluster, Java or pyspark is not here, or other versions are there.
+    """
+
+    def __init__(self, where: str, keep: Keep, cancelled: Callable[[], bool] = lambda: False) -> None:
+        self.where, self.keep, self._cancelled = where, keep, cancelled
+        self._session = _session(where)
+        self._check_versions()
+
+    def context(self, context: Context) -> Context:
+        return sent(context)
+
+    def each(self, work: Callable[[T], R], items: Iterable[T]) -> Iterator[R]:
+        given = list(items)
+
+        def tasks(batches: Iterator[Any]) -> Iterator[Any]:
+            for batch in batches:
+                for (number,) in zip(*batch.to_pydict().values(), strict=True):
+                    yield _row(number=number, made=_answer(lambda n: work(given[n]), number))
+
+        if not given:
+            return iter(())
+        asked = self._session.range(0, len(given), 1, len(given)).mapInArrow(
+            tasks, "number long, made binary"
+        )
+        return self._answers(asked)
+
+    def dealt(
+        self, tables: Sequence[Dealt], many: int, rows: int, work: Callable[[int, Sequence[pl.DataFrame]], R]
+    ) -> Iterator[R]:
+        items = [item for port, one in enumerate(tables) for item in _items(port, one)]
+        buckets, columns = [one.bucket for one in tables], [(one.number, _schema(one)) for one in tables]
+
+        def deal(batches: Iterator[Any]) -> Iterator[Any]:
+            for batch in batches:
+                for (n,) in zip(*batch.to_pydict().values(), strict=True):
+                    port, first, piece = items[n]
+                    for bucket, frame in _parted(piece, first, columns[port][0], buckets[port], many):
+                        yield _row(bucket=bucket, item=n, block=_block(port, frame))
+
+        def by_bucket(batches: Iterator[Any]) -> Iterator[Any]:
+            for bucket, rows_of_it in groupby(_rows(batches), lambda row: row["bucket"]):
+                came: list[list[pl.DataFrame]] = [[] for _ in columns]
+                for row in rows_of_it:
+                    port, frame = _of_block(row["block"])
+                    came[port].append(frame)
+                frames = [
+                    pl.concat(some) if some else _empty(schema, number)
+                    for some, (number, schema) in zip(came, columns, strict=True)
+                ]
+                yield _row(number=bucket, made=_answer(lambda b: work(b, frames), bucket))  # noqa: B023  at once
+
+        blocks = self._session.range(0, len(items), 1, len(items)).mapInArrow(deal, _BLOCKS)
+        together = blocks.repartition(many, "bucket").sortWithinPartitions("bucket", "item")
+        return self._answers(together.mapInArrow(by_bucket, "number long, made binary"))
+
+    def _answers(self, asked: DataFrame) -> Iterator[Any]:
+        """What tasks answered, by their numbers."""
+        answers = {row["number"]: pickle.loads(row["made"]) for row in self._collected(asked)}
+        for number in sorted(answers):
+            answer = answers.pop(number)
+            if isinstance(answer, _Wrong):
+                raise answer.problem
+            yield answer
+
+    def _collected(self, asked: DataFrame) -> list[Any]:
+        """The rows of a query; Stopped when the run is cancelled meanwhile."""
+        from pyspark import InheritableThread
+
+        context, group, answer = self._session.sparkContext, uuid.uuid4().hex, Future[list[Any]]()
+
+        def collect() -> None:
+            context.setJobGroup(group, "Updraft", interruptOnCancel=True)
+            try:
+                answer.set_result(asked.collect())
+            except BaseException as error:
+                answer.set_exception(error)
+
+        InheritableThread(target=collect, daemon=True).start()
+        while True:
+            try:
+                return answer.result(_POLL)
+            except TimeoutError:
+                if self._cancelled():
+                    context.cancelJobGroup(group)
+                    raise Stopped from None
+            except Exception as error:
+                raise self._told(error) from None
+
+    def _check_versions(self) -> None:
+        here = _versions()
+        found = next(self.each(lambda _: _versions(), [None]))
+        if found != here:
+            raise Problem(
+                f"The cluster {self.where}",
+                f"other versions are there: {_said(found)}; here: {_said(here)}.",
+                "Install the same versions on all of its machines; PYSPARK_PYTHON names their Python.",
+                code="other_versions",
+            )
+
+    def _told(self, error: Exception) -> Problem:
+        text = str(error)
+        last = next(
+            (
+                line.strip()
+                for line in reversed(text.splitlines())
+                if re.match(r"\s*[\w.]*(Error|Exception)\b", line)
+            ),
+            "",
+        )
+        reason = last or text.strip().splitlines()[0][:300]
+        if "PYTHON_VERSION_MISMATCH" in text:
+            reason = "another version of Python is on its machines"
+        elif "No module named" in text:
+            reason = f"a Python on its machines lacks what a task needs ({last or 'a module'})"
+        return Problem(
+            f"The cluster {self.where}",
+            f"it gave up: {reason}.",
+            "Nothing was delivered. Mend that and run again; or run it on this machine, without --on.",
+            code="cluster",
+        )
+
+
+@dataclass(frozen=True)
+class SparkCluster:
+    """A cluster by its address."""
+
+    place: str
+
+    def hands(self, keep: Keep, cancelled: Callable[[], bool]) -> Spark:
+        return Spark(self.place, keep, cancelled)
+
+
+def cluster_at(where: str) -> SparkCluster:
+    """The cluster of this address, which is reached when a run begins. Problem where it names none."""
+    if not _WHERE.fullmatch(where):
+        raise Problem(
+            f"--on {where}",
+            "it names no cluster.",
+            "Write it such as spark://host:7077, or local[2] for this machine.",
+            code="bad_call",
+        )
+    return SparkCluster(where)
+
+
+def _session(where: str) -> SparkSession:
+    try:
+        from pyspark.sql import SparkSession
+    except ImportError:
+        raise Problem(
+            f"--on {where}",
+            "Spark is not installed here.",
+            "Install it: pip install 'updraft[spark]'.",
+            code="no_spark",
+        ) from None
+    if not (shutil.which("java") or os.environ.get("JAVA_HOME")):
+        raise Problem(
+            f"--on {where}",
+            "Spark needs Java, and there is none on this machine.",
+            "Install it (Debian: sudo apt-get install default-jre-headless), or let JAVA_HOME name it.",
+            code="no_java",
+        )
+    local = where.startswith("local") or _loopback(where)
+    os.environ.setdefault("PYSPARK_PYTHON", sys.executable)
+    os.environ.setdefault("PYSPARK_DRIVER_PYTHON", sys.executable)
+    builder = SparkSession.builder.master(where).appName("Updraft")
+    settings = {
+        "spark.ui.enabled": "false",
+        "spark.ui.showConsoleProgress": "false",
+        "spark.log.level": "OFF",
+        "spark.executorEnv.POLARS_MAX_THREADS": "1",  # a task has a core
+        "spark.sql.execution.arrow.maxRecordsPerBatch": "8",  # blocks, not rows
+        "spark.sql.adaptive.enabled": "false",
+        **({"spark.driver.host": "127.0.0.1", "spark.driver.bindAddress": "127.0.0.1"} if local else {}),
+    }
+    for name, value in settings.items():
+        builder = builder.config(name, value)
+    if where.startswith("spark://"):
+        _reach(where)
+    warnings.filterwarnings("ignore", module="pyspark")
+    with _apart() as told:
+        try:
+            return builder.getOrCreate()
+        except Exception as error:
+            told.seek(0)
+            said = [line for line in told.read().splitlines() if "Exception" in line or "rror" in line]
+            raise Problem(
+                f"The cluster {where}",
+                f"it could not be started: {said[-1] if said else str(error).splitlines()[0]}.",
+                "Nothing was delivered. Mend that, or run on this machine, without --on.",
+                code="no_cluster",
+            ) from None
+
+
+@contextmanager
+def _apart() -> Iterator[IO[str]]:
+    """What the programs that are started within tell, now and later, goes to a file of no name."""
+    with tempfile.TemporaryFile("w+", errors="replace") as told:
+        before = os.dup(2)
+        os.dup2(told.fileno(), 2)
+        try:
+            yield told
+        finally:
+            os.dup2(before, 2)
+            os.close(before)
+
+
+def _loopback(where: str) -> bool:
+    return bool(re.match(r"spark://(127\.|localhost\b)", where))
+
+
+def _reach(where: str) -> None:
+    """See that one of the masters answers: Spark itself would try for minutes."""
+    for place in where.removeprefix("spark://").split(","):
+        host, _, port = place.rpartition(":")
+        try:
+            socket.create_connection((host, int(port)), _PATIENCE).close()
+            return
+        except OSError as error:
+            reason = error
+    raise Problem(
+        f"The cluster {where}",
+        f"nothing answers there ({reason.strerror or reason}).",
+        "Start its master, or name another place; without --on the flow runs on this machine.",
+        code="no_cluster",
+    )
+
+
+def _versions() -> dict[str, str]:
+    return {"python": ".".join(map(str, sys.version_info[:2])), **{name: version(name) for name in _ALIKE}}
+
+
+def _said(versions: dict[str, str]) -> str:
+    return ", ".join(f"{name.capitalize()} {number}" for name, number in versions.items())
+
+
+def _answer(work: Callable[[int], Any], number: int) -> bytes:
+    try:
+        return pickle.dumps(work(number))
+    except Problem as problem:
+        return pickle.dumps(_Wrong(problem))
+
+
+def _row(**cells: Any) -> Any:
+    import pyarrow
+
+    return pyarrow.RecordBatch.from_pylist([cells], schema=_shape(tuple(cells)))
+
+
+def _shape(names: tuple[str, ...]) -> Any:
+    import pyarrow
+
+    types = {
+        "block": pyarrow.binary(),
+        "made": pyarrow.binary(),
+        "bucket": pyarrow.int32(),
+        "item": pyarrow.int32(),
+    }
+    number = pyarrow.int64()
+    return pyarrow.schema([(name, types.get(name, number)) for name in names])
+
+
+def _rows(batches: Iterator[Any]) -> Iterator[dict[str, Any]]:
+    for batch in batches:
+        yield from batch.to_pylist()
+
+
+def _items(port: int, one: Dealt) -> Iterator[tuple[int, int, Piece]]:
+    """The pieces of a table that is dealt out, each with the place where it begins."""
+    assert isinstance(one.table, Pieces), "a cluster is given tables that lie in the shared folder"
+    first = 0
+    for piece in one.table.pieces:
+        yield port, first, piece
+        first += piece.height
+
+
+def _schema(one: Dealt) -> pl.Schema:
+    assert isinstance(one.table, Pieces)
+    return one.table.schema
+
+
+def _empty(schema: pl.Schema, number: str) -> pl.DataFrame:
+    return _with_places(pl.DataFrame(schema=schema), 0, number)
+
+
+def _with_places(frame: pl.DataFrame, first: int, number: str) -> pl.DataFrame:
+    if not number:
+        return frame
+    return frame.with_columns(pl.int_range(first, first + frame.height, dtype=pl.Int64).alias(number))
+
+
+def _parted(
+    piece: Piece, first: int, number: str, bucket: Any, many: int
+) -> Iterator[tuple[int, pl.DataFrame]]:
+    """A piece's rows by buckets; the first piece gives the first bucket, which is always worked on, in any
+    case.
+    """
+    frame = _with_places(piece.frame(), first, number)
+    if not first:
+        yield 0, frame.clear()
+    parts = frame.with_columns(bucket(frame, many).alias("\0bucket")).partition_by(
+        "\0bucket", maintain_order=True, include_key=False, as_dict=True
+    )
+    for (place,), part in parts.items():
+        yield int(place), part
+
+
+def _block(port: int, frame: pl.DataFrame) -> bytes:
+    into = io.BytesIO()
+    frame.write_ipc_stream(into, compression="zstd")
+    return pickle.dumps((port, into.getvalue()))
+
+
+def _of_block(block: bytes) -> tuple[int, pl.DataFrame]:
+    port, rows = pickle.loads(block)
+    return port, pl.read_ipc_stream(io.BytesIO(rows))
