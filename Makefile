@@ -21,6 +21,7 @@ programs: ## what the tests need of the system's packages
 	@tools/need-postgresql
 	@tools/need-mariadb
 	@tools/need-iso-codes
+	@tools/need-java
 	@tools/need-page
 
 fuzz: .venv/.dev ## 10,000 damaged files of every format (about half an hour)

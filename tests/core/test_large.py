@@ -15,7 +15,10 @@ from polars.testing import assert_frame_equal
 from tests.core.test_spreading import check, cut, of_all, of_parts
 from updraft.core import Files, Flow, Problem, Step, plan, run
 from updraft.core.engine.cutting import Cut, cut_for, memory_of_runs
+from updraft.core.engine.hands import Here
+from updraft.core.engine.pieces import in_memory
 from updraft.core.engine.running import Report
+from updraft.core.engine.spreading import Way
 from updraft.core.steps import kinds
 from updraft.core.values.decide import decide, decide_parts
 
@@ -159,7 +162,10 @@ def test_a_look_up_in_a_table_that_is_large_itself(many, room):
     tables, cuts = {"table": [table], "reference": [other]}, [10, 200, 350]
     assert check(kind, chosen, tables, cuts, 6, 70, room)
     pieces = {port: [cut(one, cuts) for one in few] for port, few in tables.items()}
-    made, whole = of_parts(kind, chosen, pieces, {"unmatched"}, Way(in_memory, Here(in_memory), 70, 6, room)), of_all(kind, chosen, tables)
+    made, whole = (
+        of_parts(kind, chosen, pieces, {"unmatched"}, Way(in_memory, Here(in_memory), 70, 6, room)),
+        of_all(kind, chosen, tables),
+    )
     assert made.facts == whole.facts and {fact.code for fact in made.facts} >= {"double_keys", "unmatched_values"}
     assert made.outputs[""].lazy().collect().equals(whole.lazy().collect())
     assert made.outputs["unmatched"].lazy().collect().equals(whole.lazy("unmatched").collect())
@@ -209,7 +215,10 @@ def test_a_side_that_only_the_whole_gives_is_given_by_parts_too(kind, settings, 
     chosen = kind.Settings.model_validate(settings)
     tables = {port.name: [table if port.main else other] for port in kind.inputs}
     pieces = {port: [cut(one, [3, 4, 30, 60]) for one in few] for port, few in tables.items()}
-    made, whole = of_parts(kind, chosen, pieces, {side}, Way(in_memory, Here(in_memory), 20, 3, room)), of_all(kind, chosen, tables)
+    made, whole = (
+        of_parts(kind, chosen, pieces, {side}, Way(in_memory, Here(in_memory), 20, 3, room)),
+        of_all(kind, chosen, tables),
+    )
     assert made.outputs[side].height and made.outputs[side].lazy().collect().equals(whole.lazy(side).collect())
     assert made.outputs[""].lazy().collect().equals(whole.lazy().collect()) and made.facts == whole.facts
 

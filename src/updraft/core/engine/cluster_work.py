@@ -45,6 +45,14 @@ class ClusterWork(SpreadWork):
     cluster: Cluster | None = None
     _hands: Hands | None = None
 
+    def compute_all(self, wanted: Mapping[str, Wanted], *, carry_on: bool = False) -> None:
+        try:
+            super().compute_all(wanted, carry_on=carry_on)
+        finally:
+            if self._hands is not None:
+                self._hands.close()
+                self._hands = None
+
     @property
     def _way(self) -> Way:
         keep = self._keep.written

@@ -45,6 +45,9 @@ class Hands(Protocol):
     @property
     def keep(self) -> Keep: ...
 
+    def close(self) -> None:
+        """Let go what it holds."""
+
     def context(self, context: Context) -> Context:
         """What a task gets in place of a step's context."""
 
@@ -72,6 +75,9 @@ class Here:
 
     spill: Keep
     keep: Keep = in_memory
+
+    def close(self) -> None:
+        """Nothing is held."""
 
     def context(self, context: Context) -> Context:
         return context

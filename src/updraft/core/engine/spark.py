@@ -10,6 +10,7 @@ pyspark is an extra: it is imported when a run asks for a cluster.
 from __future__ import annotations
 
 import io
+import math
 import os
 import pickle
 import re
@@ -17,6 +18,7 @@ import shutil
 import socket
 import sys
 import tempfile
+import time
 import uuid
 import warnings
 from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -25,6 +27,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from importlib.metadata import version
 from itertools import groupby
+from threading import Lock
 from typing import IO, TYPE_CHECKING, Any, TypeVar
 
 import polars as pl
@@ -44,7 +47,9 @@ R = TypeVar("R")
 
 _WHERE = re.compile(r"local(\[[\d*,]+\])?|spark://[^\s/:]+:\d+(,[^\s/:]+:\d+)*|yarn|k8s://\S+")
 _BLOCKS = "bucket int, item int, block binary"
-_POLL, _PATIENCE = 0.2, 5.0  # seconds between looks at whether a run was cancelled; until a master answers
+_POLL = 0.2  # seconds between looks at whether a run was cancelled
+_REACHED, _PATIENCE = 5.0, 60.0  # seconds until a master answers, and until a worker takes a first task
+_ONE = Lock()  # pyspark knows one cluster at a time in a process
 _ALIKE = ("updraft", "polars")  # must have the same version everywhere
 
 
@@ -68,26 +73,36 @@ class Spark:
 
     def __init__(self, where: str, keep: Keep, cancelled: Callable[[], bool] = lambda: False) -> None:
         self.where, self.keep, self._cancelled = where, keep, cancelled
-        self._session = _session(where)
-        self._check_versions()
+        _ONE.acquire()
+        try:
+            self._session = _session(where)
+            self._check_versions()
+        except BaseException:
+            self.close()
+            raise
+
+    def close(self) -> None:
+        """Give the cluster's processes back."""
+        session = self.__dict__.pop("_session", None)
+        if session is not None:
+            session.stop()
+        _ONE.release()
 
     def context(self, context: Context) -> Context:
         return sent(context)
 
     def each(self, work: Callable[[T], R], items: Iterable[T]) -> Iterator[R]:
         given = list(items)
+        return self._answers(self._asked(work, given)) if given else iter(())
 
+    def _asked(self, work: Callable[[T], R], given: Sequence[T]) -> DataFrame:
         def tasks(batches: Iterator[Any]) -> Iterator[Any]:
             for batch in batches:
                 for (number,) in zip(*batch.to_pydict().values(), strict=True):
                     yield _row(number=number, made=_answer(lambda n: work(given[n]), number))
 
-        if not given:
-            return iter(())
-        asked = self._session.range(0, len(given), 1, len(given)).mapInArrow(
-            tasks, "number long, made binary"
-        )
-        return self._answers(asked)
+        numbers = self._session.range(0, len(given), 1, len(given))
+        return numbers.mapInArrow(tasks, "number long, made binary")
 
     def dealt(
         self, tables: Sequence[Dealt], many: int, rows: int, work: Callable[[int, Sequence[pl.DataFrame]], R]
@@ -118,17 +133,19 @@ class Spark:
         together = blocks.repartition(many, "bucket").sortWithinPartitions("bucket", "item")
         return self._answers(together.mapInArrow(by_bucket, "number long, made binary"))
 
-    def _answers(self, asked: DataFrame) -> Iterator[Any]:
+    def _answers(self, asked: DataFrame, patience: float = math.inf) -> Iterator[Any]:
         """What tasks answered, by their numbers."""
-        answers = {row["number"]: pickle.loads(row["made"]) for row in self._collected(asked)}
+        answers = {row["number"]: pickle.loads(row["made"]) for row in self._collected(asked, patience)}
         for number in sorted(answers):
             answer = answers.pop(number)
             if isinstance(answer, _Wrong):
                 raise answer.problem
             yield answer
 
-    def _collected(self, asked: DataFrame) -> list[Any]:
-        """The rows of a query; Stopped when the run is cancelled meanwhile."""
+    def _collected(self, asked: DataFrame, patience: float = math.inf) -> list[Any]:
+        """The rows of a query; Stopped when the run is cancelled meanwhile, TimeoutError after so many
+        seconds.
+        """
         from pyspark import InheritableThread
 
         context, group, answer = self._session.sparkContext, uuid.uuid4().hex, Future[list[Any]]()
@@ -141,19 +158,31 @@ class Spark:
                 answer.set_exception(error)
 
         InheritableThread(target=collect, daemon=True).start()
+        until = time.monotonic() + patience
         while True:
             try:
                 return answer.result(_POLL)
             except TimeoutError:
+                if not self._cancelled() and time.monotonic() < until:
+                    continue
+                context.cancelJobGroup(group)
                 if self._cancelled():
-                    context.cancelJobGroup(group)
                     raise Stopped from None
+                raise
             except Exception as error:
                 raise self._told(error) from None
 
     def _check_versions(self) -> None:
         here = _versions()
-        found = next(self.each(lambda _: _versions(), [None]))
+        try:
+            found = next(self._answers(self._asked(lambda _: _versions(), [None]), _PATIENCE))
+        except TimeoutError:
+            raise Problem(
+                f"The cluster {self.where}",
+                f"none of its workers took a task within {_PATIENCE:.0f} seconds.",
+                "See that a worker is there, with a core and 1 GB of memory free.",
+                code="no_worker",
+            ) from None
         if found != here:
             raise Problem(
                 f"The cluster {self.where}",
@@ -278,7 +307,7 @@ def _reach(where: str) -> None:
     for place in where.removeprefix("spark://").split(","):
         host, _, port = place.rpartition(":")
         try:
-            socket.create_connection((host, int(port)), _PATIENCE).close()
+            socket.create_connection((host, int(port)), _REACHED).close()
             return
         except OSError as error:
             reason = error
