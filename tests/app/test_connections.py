@@ -16,6 +16,7 @@ from updraft.cli import main
 from updraft.core import Engine, Files, Flow, Step, dump
 from updraft.core.connect import CONNECTION, Outside
 from updraft.demo import build_material, stock_report
+from updraft.jobs import execute
 from updraft.standins import StandIns
 from updraft.standins.ledger import make_entities
 from updraft.standins.shop import make_sales
@@ -262,3 +263,38 @@ def test_settings_that_are_tried_on_a_database_bring_its_first_rows_alone(client
         assert look(chosen) == (1000, 1000), "tried: the first rows, and said so"
         assert look({**chosen, "limit": 10}) == (10, None), "what was asked for is not made more"
         assert look() == (2500, None), "applied: all of them"
+
+
+def test_a_flow_says_the_cluster_that_it_is_computed_on(client, tmp_path, monkeypatch):
+    body = {"kind": "cluster", "name": "Barn", "place": "the barn", "folder": str(tmp_path / "none")}
+    wrong = client.post("/api/connections", body)
+    assert wrong.status_code == 422 and "spark://host:7077" in wrong.json["problem"]["reason"]
+    nowhere = client.post("/api/connections", {**body, "place": "local[2]"}).json["problem"]
+    assert nowhere["thing"] == str(tmp_path / "none") and nowhere["code"] == "no_folder"
+    place = {**body, "place": "spark://127.0.0.1:9", "folder": str(tmp_path)}
+    assert client.post("/api/connections", place).json["problem"]["code"] == "no_cluster"
+    assert client.post("/api/connections", {**place, "untested": True}).status_code == 201
+    known = client.call("GET", "/api/connections?kind=cluster").json["connections"]
+    assert known == [{"name": "Barn", "kind": "cluster", "where": "spark://127.0.0.1:9"}]
+
+    monkeypatch.setattr(execute, "_end_with_parent", lambda: None)  # which is for a process of its own
+    monkeypatch.setattr(execute.signal, "signal", lambda *_: None)
+    sheet = {"columns": ["Lot"], "rows": [["L1"]]}
+    flow = client.flow(
+        {"op": "add", "step": {"id": "lots", "kind": "type_in_a_table", "settings": sheet}},
+        {"op": "add", "after": "lots", "step": {"id": "out", "kind": "write_file", "settings": {"name": "lots.csv"}}},
+    )
+
+    def on(name: str) -> dict:
+        made = client.post(f"/api/flows/{flow}/edits", {"edits": [{"op": "describe", "computed_on": name}]}).json
+        assert made["computed_on"] == name
+        run = client.post(f"/api/flows/{flow}/runs").json["id"]
+        execute.main(str(tmp_path / "data"), run)
+        return client.call("GET", f"/api/runs/{run}").json["report"]
+
+    assert on("Barn")["error"]["code"] == "no_cluster", "it is tried there, and nowhere else"
+    assert on("Byre")["error"]["code"] == "no_connection"
+    exported = json.loads(client.call("GET", f"/api/flows/{flow}/export").data)
+    assert exported["computed_on"] == "Byre"
+    assert on("")["status"] == "ok"
+    assert "computed_on" not in json.loads(client.call("GET", f"/api/flows/{flow}/export").data)

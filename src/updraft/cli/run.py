@@ -76,6 +76,7 @@ def run(
     when the run is held by open questions.
     """
     from updraft.cli import loading, saying
+    from updraft.core.connect import Cluster
     from updraft.core.connect.outside import Outside
     from updraft.core.engine import plan, with_inputs
     from updraft.core.engine import run as run_flow
@@ -93,10 +94,13 @@ def run(
             raise wrong
         limit = size_of_text(memory) if memory else memory_of_runs()
         cluster = cluster_at(on) if on else None
+        if found.computed_on and not on:
+            where = outside.connection(found.computed_on, Cluster)
+            cluster, scratch = cluster_at(where.place), scratch or Path(where.folder)
         if parts:
             cut = Cut(scratch, parts, room=limit // 12)
         else:
-            cut = cut_for(planned, files, limit, scratch, always=bool(on))
+            cut = cut_for(planned, files, limit, scratch, always=bool(cluster))
     except Problem as problem:
         saying.fail(problem, as_json, 2)
     if cluster and not as_json:

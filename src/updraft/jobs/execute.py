@@ -15,9 +15,10 @@ from types import FrameType
 from typing import Any
 
 from updraft.core import Files, Problem, plan, run
-from updraft.core.connect import Outside
+from updraft.core.connect import Cluster, Outside
 from updraft.core.engine import Report, StepReport
 from updraft.core.engine.cutting import cut_for, memory_of_runs
+from updraft.core.engine.spark import cluster_at
 from updraft.store import (
     ConnectionStore,
     DeliveryJournal,
@@ -54,6 +55,10 @@ def main(data: str, run_id: str) -> None:
             done[step_id] = report.as_dict() if report else None
             runs.progress(run_id, {"total": len(planned.steps), "steps": done})
 
+        cluster, scratch = None, folders.parts(run_id)
+        if planned.flow.computed_on:
+            where = outside.connection(planned.flow.computed_on, Cluster)
+            cluster, scratch = cluster_at(where.place), Path(where.folder)
         report = run(
             planned,
             files,
@@ -63,7 +68,8 @@ def main(data: str, run_id: str) -> None:
             series=asked["series"],
             journal=DeliveryJournal(asked["series"]),
             dry=asked["dry"],
-            cut=cut_for(planned, files, memory_of_runs(), folders.parts(run_id)),
+            cut=cut_for(planned, files, memory_of_runs(), scratch, always=cluster is not None),
+            cluster=cluster,
         )
     except Problem as problem:
         report = Report("failed", error=problem)

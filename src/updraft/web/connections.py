@@ -12,7 +12,7 @@ from flask import Blueprint, jsonify, request
 from pydantic import ConfigDict
 
 from updraft.core import Problem
-from updraft.core.connect import Connection, Database, MailFolder, Outside, WebService
+from updraft.core.connect import Cluster, Connection, Database, MailFolder, Outside, WebService
 from updraft.web.asked import Asked, Text, body_of
 from updraft.web.studio import remembered, studio
 
@@ -193,6 +193,8 @@ def where(connection: Connection) -> str:
             )
         case WebService():
             return connection.url
+        case Cluster():
+            return connection.place
         case _:
             return connection.path
 
@@ -210,6 +212,18 @@ def _tested(connection: Connection) -> str:
 
             many = len(attachments(connection))
             return f"Reached: {many} {'attachment' if many == 1 else 'attachments'}."
+        case Cluster():
+            from updraft.core.engine.spark import reach
+
+            reach(connection.place)
+            if not Path(connection.folder).is_dir():
+                raise Problem(
+                    connection.folder,
+                    "there is no such folder on this machine.",
+                    "Name one that this machine and the cluster's all see.",
+                    code="no_folder",
+                )
+            return "Reached." if connection.place.startswith("spark://") else ""
         case _:
             with _asking(connection) as service:
                 try:

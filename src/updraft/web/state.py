@@ -30,6 +30,7 @@ def flow_state(studio: Studio, saved: SavedFlow) -> dict[str, Any]:
         "id": saved.id,
         "name": saved.flow.name,
         "note": saved.flow.note,
+        "computed_on": saved.flow.computed_on,
         "revision": saved.revision,
         "undo": saved.undo,
         "redo": saved.redo,

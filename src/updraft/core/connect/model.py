@@ -10,6 +10,8 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, field_validator
 
+CLUSTER = r"local(\[[\d*,]+\])?|spark://[^\s/:]+:\d+(,[^\s/:]+:\d+)*|yarn|k8s://\S+"
+
 
 class _Connection(BaseModel):
     """What all have.
@@ -89,7 +91,26 @@ class MailFolder(_Connection):
     path: Annotated[str, Field(min_length=1)]
 
 
-Connection = Database | WebService | MailFolder
+class Cluster(_Connection):
+    """A Spark cluster that flows may be computed on, by its master's address, such as `spark://host:7077`.
+
+    Args:
+        folder: where parts lie in between: one that this machine and the cluster's all see under this path.
+    """
+
+    kind: Literal["cluster"] = "cluster"
+    place: str
+    folder: Annotated[str, Field(min_length=1)]
+
+    @field_validator("place")
+    @classmethod
+    def _is_one(cls, place: str) -> str:
+        if not re.fullmatch(CLUSTER, place):
+            raise ValueError("the address must be such as spark://host:7077, or local[2] for this machine")
+        return place
+
+
+Connection = Database | WebService | MailFolder | Cluster
 CONNECTION: TypeAdapter[Connection] = TypeAdapter(
     Annotated[Connection, Field(discriminator="kind")], config=ConfigDict(defer_build=True)
 )

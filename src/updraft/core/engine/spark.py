@@ -32,6 +32,7 @@ from typing import IO, TYPE_CHECKING, Any, TypeVar
 
 import polars as pl
 
+from updraft.core.connect import CLUSTER
 from updraft.core.engine.hands import Dealt
 from updraft.core.engine.pieces import Keep, Piece, Pieces
 from updraft.core.engine.report import Stopped
@@ -45,7 +46,6 @@ if TYPE_CHECKING:
 T = TypeVar("T")
 R = TypeVar("R")
 
-_WHERE = re.compile(r"local(\[[\d*,]+\])?|spark://[^\s/:]+:\d+(,[^\s/:]+:\d+)*|yarn|k8s://\S+")
 _BLOCKS = "bucket int, item int, block binary"
 _POLL = 0.2  # seconds between looks at whether a run was cancelled
 _REACHED, _PATIENCE = 5.0, 60.0  # seconds until a master answers, and until a worker takes a first task
@@ -209,7 +209,7 @@ class Spark:
         return Problem(
             f"The cluster {self.where}",
             f"it gave up: {reason}.",
-            "Nothing was delivered. Mend that and run again; or run it on this machine, without --on.",
+            "Nothing was delivered. Mend that and run again, or compute the flow on this machine.",
             code="cluster",
         )
 
@@ -226,7 +226,7 @@ class SparkCluster:
 
 def cluster_at(where: str) -> SparkCluster:
     """The cluster of this address, which is reached when a run begins. Problem where it names none."""
-    if not _WHERE.fullmatch(where):
+    if not re.fullmatch(CLUSTER, where):
         raise Problem(
             f"--on {where}",
             "it names no cluster.",
@@ -241,14 +241,14 @@ def _session(where: str) -> SparkSession:
         from pyspark.sql import SparkSession
     except ImportError:
         raise Problem(
-            f"--on {where}",
+            f"The cluster {where}",
             "Spark is not installed here.",
             "Install it: pip install 'updraft[spark]'.",
             code="no_spark",
         ) from None
     if not (shutil.which("java") or os.environ.get("JAVA_HOME")):
         raise Problem(
-            f"--on {where}",
+            f"The cluster {where}",
             "Spark needs Java, and there is none on this machine.",
             "Install it (Debian: sudo apt-get install default-jre-headless), or let JAVA_HOME name it.",
             code="no_java",
@@ -268,8 +268,7 @@ def _session(where: str) -> SparkSession:
     }
     for name, value in settings.items():
         builder = builder.config(name, value)
-    if where.startswith("spark://"):
-        _reach(where)
+    reach(where)
     warnings.filterwarnings("ignore", module="pyspark")
     with _apart() as told:
         try:
@@ -280,7 +279,7 @@ def _session(where: str) -> SparkSession:
             raise Problem(
                 f"The cluster {where}",
                 f"it could not be started: {said[-1] if said else str(error).splitlines()[0]}.",
-                "Nothing was delivered. Mend that, or run on this machine, without --on.",
+                "Nothing was delivered. Mend that, or compute the flow on this machine.",
                 code="no_cluster",
             ) from None
 
@@ -302,8 +301,10 @@ def _loopback(where: str) -> bool:
     return bool(re.match(r"spark://(127\.|localhost\b)", where))
 
 
-def _reach(where: str) -> None:
-    """See that one of the masters answers: Spark itself would try for minutes."""
+def reach(where: str) -> None:
+    """See that one of the masters at an address answers: Spark itself would try for minutes."""
+    if not where.startswith("spark://"):
+        return
     for place in where.removeprefix("spark://").split(","):
         host, _, port = place.rpartition(":")
         try:
@@ -314,7 +315,7 @@ def _reach(where: str) -> None:
     raise Problem(
         f"The cluster {where}",
         f"nothing answers there ({reason.strerror or reason}).",
-        "Start its master, or name another place; without --on the flow runs on this machine.",
+        "Start its master, or name another place; or compute the flow on this machine.",
         code="no_cluster",
     )
 

@@ -117,7 +117,9 @@ def _body(flow: Flow) -> dict[str, Any]:
     body["parameters"] = [{k: v for k, v in p.items() if k != "options" or v} for p in body["parameters"]]
     body["blocks"] = {name: _body(block) for name, block in flow.blocks.items()}
     return {
-        key: value for key, value in body.items() if value or key not in ("dismissed", "decisions", "blocks")
+        key: value
+        for key, value in body.items()
+        if value or key not in ("computed_on", "dismissed", "decisions", "blocks")
     }
 
 

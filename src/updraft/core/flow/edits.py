@@ -241,24 +241,25 @@ class ConnectInput(_Edit):
 
 
 class DescribeFlow(_Edit):
-    """Change the flow's name, note or parameters; what is left out stays."""
+    """Change the flow's name, note, parameters or where it is computed; what is left out stays."""
 
     op: Literal["describe"] = "describe"
     name: str | None = None
     note: str | None = None
+    computed_on: str | None = None
     parameters: tuple[Parameter, ...] | None = None
 
     def apply(self, flow: Flow, shapes: Shapes) -> Flow:
-        given = {
-            k: v
-            for k, v in (("name", self.name), ("note", self.note), ("parameters", self.parameters))
-            if v is not None
-        }
+        given = {name: value for name, value in dict(self).items() if name != "op" and value is not None}
         return Flow.model_validate({**dict(flow), **given})
 
     def sentence(self, flow: Flow) -> str:
         if self.name is not None and self.name != flow.name:
             return f"Renamed the flow to “{self.name}”"
+        if self.computed_on is not None:
+            return (
+                f"Computed on {f'“{self.computed_on}”' if self.computed_on else 'this machine'} from now on"
+            )
         return "Changed the parameters" if self.parameters is not None else "Changed the flow's note"
 
 

@@ -89,11 +89,13 @@ class Dismissal(_Frozen):
 class Flow(_Frozen):
     """A saved, repeatable series of steps, in the order they were added.
 
-    `decisions` holds the answers that people gave, by step; `blocks` flows that its steps use, by name.
+    `decisions` holds the answers that people gave, by step; `blocks` flows that its steps use, by name;
+    `computed_on` names the connection to a cluster, "" for this machine.
     """
 
     name: Annotated[str, StringConstraints(min_length=1, max_length=200)] = "New flow"
     note: Annotated[str, StringConstraints(max_length=4000)] = ""
+    computed_on: Annotated[str, StringConstraints(max_length=80)] = ""
     parameters: tuple[Parameter, ...] = ()
     steps: Annotated[tuple[Step, ...], Field(max_length=500)] = ()
     dismissed: tuple[Dismissal, ...] = ()

@@ -74,6 +74,10 @@ const FIELDS = {
     ["path", "Folder", { hint: "in Maildir form, on this machine" }],
     MAY("read, and put messages in"),
   ],
+  cluster: [
+    ["place", "Address", { hint: "spark://host:7077" }],
+    ["folder", "Folder for parts", { hint: "that all its machines and this one see" }],
+  ],
 };
 
 function edit(connection) {
@@ -154,6 +158,7 @@ function edit(connection) {
                 ["database", "database"],
                 ["web", "web service"],
                 ["mail", "mail folder"],
+                ["cluster", "cluster"],
               ],
               values.kind,
               "Kind of connection",

@@ -102,6 +102,8 @@ export class FlowDesk {
         ),
       );
     draw();
+    const places = h("div", { class: "field", hidden: true });
+    this.places(places, describe);
     this.desk.show("flow", {
       eyebrow: "Flow",
       title: name,
@@ -119,6 +121,7 @@ export class FlowDesk {
       ),
       body: [
         h("div", { class: "field" }, h("label", { for: "flow-note" }, "What it is for"), note),
+        places,
         h(
           "fieldset",
           { class: "field" },
@@ -151,6 +154,29 @@ export class FlowDesk {
         ),
       ],
     });
+  }
+
+  /** Where runs are computed: shown where there is a choice. */
+  async places(place, describe) {
+    const { computed_on: chosen } = this.studio.state;
+    const answer = await attempt(() => api("/api/connections?kind=cluster"));
+    const clusters =
+      answer?.connections.map(({ name, where }) => [name, `${name} (${where})`]) ?? [];
+    if (chosen && !clusters.some(([name]) => name === chosen))
+      clusters.push([chosen, `${chosen} (there is no such connection)`]);
+    if (!clusters.length) return;
+    const options = [["", "this machine"], ...clusters];
+    const change = (name) => describe({ computed_on: name });
+    place.replaceChildren(
+      h("label", { for: "flow-computed-on" }, "Computed on"),
+      select(options, chosen, "Computed on", change, { id: "flow-computed-on" }),
+      h(
+        "p",
+        { class: "muted small" },
+        "Runs only; what is looked at here is computed on this machine.",
+      ),
+    );
+    place.hidden = false;
   }
 
   async revisions() {
