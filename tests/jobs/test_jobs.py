@@ -1,6 +1,7 @@
 """Every job by the command line."""
 
 import json
+import os
 import shutil
 import zipfile
 from pathlib import Path
@@ -70,3 +71,5 @@ def test_a_job_comes_to_its_end_and_to_the_same_by_parts(job: Job, material, sta
     keep_sent(tmp_path / "whole" / "out", Path(standins.outbox), standins.shop)
     job.check(tmp_path / "whole" / "out", material)
     assert run(job, material, standins, tmp_path / "parts", "--parts", "97") == made
+    if cluster := os.environ.get("UPDRAFT_JOBS_ON"):
+        assert run(job, material, standins, tmp_path / "cluster", "--parts", "97", "--on", cluster) == made
