@@ -1,6 +1,8 @@
 """Databases, on SQLite, a real PostgreSQL and a real MariaDB alike."""
 
 import datetime
+from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import polars as pl
 import psycopg
@@ -12,8 +14,10 @@ from polars.testing import assert_frame_equal
 
 from tests.databases import MariaDB, Postgres
 from tests.rules import rules_of
-from updraft.core import Engine, Files, Flow, Problem, Step
+from updraft.core import Engine, Files, Flow, Problem, Step, plan, run
 from updraft.core.connect import Database, Outside, bulk, database
+from updraft.core.engine import work
+from updraft.core.steps import sql_query
 
 LOTS = pl.DataFrame(
     {
@@ -189,6 +193,50 @@ def test_a_rule_means_the_same_in_the_database_as_in_keep_rows(lots, rule):
     engine, files = Engine(), Files(LOTS_FOLDER, outside=Outside({"Lots": lots}))
     here = engine.look(engine.plan(flow, files), "it", files).frames[""]
     assert sorted(there["lot"]) == sorted(here["lot"])
+
+
+@settings(max_examples=15)
+@given(rules_of(CONDITIONS), st.sampled_from(["keep_rows", "drop_rows"]))
+def test_what_the_next_step_keeps_is_chosen_in_the_database_and_a_run_makes_and_tells_the_same(lots, rule, kind):
+    """By what was asked, and how many rows came; all do where the database may mean another thing."""
+    steps = (
+        Step(id="all", kind="read_database", settings={"connection": "Lots", "table": "seed lots", "order": [{"column": "lot"}]}),
+        Step(id="it", kind=kind, inputs={"table": "all"}, settings={"by": "rule", "rule": rule}),
+        Step(id="sum", kind="summarise", inputs={"table": "it"}, settings={"by": ["revision"], "figures": [{"figure": "rows", "name": "Lots"}]}),
+        Step(id="out", kind="write_file", inputs={"table": "sum"}, settings={"name": "sums.csv"}),
+    )  # fmt: skip
+    files = Files(LOTS_FOLDER, outside=Outside({"Lots": lots}))
+    planned, asked = plan(Flow(steps=steps), files), []
+
+    def once(*, ahead: bool) -> tuple[list, bytes]:
+        with TemporaryDirectory() as out, pytest.MonkeyPatch.context() as patch:
+            if not ahead:
+                patch.setattr(work, "rows_kept", lambda planned: {})
+            selected = sql_query.read
+            patch.setattr(
+                sql_query,
+                "read",
+                lambda db, query, *more: asked.append((str(query), selected(db, query, *more))) or asked[-1][1],
+            )
+            report = run(planned, files, Path(out))
+            assert report.status == "ok", report.error
+            told = [
+                (s.id, s.rows_in, s.rows_out, [f for f in s.facts if f.code != "in_database"]) for s in report.steps
+            ]
+            return told, (Path(out) / "sums.csv").read_bytes(), next(s.facts for s in report.steps if s.id == "all")
+
+    *there, facts = once(ahead=True)
+    *here, none = once(ahead=False)
+    assert there == here and not none
+    (query, came), (_, all_of_it) = asked
+    kept = there[0][1][2]
+    assert "lot" not in query.partition("FROM")[0].replace("seed lots", ""), "only the columns that are needed"
+    assert all_of_it.height == 300
+    if lots.dialect == "sqlite" or "'ignore_case': True" in str(rule):
+        assert came.height == 300 and "WHERE" not in query
+    else:
+        assert came.height == kept and "WHERE" in query
+        assert [fact.count for fact in facts] == ([300 - kept] if kept < 300 else [])
 
 
 @pytest.mark.parametrize("lots", ["postgresql"], indirect=True)

@@ -15,6 +15,7 @@ from updraft.core.engine.memory import Memory
 from updraft.core.engine.planning import Plan, PlannedStep
 from updraft.core.problems import Problem
 from updraft.core.steps import Tables, Wanted
+from updraft.core.steps.conditions import Only
 
 T = TypeVar("T")
 Inside = Callable[[Tables, Mapping[str, str], str], pl.LazyFrame]
@@ -29,6 +30,7 @@ class Door:
             parameters.
         wanted: columns that later steps need; None for all.
         within: computes the flow that the step holds.
+        ahead: rows that the only step after it keeps.
         memory: keeps what was learnt from tables; None where nothing is computed twice.
     """
 
@@ -38,6 +40,7 @@ class Door:
     wanted: Wanted = None
     within: Inside | None = None
     memory: Memory | None = None
+    ahead: Only | None = None
 
     def file(self, path: str) -> Path:
         return self.source.file(path)

@@ -7,6 +7,7 @@ from collections import Counter
 from updraft.core.engine.planning import Plan
 from updraft.core.flow.model import Ref
 from updraft.core.steps import Wanted
+from updraft.core.steps.conditions import Only
 
 
 def needed_columns(planned: Plan) -> dict[str, Wanted]:
@@ -28,6 +29,18 @@ def needed_columns(planned: Plan) -> dict[str, Wanted]:
                 before = wanted.get(ref.step, frozenset())
                 wanted[ref.step] = None if reads is None or before is None else before | reads
     return wanted
+
+
+def rows_kept(planned: Plan) -> dict[str, Only]:
+    """For sources, the rows that the only step after them keeps."""
+    kept: dict[str, Only] = {}
+    for step in planned.steps.values():
+        if step.kind is None or step.settings is None or step.passes_on is not None or not step.main:
+            continue
+        source, only = planned.steps.get(step.main.step), step.kind.keeps(step.settings)
+        if only and source and not source.inputs and planned.takers(step.main) == 1:
+            kept[step.main.step] = only
+    return kept
 
 
 def uses(planned: Plan, only: set[str]) -> Counter[Ref]:

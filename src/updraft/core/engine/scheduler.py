@@ -8,7 +8,7 @@ caller's thread; workers begin nothing while that lasts.
 from __future__ import annotations
 
 import threading
-from collections import OrderedDict, deque
+from collections import Counter, OrderedDict, deque
 from collections.abc import Callable, Iterable
 from concurrent.futures import Future
 from contextlib import suppress
@@ -153,8 +153,8 @@ class Scheduler:
                 queue.done.set()
                 return queue.done
             self._owners[owner] = queue
-            for outside in {job.outside for job in queue.waiting}:
-                while self._threads[outside] < self._bounds[outside]:
+            for outside, many in Counter(job.outside for job in queue.waiting).items():
+                for _ in range(min(many, self._bounds[outside] - self._threads[outside])):
                     self._threads[outside] += 1
                     threading.Thread(target=self._serve, args=(outside,), daemon=True, name="tables").start()
             self._change.notify_all()

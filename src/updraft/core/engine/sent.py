@@ -32,6 +32,7 @@ class Sent:
     known: Mapping[tuple[Hashable, ...], Any]
     parameters: Parameters | None
     token: str = ""
+    ahead: None = None
 
     def learnt(self, by: tuple[Hashable, ...], make: Callable[[], T]) -> T:
         found: T = self.known[by] if by in self.known else make()

@@ -26,7 +26,7 @@ from updraft.core.engine.liveness import uses
 from updraft.core.engine.memory import Memory
 from updraft.core.engine.pieces import Gathered, Pieces, Scratch, Stream
 from updraft.core.engine.planning import PlannedStep
-from updraft.core.engine.report import StepReport, Stopped, Turn
+from updraft.core.engine.report import Stopped, Turn
 from updraft.core.engine.spreading import Arrived, Way, spread_of, spread_over, streamed
 from updraft.core.engine.summing import Made
 from updraft.core.engine.table import Table, compute
@@ -222,9 +222,7 @@ class SpreadWork(Work):
         self._done(step, made)
 
     def _done(self, step: PlannedStep, made: Made | Table, turns: tuple[Turn, ...] = ()) -> None:
-        report = StepReport.of(step, made, made.seconds, turns)
-        self.report.steps.append(report)
-        self.progress(step.step.id, report)
+        self._report(step, made, made.seconds, turns)
 
 
 def _counted(brought: Brought, made: Made, done: Callable[[int], None]) -> Iterator[Coded]:

@@ -50,6 +50,7 @@ class Table:
         changed: cells changed, by column.
         brought: columns that came from another table.
         evidence: why columns have their kinds.
+        whole: as in Result.
     """
 
     fingerprint: str
@@ -63,6 +64,7 @@ class Table:
     brought: tuple[str, ...] = ()
     warnings: tuple[str, ...] = ()
     evidence: dict[str, str] = field(default_factory=dict)
+    whole: int | None = None
 
     @property
     def height(self) -> int:
@@ -130,6 +132,7 @@ def compute(
         result.brought,
         result.warnings,
         result.evidence,
+        result.whole,
     )
 
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import Future
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
 
@@ -20,10 +20,11 @@ from updraft.core.deliver import Delivery, Outlet, digest
 from updraft.core.engine.coded import Coded
 from updraft.core.engine.door import Door, needed_inside
 from updraft.core.engine.files import Files
-from updraft.core.engine.liveness import uses
+from updraft.core.engine.liveness import rows_kept, uses
 from updraft.core.engine.planning import Plan, PlannedStep, arriving
 from updraft.core.engine.report import Progress, Report, StepReport, Stopped, Turn
 from updraft.core.engine.scheduler import Job, Scheduler
+from updraft.core.engine.summing import Made
 from updraft.core.engine.table import Table, compute
 from updraft.core.flow.model import Ref
 from updraft.core.problems import Problem
@@ -51,6 +52,8 @@ class Work:
     cancelled: Callable[[], bool] = lambda: False
     prepared: list[Delivery] = field(default_factory=list)
     asked: dict[str, Future[Table]] = field(default_factory=dict)
+
+    _whole: dict[str, int] = field(default_factory=dict)  # rows that sources had, where they left some out
 
     def begin_again(self) -> None:
         self.report.steps.clear()
@@ -132,19 +135,31 @@ class Work:
             if needed.get(Ref(step_id, output)):
                 kept = frame if isinstance(frame, Coded) else Coded(_collected(frame))
                 tables[Ref(step_id, output)] = kept if output else kept.only(wanted)
-        done = StepReport.of(step, table, seconds, tuple(turns))
+        self._report(step, table, seconds, tuple(turns))
+
+    def _report(
+        self, step: PlannedStep, table: Table | Made, seconds: float, turns: tuple[Turn, ...]
+    ) -> None:
+        """Tell what a step did; a source's rows are all that it had."""
+        done = StepReport.of(step, table, seconds, turns)
+        if isinstance(table, Table) and table.whole is not None:
+            self._whole[step.step.id] = table.whole
+            done = replace(done, rows_out=table.whole)
+        elif step.main and step.main.step in self._whole:
+            done = replace(done, rows_in=self._whole[step.main.step])
         self.report.steps.append(done)
-        self.progress(step_id, done)
+        self.progress(step.step.id, done)
 
     def _ask_outside(self, only: set[str], wanted: Mapping[str, Wanted]) -> None:
         """Let the sources outside bring their tables from now on, at the same time."""
         jobs: list[Job] = []
+        ahead = rows_kept(self.planned)
         for step_id, step in self.planned.steps.items():
             if step_id not in only or step.inputs or not step.fingerprint or step.passes_on:
                 continue
             if step.kind is None or step.settings is None or "outside" not in step.kind.needs:
                 continue
-            door = Door(self.files, step_id, self.planned, wanted.get(step_id))
+            door = Door(self.files, step_id, self.planned, wanted.get(step_id), ahead=ahead.get(step_id))
             answer: Future[Table] = Future()
             self.asked[step_id] = answer
             work = partial(_into, answer, partial(compute, step.kind, step.settings, Tables({}, ""), door))

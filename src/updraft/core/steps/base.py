@@ -7,7 +7,7 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, ClassVar, Literal, Protocol, TypeVar
+from typing import TYPE_CHECKING, Any, ClassVar, Literal, Protocol, TypeVar
 
 import polars as pl
 from pydantic import BaseModel, ConfigDict, Field
@@ -20,6 +20,9 @@ from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.tables import Out, Port, Tables
 from updraft.core.values import TITLES, Kind
 from updraft.core.values.coded import Change, changed_by_value
+
+if TYPE_CHECKING:
+    from updraft.core.steps.conditions import Only
 
 Level = Literal["info", "warning", "hold", "stop"]
 # What a kind may need besides the tables that come in. `files`: files of the flow; `outside`: a connection;
@@ -151,6 +154,7 @@ class Result:
         evidence: why columns have their kinds, for those that were decided.
         changes: says that the table is the main one with these columns changed value by value, empty cells
             staying empty; see `Result.by_value`.
+        whole: rows of a source, where it left out those that the next step does not keep.
     """
 
     table: pl.LazyFrame
@@ -161,6 +165,7 @@ class Result:
     warnings: tuple[str, ...] = ()
     evidence: dict[str, str] = field(default_factory=dict)
     changes: Mapping[str, Change] = field(default_factory=dict)
+    whole: int | None = None
 
     @classmethod
     def by_value(cls, table: pl.LazyFrame, changes: Mapping[str, Change], *counts: Count) -> Result:
@@ -196,6 +201,12 @@ class Context(Protocol):
     @property
     def wanted(self) -> Wanted:
         """The columns that later steps need, None for all. A source may leave others out to save work."""
+
+    @property
+    def ahead(self) -> Only | None:
+        """The rows that the only step after it keeps, in a run. A source may leave others out to save work,
+        and says then how many there are (`Result.whole`).
+        """
 
     @property
     def decisions(self) -> Mapping[str, str]:
@@ -396,6 +407,10 @@ class StepKind(ABC):
         its counts or its problems. Where a side output is taken, `wanted` is None: then name all that it
         needs, too.
         """
+        return None
+
+    def keeps(self, settings: Any) -> Only | None:
+        """The rows that it keeps, for a kind that does nothing but keep rows, each by its own values."""
         return None
 
     def spread(self, settings: Any, schemas: Mapping[str, pl.Schema]) -> Spread:

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from typing import Any, Literal, get_args
 from zoneinfo import ZoneInfo
@@ -83,6 +84,14 @@ WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", 
 _TEXT_TESTS = ("contains", "starts", "ends", "matches")
 
 
+@dataclass(frozen=True)
+class Only:
+    """Rows that meet a rule, or those that do not."""
+
+    rule: Rule
+    meet: bool = True
+
+
 class Condition(Settings):
     """One test of one column. `values` holds what `one_of` compares with; `to` is the far end of
     `between`.
@@ -111,8 +120,11 @@ class Rule(Settings):
 
     def columns(self) -> set[str]:
         """Every column that a condition names."""
-        flat = [inner for item in self.of for inner in (item.of if isinstance(item, Group) else (item,))]
-        return {condition.column for condition in flat}
+        return {condition.column for condition in self.conditions()}
+
+    def conditions(self) -> list[Condition]:
+        """All of them, wherever they stand."""
+        return [inner for item in self.of for inner in (item.of if isinstance(item, Group) else (item,))]
 
     def words(self) -> str:
         """The rule in plain words."""

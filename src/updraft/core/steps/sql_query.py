@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import polars as pl
 import sqlalchemy as sa
@@ -10,10 +10,20 @@ from sqlalchemy.dialects.mysql import TINYINT
 from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.functions import FunctionElement
 
-from updraft.core.connect import Database, Outside
+from updraft.core.connect import Database
 from updraft.core.connect.database import connected, one_select, read, reflected
 from updraft.core.problems import Problem, missing_column
-from updraft.core.steps.conditions import OPPOSITES, OURS_ALONE, Condition, Group, Rule, only_here, value_of
+from updraft.core.steps.base import Context, Wanted
+from updraft.core.steps.conditions import (
+    OPPOSITES,
+    OURS_ALONE,
+    Condition,
+    Group,
+    Only,
+    Rule,
+    only_here,
+    value_of,
+)
 from updraft.core.values import DTYPES, Kind
 
 if TYPE_CHECKING:
@@ -23,8 +33,20 @@ if TYPE_CHECKING:
 _NOT_BLANK = "[^ \t\n\r\x0b\x0c\u0085\u00a0\u1680\u2000-\u200b\u2028\u2029\u202f\u205f\u3000\ufeff]"
 
 
-def fetched(connection: Database, settings: ReadDatabaseSettings, outside: Outside) -> pl.DataFrame:
-    """The table or the answer of the query. Raises Problem where it cannot be had."""
+class Fetched(NamedTuple):
+    """What a database gave; `whole` is how many rows it has, where those that nobody keeps stayed there."""
+
+    frame: pl.DataFrame
+    whole: int | None = None
+
+
+def fetched(connection: Database, settings: ReadDatabaseSettings, context: Context) -> Fetched:
+    """The table or the answer of the query: of a table only the columns and rows that later steps need.
+
+    Raises:
+        Problem: it cannot be had.
+    """
+    outside = context.outside
     with connected(connection) as database:
         if settings.by == "sql":
             query: Any = sa.text(one_select(settings.sql))
@@ -38,11 +60,39 @@ def fetched(connection: Database, settings: ReadDatabaseSettings, outside: Outsi
                     field="binds",
                     code="unfinished",
                 )
-            return read(
-                database, query, {name: given[name] for name in query._bindparams}, outside, settings.limit
-            )
+            values = {name: given[name] for name in query._bindparams}
+            return Fetched(read(database, query, values, outside, settings.limit))
         table = reflected(database, settings.table, connection)
-        return _typed(read(database, selection(table, settings), {}, outside), table)
+        query, whole = selection(table, settings, context.wanted), None
+        kept = None if settings.limit else _kept(table, context.ahead, database.dialect.name)
+        if kept is not None:
+            counted = sa.select(sa.func.count()).select_from(query.order_by(None).subquery())
+            whole = int(database.execute(counted).scalar_one())
+            query = query.where(kept)
+        return Fetched(_typed(read(database, query, {}, outside), table), whole)
+
+
+def _kept(table: sa.Table, only: Only | None, dialect: str) -> Any:
+    """The rows that the next step keeps, as a condition; None where it might mean another thing here.
+
+    Patterns and letters of either case are read by each database in its own way, and SQLite keeps values of
+    any kind in any column.
+    """
+    if (
+        only is None
+        or dialect not in ("postgresql", "mysql", "mariadb")
+        or not all(map(_alike, only.rule.conditions()))
+    ):
+        return None
+    try:
+        met = _where(only.rule, table)
+    except Problem:  # which the step says itself
+        return None
+    return met if only.meet else sa.not_(met)
+
+
+def _alike(condition: Condition) -> bool:
+    return condition.test != "matches" and condition.test not in OURS_ALONE and not condition.ignore_case
 
 
 def _typed(found: pl.DataFrame, table: sa.Table) -> pl.DataFrame:
@@ -58,14 +108,15 @@ def _typed(found: pl.DataFrame, table: sa.Table) -> pl.DataFrame:
     )
 
 
-def selection(table: sa.Table, settings: ReadDatabaseSettings) -> sa.Select[Any]:
-    """The query for a table's chosen columns, rows, order and limit.
+def selection(table: sa.Table, settings: ReadDatabaseSettings, wanted: Wanted = None) -> sa.Select[Any]:
+    """The query for a table's chosen columns (of those, the ones that are wanted), rows, order and limit.
 
     A condition means just what it means in Keep rows: an empty cell meets only “is empty” and “is not”, and
     texts are compared by their letters' numbers.
     """
     columns = [_column(table, name, "columns") for name in settings.columns] or list(table.columns)
-    query = sa.select(*columns)
+    needed = [column for column in columns if wanted is None or column.name in wanted]
+    query = sa.select(*(needed or columns[:1]))
     if settings.rule.of:
         query = query.where(_where(settings.rule, table))
     for order in settings.order:

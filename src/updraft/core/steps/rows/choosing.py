@@ -9,7 +9,7 @@ import polars as pl
 
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
-from updraft.core.steps.conditions import Rule, compiled
+from updraft.core.steps.conditions import Only, Rule, compiled
 from updraft.core.steps.spread import BY_ROWS, WHOLE, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import is_blank
@@ -93,6 +93,9 @@ class RowFilter(StepKind):
         if settings.by in ("blank", "header"):
             return None
         return also(wanted, settings.rule.columns() if settings.by == "rule" else ())
+
+    def keeps(self, settings: RowChoice) -> Only | None:
+        return Only(settings.rule, self.keep) if settings.by == "rule" and settings.rule.of else None
 
     def spread(self, settings: Any, schemas: Mapping[str, pl.Schema]) -> Spread:
         return BY_ROWS if settings.by in ("rule", "blank", "header") else WHOLE

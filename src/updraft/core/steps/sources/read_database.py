@@ -1,10 +1,15 @@
 from typing import ClassVar, Literal
 
+import polars as pl
+
 from updraft.core.connect import Database
-from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import Order, listed
 from updraft.core.steps.conditions import Rule
 from updraft.core.steps.tables import Tables
+
+_LEFT = "{n} rows stayed in the database: the next step does not keep them"
+_ONE_LEFT = "{n} row stayed in the database: the next step does not keep it"
 
 
 class Bind(Settings):
@@ -70,7 +75,11 @@ class ReadDatabase(StepKind):
         connection = context.outside.connection(settings.connection, Database)
         from updraft.core.steps.sql_query import fetched
 
-        return Result(fetched(connection, settings, context.outside).lazy())
+        found = fetched(connection, settings, context)
+        if found.whole is None:
+            return Result(found.frame.lazy())
+        left = pl.LazyFrame({"n": [found.whole - found.frame.height]})
+        return Result(found.frame.lazy(), counts=(Count("in_database", left, _LEFT, one=_ONE_LEFT),), whole=found.whole)
 
     def sentence(self, settings: ReadDatabaseSettings) -> str:
         if settings.by == "sql":
