@@ -79,7 +79,9 @@ class ReadDatabase(StepKind):
         if found.whole is None:
             return Result(found.frame.lazy())
         left = pl.LazyFrame({"n": [found.whole - found.frame.height]})
-        return Result(found.frame.lazy(), counts=(Count("in_database", left, _LEFT, one=_ONE_LEFT),), whole=found.whole)
+        return Result(
+            found.frame.lazy(), counts=(Count("in_database", left, _LEFT, one=_ONE_LEFT),), whole=found.whole
+        )
 
     def sentence(self, settings: ReadDatabaseSettings) -> str:
         if settings.by == "sql":
