@@ -1,5 +1,6 @@
 """What all tests share: the example world, built once."""
 
+import os
 from pathlib import Path
 
 import polars as pl
@@ -19,6 +20,19 @@ settings.register_profile(
     suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture],
 )
 settings.load_profile("laws")
+
+
+def pytest_collection_modifyitems(items):
+    """Workers begin with an equal share of what takes long, and come to an end together with what is short."""
+    workers = int(os.environ.get("PYTEST_XDIST_WORKER_COUNT", "1"))
+    long = [item for item in items if "browser" in item.path.parts]
+    short = [item for item in items if "browser" not in item.path.parts]
+    share = -(-len(short) // workers)
+    items[:] = [
+        item
+        for number in range(workers)
+        for item in (*long[number::workers], *short[number * share : (number + 1) * share])
+    ]
 
 
 @pytest.fixture(scope="session")

@@ -62,13 +62,14 @@ def lots(tmp_path_factory) -> Path:
     table = pl.DataFrame(rows, schema=dict.fromkeys(names, pl.String), orient="row")
     for number, part in enumerate(table.iter_slices(11_000)):
         part.write_parquet(folder / f"lots_{number}.parquet")
+        part.write_ipc(folder / f"lots_{number}.arrow")
     hubs = pl.DataFrame({"Hub": [f"H{n}" for n in range(0, 500, 2)], "Region": [f"R{n % 9}" for n in range(250)]})
     hubs.write_csv(folder / "hubs.csv")
     return folder
 
 
 def flow(path: str, *, by: list[str] | None = None) -> Flow:
-    """Rows kept, tidied, met with a list, numbered within groups, without doubles, summarised and written twice."""
+    """Rows kept, tidied, met with a list, numbered within groups, without doubles, summarised and written in all forms."""
 
     def step(name: str, kind: str, settings: dict, table: str = "", **more: str) -> Step:
         return Step(id=name, kind=kind, settings=settings, inputs={"table": table, **more} if table else {})
@@ -88,6 +89,9 @@ def flow(path: str, *, by: list[str] | None = None) -> Flow:
             step("s", "summarise", {"by": by or ["Region", "Variety"], "figures": figures}, "d"),
             step("w", "write_file", {"name": "sums.csv"}, "s"),
             step("v", "write_file", {"name": "lots.csv"}, "d"),
+            step("p", "write_file", {"name": "lots.parquet"}, "d"),
+            step("a", "write_file", {"name": "lots.arrow"}, "d"),
+            step("l", "write_file", {"name": "lots.jsonl"}, "d"),
             step("c", "summarise", {"by": ["Variety"], "figures": [{"figure": "rows"}]}, "v"),
             step("x", "write_file", {"name": "counted.csv"}, "c"),
             step("u", "write_file", {"name": "unmatched.csv"}, "j.unmatched"),
@@ -109,9 +113,10 @@ def delivered(folder: Path, flow: Flow, out: Path, cut: Cut | None) -> tuple[Rep
         ("lots.csv", Cut(rows=9, buckets=2)),
         ("lots_*.parquet", Cut(rows=1_000, buckets=7)),
         ("lots_*.parquet", Cut(rows=4_000, room=1 << 20)),
+        ("lots_*.arrow", Cut(rows=1_000, buckets=7)),
     ],
 )
-def test_a_run_by_parts_delivers_and_tells_the_same(lots, tmp_path, path, cut):
+def test_a_run_by_parts_delivers_and_tells_the_same(lots, tmp_path, path, cut, monkeypatch):
     if cut.rows == 9:  # parts of a few rows, of a table that is no longer than it must be
         small = tmp_path / "small"
         small.mkdir()
@@ -119,9 +124,10 @@ def test_a_run_by_parts_delivers_and_tells_the_same(lots, tmp_path, path, cut):
             (small / name).write_text("\n".join((lots / name).read_text().splitlines()[:most]))
         lots = small
     whole, expected = delivered(lots, flow(path), tmp_path / "whole", None)
+    monkeypatch.setattr("updraft.core.steps.outputs.write_file.WriteFile.prepare", None)  # which holds all rows
     parted, made = delivered(lots, flow(path), tmp_path / "parts", cut)
     assert (whole.status, parted.status) == ("ok", "ok"), (whole.error, parted.error)
-    assert made == expected and len(made) == 4
+    assert made == expected and len(made) == 7
 
     def told(report: Report) -> list[dict]:
         each = [step.as_dict() for step in report.steps]

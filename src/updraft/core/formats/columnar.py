@@ -23,9 +23,12 @@ def read_parquet(path: Path, options: ReadOptions) -> Reading:
 
 def read_arrow(path: Path, options: ReadOptions) -> Reading:
     """An Arrow IPC file, or a stream, by how it begins."""
+    return _typed(path, options, "arrow", "read_ipc_stream" if _is_stream(path) else "read_ipc")
+
+
+def _is_stream(path: Path) -> bool:
     with path.open("rb") as file:
-        stream = not file.read(6).startswith(b"ARROW1")
-    return _typed(path, options, "arrow", "read_ipc_stream" if stream else "read_ipc")
+        return not file.read(6).startswith(b"ARROW1")
 
 
 def read_sqlite(path: Path, options: ReadOptions) -> Reading:
@@ -136,17 +139,23 @@ def _typed(path: Path, options: ReadOptions, form: Any, reader: str) -> Reading:
 
 
 def scan_parquet(path: Path, options: ReadOptions) -> Scan:
-    """A Parquet file part by part.
+    """A Parquet file part by part. Problem where it is none."""
+    return _scanned(path, options, "parquet", pl.scan_parquet(path, glob=False))
 
-    Raises:
-        Problem: it is none.
-    """
-    query = pl.scan_parquet(path, glob=False)
+
+def scan_arrow(path: Path, options: ReadOptions) -> Scan | None:
+    """An Arrow IPC file part by part; None for a stream. Problem where it is none."""
+    if _is_stream(path):
+        return None
+    return _scanned(path, options, "arrow", pl.scan_ipc(path, glob=False))
+
+
+def _scanned(path: Path, options: ReadOptions, form: Any, query: pl.LazyFrame) -> Scan:
     try:
         plain = _plainly(query.collect_schema())
     except (pl.exceptions.PolarsError, OSError):
         raise _damaged(path) from None
-    return Scan(query.with_columns(plain) if plain else query, _detected("parquet", options))
+    return Scan(query.with_columns(plain) if plain else query, _detected(form, options))
 
 
 def _plainly(schema: pl.Schema) -> list[pl.Expr]:

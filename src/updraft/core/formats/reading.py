@@ -96,8 +96,8 @@ def read(path: Path, options: ReadOptions | None = None, columns: frozenset[str]
 def scan(
     path: Path, options: ReadOptions | None = None, columns: frozenset[str] | None = None
 ) -> Scan | None:
-    """A file part by part, as `read` would read it: large delimited text, and Parquet. None for what has to
-    be read as a whole.
+    """A file part by part, as `read` would read it: large delimited text, Parquet and Arrow. None for what
+    has to be read as a whole.
 
     Raises:
         Problem: as `read`.
@@ -107,10 +107,11 @@ def scan(
     if packed.packing(path) is not None or options.mend or options.drop_empty:
         return None
     options = replace(options, format=format_of(path, options))
-    if options.format == "parquet":
+    if options.format in ("parquet", "arrow"):
         from updraft.core.formats import columnar
 
-        found: Scan | None = columnar.scan_parquet(path, options)
+        scan_typed = columnar.scan_parquet if options.format == "parquet" else columnar.scan_arrow
+        found = scan_typed(path, options)
     elif options.format == "delimited" and not may_be_broken(path):
         found = delimited.scan(path, delimited.detect(path, options), columns)
     else:

@@ -15,6 +15,7 @@ from updraft.core.problems import Problem
 
 MAX_SHEET_ROWS = 1_048_576
 MAX_SHEET_COLUMNS = 16_384
+_GROUP = 100_000  # rows that are written together; said, since it would depend on the parts else
 _BAD_SHEET = set("[]:*?/\\")
 
 
@@ -95,11 +96,21 @@ def write_json_lines(table: pl.DataFrame, path: Path) -> None:
     table.write_ndjson(path)
 
 
+def write_parquet(table: pl.LazyFrame, path: Path) -> None:
+    """Write a table; the bytes are the same whatever parts it comes in."""
+    table.sink_parquet(path, row_group_size=_GROUP)
+
+
+def write_arrow(table: pl.LazyFrame, path: Path) -> None:
+    """Write a table; the bytes are the same whatever parts it comes in."""
+    table.sink_ipc(path, record_batch_size=_GROUP, compat_level=pl.CompatLevel.oldest())
+
+
 WAYS: dict[str, Callable[[pl.DataFrame, Path], object]] = {
     ".csv": write_csv,
     ".tsv": partial(write_csv, delimiter="\t"),
-    ".parquet": pl.DataFrame.write_parquet,
-    ".arrow": pl.DataFrame.write_ipc,
+    ".parquet": lambda table, path: write_parquet(table.lazy(), path),
+    ".arrow": lambda table, path: write_arrow(table.lazy(), path),
     ".json": write_json,
     ".jsonl": write_json_lines,
 }

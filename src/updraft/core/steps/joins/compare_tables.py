@@ -1,10 +1,13 @@
+from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
 
+from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.joins.keys import KeyPair, check_keys, digits_as_numbers, key_of
+from updraft.core.steps.spread import OTHER_PLACE, PLACE, WHOLE, Spread
 from updraft.core.steps.tables import Out, Port, Tables
 from updraft.core.values import Kind, kind_of
 from updraft.core.values.text import shown
@@ -52,10 +55,18 @@ class CompareTables(StepKind):
         check_keys(settings.keys, schema, its, numbers=settings.as_numbers)
         need_columns(settings.columns, schema, field="columns")
         need_columns(settings.columns, its, field="columns")
-        mine, theirs = [k.column for k in settings.keys], [k.reference for k in settings.keys]
-        compared = list(settings.columns) or [
-            name for name in schema if name in its and name not in mine and name not in theirs
-        ]
+        pairs = dict.fromkeys(settings.keys)
+        mine, theirs = [k.column for k in pairs], [k.reference for k in pairs]
+        if twice := next((name for name in mine if mine.count(name) > 1), None):
+            raise Problem(
+                f"Column “{twice}”",
+                "it is a key twice, with two columns of the other table.",
+                "Keep one of them.",
+                field="keys",
+                code="two_columns",
+            )
+        both_have = settings.columns or [name for name in schema if name in its and name not in theirs]
+        compared = [name for name in dict.fromkeys(both_have) if name not in mine]  # keys are equal anyway
         names = [f"\0key{n}" for n in range(len(mine))]
         numbers = settings.as_numbers
         left = table.select(
@@ -66,6 +77,7 @@ class CompareTables(StepKind):
             *(pl.col(name).alias(f"\0told{n}") for n, name in enumerate(mine)),
             *(pl.col(name).alias(f"\0here{n}") for n, name in enumerate(compared)),
             pl.lit(True).alias("\0mine"),
+            *(pl.col(PLACE) for name in schema if name == PLACE),
         )
         right = other.select(
             *(
@@ -75,6 +87,7 @@ class CompareTables(StepKind):
             *(pl.col(name).alias(f"\0said{n}") for n, name in enumerate(theirs)),
             *(pl.col(name).alias(f"\0there{n}") for n, name in enumerate(compared)),
             pl.lit(True).alias("\0theirs"),
+            *(pl.col(OTHER_PLACE) for name in its if name == OTHER_PLACE),
         )
         doubles = [
             Count(
@@ -107,6 +120,7 @@ class CompareTables(StepKind):
             )
             for n, name in enumerate(mine)
         ]
+        keys += [pl.col(name) for name in both.collect_schema() if name in (PLACE, OTHER_PLACE)]
         judged = both.with_columns(
             status, *(expr.alias(f"\0differs{n}") for n, expr in enumerate(differ))
         ).cache()
@@ -124,6 +138,16 @@ class CompareTables(StepKind):
             shown_rows = wide if settings.same else wide.filter(pl.col("Status") != "same")
             return Result(shown_rows, {"same": same}, tuple(counts))
         return Result(_cells(judged, keys, compared), {"same": same}, tuple(counts))
+
+    def spread(self, settings: CompareTablesSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        schema, its = schemas["table"], schemas["reference"]
+        pairs = [(k.column, k.reference) for k in settings.keys if k.column in schema and k.reference in its]
+        if not pairs or len(pairs) < len(settings.keys):
+            return WHOLE
+        numbers = settings.as_numbers
+        here = [key_of(m, schema, its[t], numbers=numbers) for m, t in pairs]
+        there = [key_of(t, its, schema[m], numbers=numbers) for m, t in pairs]
+        return Spread("keys", {"table": here, "reference": there})
 
     def sentence(self, settings: CompareTablesSettings) -> str:
         by = listed(pair.column for pair in settings.keys)

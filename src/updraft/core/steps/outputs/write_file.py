@@ -6,7 +6,15 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.deliver import FileDelivery, Outlet
-from updraft.core.formats.write import check_types, is_formula, way_of, write_csv, write_sheets
+from updraft.core.formats.write import (
+    check_types,
+    is_formula,
+    way_of,
+    write_arrow,
+    write_csv,
+    write_parquet,
+    write_sheets,
+)
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Parts, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns
@@ -18,6 +26,7 @@ from updraft.core.values.text import shown
 
 _MOST_SHEETS = 200
 _TEXTS = (".csv", ".tsv")
+_BY_PARTS = (*_TEXTS, ".jsonl", ".parquet", ".arrow")  # written without holding all rows
 
 
 class WriteFileSettings(Settings):
@@ -139,7 +148,7 @@ class WriteFile(StepKind):
         self, table: Parts, settings: WriteFileSettings, outlet: Outlet
     ) -> Iterator[FileDelivery]:
         name = settings.name.strip()
-        if Path(name).suffix.lower() not in _TEXTS:
+        if Path(name).suffix.lower() not in _BY_PARTS:
             yield from self.prepare(table.lazy().collect().rechunk(), settings, outlet)
             return
         target = self._target(settings, outlet.folder)
@@ -148,9 +157,18 @@ class WriteFile(StepKind):
         )
 
     def _write_parts(self, table: Parts, settings: WriteFileSettings, path: Path) -> None:
-        with path.open("wb") as file:
-            for number, part in enumerate(table):
-                file.write((self._text(part, settings, header=not number) or "").encode())
+        match Path(settings.name.strip()).suffix.lower():
+            case ".parquet":
+                write_parquet(table.lazy(), path)
+            case ".arrow":
+                write_arrow(table.lazy(), path)
+            case ending:
+                with path.open("wb") as file:
+                    for number, part in enumerate(table):
+                        if ending == ".jsonl":
+                            part.write_ndjson(file)
+                        else:
+                            file.write((self._text(part, settings, header=not number) or "").encode())
 
     def _text(
         self,

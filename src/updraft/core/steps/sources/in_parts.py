@@ -71,8 +71,8 @@ def _scans(paths: Sequence[Path], settings: ReadingSettings, wanted: Wanted) -> 
 
 
 def _parts(one: Scan, spool: Spool, rows: int) -> list[pl.LazyFrame]:
-    """Queries of the parts of a file: of Parquet as it lies there, of text once it was kept by columns."""
-    if one.detected.format == "parquet":
+    """Queries of the parts of a file: as they lie there, or of text once it was kept by columns."""
+    if one.detected.format in ("parquet", "arrow"):
         many = one.query.select(pl.len()).collect().item()
         return [one.query.slice(start, rows) for start in range(0, max(many, 1), rows)]
     frames = one.query.collect_batches(chunk_size=rows, maintain_order=True)
