@@ -161,9 +161,13 @@ def test_a_place_that_is_no_cluster_is_told_before_anything_is_done(folder, tmp_
         assert (done.exit_code, error["code"]) == (ends, code) and words in error["reason"] and error["way_out"]
     assert not (tmp_path / "out").exists()
     monkeypatch.setattr(spark, "_versions", lambda: {"updraft": "0.0"})
-    monkeypatch.setattr(spark.Spark, "_answers", lambda *_: iter([{"updraft": "9.9"}]))
-    there = on(HERE, flow(), folder, tmp_path / "out")
-    assert there.error.code == "other_versions" and "Updraft 9.9; here: Updraft 0.0" in there.error.reason
+    for found, code, words in (
+        ({"updraft": "9.9"}, "other_versions", "Updraft 9.9; here: Updraft 0.0"),
+        ({"updraft": "0.0"}, "no_folder", f"do not see the folder for parts, {tmp_path / 'scratch'}"),
+    ):
+        monkeypatch.setattr(spark.Spark, "_answers", lambda *_, found=found: iter([(found, False)]))
+        there = on(HERE, flow(), folder, tmp_path / "out")
+        assert there.error.code == code and words in there.error.reason, there.error
 
 
 def test_steps_that_a_cluster_cannot_help_with_are_named_before_the_run():

@@ -27,6 +27,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from importlib.metadata import version
 from itertools import groupby
+from pathlib import Path
 from threading import Lock
 from typing import IO, TYPE_CHECKING, Any, TypeVar
 
@@ -76,7 +77,7 @@ class Spark:
         _ONE.acquire()
         try:
             self._session = _session(where)
-            self._check_versions()
+            self._check()
         except BaseException:
             self.close()
             raise
@@ -172,24 +173,38 @@ class Spark:
             except Exception as error:
                 raise self._told(error) from None
 
-    def _check_versions(self) -> None:
-        here = _versions()
+    def _check(self) -> None:
+        """See that its workers have what is here, and see the folder of parts."""
+        here, probe = _versions(), self.keep(pl.DataFrame({"probe": [1]}))
+        assert isinstance(probe.kept, Path), "a cluster's parts are files"
+        path, many = probe.kept, 2 * self._session.sparkContext.defaultParallelism
+        asked = self._asked(lambda _: (_versions(), path.exists()), [None] * many)
         try:
-            found = next(self._answers(self._asked(lambda _: _versions(), [None]), _PATIENCE))
+            found = list(self._answers(asked, _PATIENCE))
         except TimeoutError:
-            raise Problem(
-                f"The cluster {self.where}",
-                f"none of its workers took a task within {_PATIENCE:.0f} seconds.",
+            raise self._problem(
+                f"none of its workers took a task within {_PATIENCE:.0f} seconds",
                 "See that a worker is there, with a core and 1 GB of memory free.",
-                code="no_worker",
+                "no_worker",
             ) from None
-        if found != here:
-            raise Problem(
-                f"The cluster {self.where}",
-                f"other versions are there: {_said(found)}; here: {_said(here)}.",
-                "Install the same versions on all of its machines; PYSPARK_PYTHON names their Python.",
-                code="other_versions",
-            )
+        finally:
+            path.unlink(missing_ok=True)
+        for versions, sees in found:
+            if versions != here:
+                raise self._problem(
+                    f"other versions are there: {_said(versions)}; here: {_said(here)}",
+                    "Install the same versions on all of its machines; PYSPARK_PYTHON names their Python.",
+                    "other_versions",
+                )
+            if not sees:
+                raise self._problem(
+                    f"its workers do not see the folder for parts, {path.parents[1]}",
+                    "Name one that all machines see under the same path (--scratch, or the connection's).",
+                    "no_folder",
+                )
+
+    def _problem(self, reason: str, way_out: str, code: str) -> Problem:
+        return Problem(f"The cluster {self.where}", f"{reason}.", way_out, code=code)
 
     def _told(self, error: Exception) -> Problem:
         text = str(error)
@@ -206,11 +221,10 @@ class Spark:
             reason = "another version of Python is on its machines"
         elif "No module named" in text:
             reason = f"a Python on its machines lacks what a task needs ({last or 'a module'})"
-        return Problem(
-            f"The cluster {self.where}",
-            f"it gave up: {reason}.",
+        return self._problem(
+            f"it gave up: {reason}",
             "Nothing was delivered. Mend that and run again, or compute the flow on this machine.",
-            code="cluster",
+            "cluster",
         )
 
 
