@@ -239,6 +239,27 @@ def test_what_the_next_step_keeps_is_chosen_in_the_database_and_a_run_makes_and_
         assert [fact.count for fact in facts] == ([300 - kept] if kept < 300 else [])
 
 
+@pytest.mark.parametrize("beside, limit", [(True, None), (False, 50), (False, None)])
+def test_rows_stay_in_the_database_only_where_nothing_else_needs_them(lots, tmp_path, beside, limit):
+    """Not where another step takes the table, too, or where the first rows are taken before any are left out."""
+    read = {"connection": "Lots", "table": "seed lots", "order": [{"column": "lot"}], "limit": limit}
+    rule = {"of": [{"column": "revision", "test": "equals", "value": "1"}]}
+    steps = [
+        Step(id="all", kind="read_database", settings=read),
+        Step(id="some", kind="keep_rows", inputs={"table": "all"}, settings={"by": "rule", "rule": rule}),
+        Step(id="out", kind="write_file", inputs={"table": "some"}, settings={"name": "some.csv"}),
+    ]
+    if beside:
+        steps.append(Step(id="too", kind="write_file", inputs={"table": "all"}, settings={"name": "all.csv"}))
+    files = Files(LOTS_FOLDER, outside=Outside({"Lots": lots}))
+    report = run(plan(Flow(steps=tuple(steps)), files), files, tmp_path)
+    assert report.status == "ok", report.error
+    there = {s.id: [f.count for f in s.facts if f.code == "in_database"] for s in report.steps}["all"]
+    assert there == ([] if beside or limit or lots.dialect == "sqlite" else [225])
+    assert pl.read_csv(tmp_path / "some.csv").height == (limit + 2 if limit else 300) // 4
+    assert not beside or pl.read_csv(tmp_path / "all.csv").height == 300
+
+
 @pytest.mark.parametrize("lots", ["postgresql"], indirect=True)
 def test_what_postgresql_copies_is_what_it_gives_row_by_row(lots, monkeypatch):
     """Empty text and no value, signs of the text itself, values that only rows can hold; binds are values, never SQL."""
