@@ -1,7 +1,6 @@
 """Runs on a Spark cluster: the same tables, facts and files as on this machine, whatever happens to the cluster."""
 
 import json
-import os
 import socket
 import threading
 import time
@@ -13,7 +12,7 @@ from click.testing import CliRunner
 
 from tests.spark import Standalone
 from updraft.cli import main
-from updraft.core import Files, Flow, Step, dump, plan, run
+from updraft.core import Files, Flow, Problem, Step, dump, plan, run
 from updraft.core.engine import spark
 from updraft.core.engine.cluster_work import gathered_first
 from updraft.core.engine.cutting import Cut
@@ -96,13 +95,14 @@ def test_a_worker_that_dies_in_the_middle_changes_nothing(tmp_path):
     """Its tasks, and what it had dealt out, are done again by the other one."""
     cluster, scratch = Standalone(tmp_path), Scratch(tmp_path, 0)
     rows = pl.DataFrame({"key": [n % 17 for n in range(400)]})
-    pieces = Pieces([scratch.written(part) for part in rows.iter_slices(100)])
+    pieces = Pieces([scratch.written(part) for part in rows.iter_slices(20)])
     try:
         hands = spark.Spark(cluster.address, scratch.written)
 
         def slowly(number, frames):
             time.sleep(0.5)
-            return number, os.getpid(), scratch.written(frames[0].sort("place"))
+            assert frames[0]["place"].is_sorted(), "rows come in their order"
+            return number, scratch.written(frames[0])
 
         begun = time.monotonic()
         threading.Timer(1.5, cluster.kill, [1]).start()
@@ -110,7 +110,7 @@ def test_a_worker_that_dies_in_the_middle_changes_nothing(tmp_path):
         assert time.monotonic() - begun > 1.5 and cluster.workers[1].poll() is not None, "it died meanwhile"
         hands.close()
         assert [number for number, *_ in made] == sorted({number for number, *_ in made})
-        found = pl.concat([piece.frame() for *_, piece in made])
+        found = pl.concat([piece.frame() for _, piece in made])
         assert found.sort("place")["key"].to_list() == rows["key"].to_list()
         assert all(
             len(set(keys)) == 1
@@ -131,7 +131,13 @@ def test_a_step_that_stops_on_a_cluster_says_why_and_delivers_nothing(folder, tm
     assert there.error.step == "check" and not there.outputs and not list((tmp_path / "scratch").iterdir())
 
 
-def test_tasks_are_cancelled_and_the_next_run_has_the_cluster(tmp_path):
+def refuse(name: str) -> str:
+    if not name:
+        raise Problem("No such hub", "it has no name.")
+    return name
+
+
+def test_tasks_are_cancelled_and_refuse_in_words_and_the_next_run_has_the_cluster(tmp_path):
     stopped, keep = threading.Event(), Scratch(tmp_path, 0).written
     hands = spark.Spark(HERE, keep, stopped.is_set)
     try:
@@ -142,6 +148,14 @@ def test_tasks_are_cancelled_and_the_next_run_has_the_cluster(tmp_path):
         assert time.monotonic() - begun < 30
         stopped.clear()
         assert list(hands.each(abs, [-1, 2])) == [1, 2]
+        with pytest.raises(Problem, match="No such hub"):
+            list(hands.each(refuse, ["Aldermere", ""]))
+        with pytest.raises(Problem, match="it gave up: ZeroDivisionError") as told:
+            list(hands.each(lambda n: 1 // n, [0]))
+        assert told.value.code == "cluster"
+        none = Dealt(Pieces([keep(pl.DataFrame(schema={"key": pl.UInt8}))]), ByKeys((pl.col("key"),)), "place")
+        made = list(hands.dealt([none], 3, 10, lambda number, frames: (number, frames[0].schema)))
+        assert made == [(0, pl.Schema({"key": pl.UInt8, "place": pl.Int64}))], "a table without rows has columns"
     finally:
         hands.close()
 
