@@ -232,6 +232,7 @@ def test_every_control_and_every_wide_desk_can_be_used_from_every_state_of_its_f
     opened = {}
     for step in with_all_kinds(page)[part::3]:
         at(page, step)
+        settle(page)  # what is told of a file comes later, and draws the desk anew
         assert page.evaluate(USED) == [], f"{step}: a control scrolls the page away or loses the focus"
         page.evaluate("updraft.preview.drop(); updraft.drafts.clear()")
         opened[step] = len(page.evaluate(OPENED))
