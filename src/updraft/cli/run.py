@@ -76,13 +76,12 @@ def run(
     when the run is held by open questions.
     """
     from updraft.cli import loading, saying
-    from updraft.core.connect import Cluster
     from updraft.core.connect.outside import Outside
     from updraft.core.engine import plan, with_inputs
     from updraft.core.engine import run as run_flow
     from updraft.core.engine.cluster_work import gathered_first
     from updraft.core.engine.cutting import Cut, cut_for, memory_of_runs, size_of_text
-    from updraft.core.engine.spark import cluster_at
+    from updraft.core.engine.spark import cluster_at, cluster_of
     from updraft.core.problems import Problem
 
     try:
@@ -94,9 +93,8 @@ def run(
             raise wrong
         limit = size_of_text(memory) if memory else memory_of_runs()
         cluster = cluster_at(on) if on else None
-        if found.computed_on and not on:
-            where = outside.connection(found.computed_on, Cluster)
-            cluster, scratch = cluster_at(where.place), scratch or Path(where.folder)
+        if not on and (said := cluster_of(found, outside)):
+            cluster, scratch = said[0], scratch or said[1]
         if parts:
             cut = Cut(scratch, parts, room=limit // 12)
         else:

@@ -15,10 +15,10 @@ from types import FrameType
 from typing import Any
 
 from updraft.core import Files, Problem, plan, run
-from updraft.core.connect import Cluster, Outside
+from updraft.core.connect import Outside
 from updraft.core.engine import Report, StepReport
 from updraft.core.engine.cutting import cut_for, memory_of_runs
-from updraft.core.engine.spark import cluster_at
+from updraft.core.engine.spark import cluster_of
 from updraft.store import (
     ConnectionStore,
     DeliveryJournal,
@@ -55,10 +55,7 @@ def main(data: str, run_id: str) -> None:
             done[step_id] = report.as_dict() if report else None
             runs.progress(run_id, {"total": len(planned.steps), "steps": done})
 
-        cluster, scratch = None, folders.parts(run_id)
-        if planned.flow.computed_on:
-            where = outside.connection(planned.flow.computed_on, Cluster)
-            cluster, scratch = cluster_at(where.place), Path(where.folder)
+        cluster, scratch = cluster_of(planned.flow, outside) or (None, folders.parts(run_id))
         report = run(
             planned,
             files,

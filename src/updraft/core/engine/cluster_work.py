@@ -8,7 +8,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from functools import partial
+from functools import cached_property, partial
 from typing import Protocol
 
 import polars as pl
@@ -125,20 +125,23 @@ class Chain(Stream):
     def __init__(self, parts: list[Part], links: tuple[Link, ...], hands: Hands) -> None:
         self.parts, self.links, self._hands = parts, links, hands
 
-    @property
+    @cached_property
     def schema(self) -> pl.Schema:
-        first = self.parts[0].coded().frame().clear()
-        done = _Linked(tuple((link.step, link.task) for link in self.links))
-        return done(Part(0, Coded(first), first=True))[-1].outputs[""][0].lazy().collect_schema()
+        none = Coded(pl.DataFrame(schema=self.parts[0].rows.lazy().collect_schema()))
+        *_, (_, last) = self._linked.each(Part(0, none, first=True), kept=False)
+        return last.lazy().collect_schema()
+
+    @property
+    def _linked(self) -> _Linked:
+        return _Linked(tuple((link.step, link.task) for link in self.links))
 
     def coded(self) -> Iterator[Coded]:
         raise AssertionError("what a cluster makes is kept first")
 
     def pieces(self, keep: Keep, rows: int) -> Pieces:
         sums = [Sum(keep, rows, link.task.wanted) for link in self.links]
-        work = _Linked(tuple((link.step, link.task) for link in self.links))
         started = time.perf_counter()
-        for partials in self._hands.each(work, self.parts):
+        for partials in self._hands.each(self._linked, self.parts):
             for total, one in zip(sums, partials, strict=True):
                 total.take(one)
         for link, total in zip(self.links, sums, strict=True):
@@ -162,13 +165,15 @@ class _Linked:
     tasks: tuple[tuple[str, Task], ...]
 
     def __call__(self, part: Part) -> list[Partial]:
-        partials = []
+        return [made for made, _ in self.each(part, kept=True)]
+
+    def each(self, part: Part, *, kept: bool) -> Iterator[tuple[Partial, Coded]]:
+        """What each step makes, and hands on; what the last one makes is kept."""
         for step, task in self.tasks:
             last = task is self.tasks[-1][1]
             try:
-                made, coded = task.handed_on(part, kept=last)
+                made, coded = task.handed_on(part, kept=kept and last)
             except Problem as problem:
                 raise (problem if problem.step else problem.at(step)) from None
-            partials.append(made)
+            yield made, coded
             part = Part(0, coded, part.first)
-        return partials

@@ -9,7 +9,7 @@ from typing import Protocol, TypeVar
 import polars as pl
 import polars.selectors as cs
 
-from updraft.core.engine.pieces import Keep, Pieces, exchanged, in_memory
+from updraft.core.engine.pieces import Keep, Pieces, exchanged, in_memory, numbered
 from updraft.core.steps import Context
 
 T = TypeVar("T")
@@ -98,7 +98,7 @@ class Here:
                 buckets[number].discard()
 
     def _dealt(self, one: Dealt, many: int, rows: int) -> list[Pieces]:
-        frames = _numbered(one.table, one.number) if one.number else one.table
+        frames = _numbered(one.table, one.number)
         return exchanged(frames, lambda frame: one.bucket(frame, many), many, self.spill, rows)
 
 
@@ -166,5 +166,5 @@ def _numbered(table: Iterable[pl.DataFrame], name: str) -> Iterator[pl.DataFrame
     """The frames of a table, each row with its place in the whole of it."""
     before = 0
     for frame in table:
-        yield frame.with_columns(pl.int_range(before, before + frame.height, dtype=pl.Int64).alias(name))
+        yield numbered(frame, before, name)
         before += frame.height

@@ -230,9 +230,20 @@ def exchanged(
         if not place:
             for one in dealt:
                 one.add(frame.clear())  # each knows the columns, whether rows come or not
-        parts = frame.with_columns(bucket(frame).alias(_BUCKET)).partition_by(
-            _BUCKET, maintain_order=True, include_key=False, as_dict=True
-        )
-        for (number,), part in parts.items():
-            dealt[int(number)].add(part)
+        for number, part in parted(frame, bucket(frame)):
+            dealt[number].add(part)
     return [one.pieces() for one in dealt]
+
+
+def parted(frame: pl.DataFrame, buckets: pl.Series) -> Iterator[tuple[int, pl.DataFrame]]:
+    """The rows of each bucket that has some, in their order."""
+    parts = frame.with_columns(buckets.alias(_BUCKET)).partition_by(
+        _BUCKET, maintain_order=True, include_key=False, as_dict=True
+    )
+    return ((int(number), part) for (number,), part in parts.items())
+
+
+def numbered(frame: pl.DataFrame, first: int, name: str) -> pl.DataFrame:
+    """A frame that begins at a place of its table, each row with the place where it stands; "" adds none."""
+    places = pl.int_range(first, first + frame.height, dtype=pl.Int64).alias(name)
+    return frame.with_columns(places) if name else frame

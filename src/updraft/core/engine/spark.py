@@ -33,11 +33,12 @@ from typing import IO, TYPE_CHECKING, Any, TypeVar
 
 import polars as pl
 
-from updraft.core.connect import CLUSTER
+from updraft.core.connect import CLUSTER, Cluster, Outside
 from updraft.core.engine.hands import Dealt
-from updraft.core.engine.pieces import Keep, Piece, Pieces
+from updraft.core.engine.pieces import Keep, Piece, Pieces, numbered, parted
 from updraft.core.engine.report import Stopped
 from updraft.core.engine.sent import sent
+from updraft.core.flow.model import Flow
 from updraft.core.problems import Problem
 from updraft.core.steps import Context
 
@@ -115,7 +116,7 @@ class Spark:
             for batch in batches:
                 for (n,) in zip(*batch.to_pydict().values(), strict=True):
                     port, first, piece = items[n]
-                    for bucket, frame in _parted(piece, first, columns[port][0], buckets[port], many):
+                    for bucket, frame in _by_buckets(piece, first, columns[port][0], buckets[port], many):
                         yield _row(bucket=bucket, item=n, block=_block(port, frame))
 
         def by_bucket(batches: Iterator[Any]) -> Iterator[Any]:
@@ -125,7 +126,7 @@ class Spark:
                     port, frame = _of_block(row["block"])
                     came[port].append(frame)
                 frames = [
-                    pl.concat(some) if some else _empty(schema, number)
+                    pl.concat(some) if some else numbered(pl.DataFrame(schema=schema), 0, number)
                     for some, (number, schema) in zip(came, columns, strict=True)
                 ]
                 yield _row(number=bucket, made=_answer(lambda b: work(b, frames), bucket))  # noqa: B023  at once
@@ -248,6 +249,14 @@ def cluster_at(where: str) -> SparkCluster:
             code="bad_call",
         )
     return SparkCluster(where)
+
+
+def cluster_of(flow: Flow, outside: Outside) -> tuple[SparkCluster, Path] | None:
+    """The cluster that a flow is computed on, and the folder for parts there; None for this machine."""
+    if not flow.computed_on:
+        return None
+    found = outside.connection(flow.computed_on, Cluster)
+    return cluster_at(found.place), Path(found.folder)
 
 
 def _session(where: str) -> SparkSession:
@@ -387,30 +396,16 @@ def _schema(one: Dealt) -> pl.Schema:
     return one.table.schema
 
 
-def _empty(schema: pl.Schema, number: str) -> pl.DataFrame:
-    return _with_places(pl.DataFrame(schema=schema), 0, number)
-
-
-def _with_places(frame: pl.DataFrame, first: int, number: str) -> pl.DataFrame:
-    if not number:
-        return frame
-    return frame.with_columns(pl.int_range(first, first + frame.height, dtype=pl.Int64).alias(number))
-
-
-def _parted(
+def _by_buckets(
     piece: Piece, first: int, number: str, bucket: Any, many: int
 ) -> Iterator[tuple[int, pl.DataFrame]]:
     """A piece's rows by buckets; the first piece gives the first bucket, which is always worked on, in any
     case.
     """
-    frame = _with_places(piece.frame(), first, number)
+    frame = numbered(piece.frame(), first, number)
     if not first:
         yield 0, frame.clear()
-    parts = frame.with_columns(bucket(frame, many).alias("\0bucket")).partition_by(
-        "\0bucket", maintain_order=True, include_key=False, as_dict=True
-    )
-    for (place,), part in parts.items():
-        yield int(place), part
+    yield from parted(frame, bucket(frame, many))
 
 
 def _block(port: int, frame: pl.DataFrame) -> bytes:
