@@ -7,6 +7,7 @@ import openpyxl
 import pytest
 from click.testing import CliRunner
 
+from tests.people import people
 from updraft.cli import main
 from updraft.core import Flow, Step, dump
 from updraft.demo import march_report
@@ -230,3 +231,35 @@ def test_a_table_larger_than_the_memory_is_computed_by_parts(tmp_path, monkeypat
         assert (tmp_path / "sums.csv").read_text().splitlines()[1] == f"Fen Pea,{expected},{rows}"
     wrong = CliRunner().invoke(main, [*call, "--memory", "plenty"])
     assert wrong.exit_code == 2 and "it is no size" in wrong.output
+
+
+def test_link_finds_the_same_people_and_says_by_what(tmp_path):
+    lists = people(400, seed=9)
+    left, right = tmp_path / "exchange.csv", tmp_path / "hub.csv"
+    lists.left.write_csv(left)
+    lists.right.rename({"id": "number"}).write_csv(right)
+    done = call("link", left, right, "--key", "id=number", "--json")
+    found = {(pair["left"], pair["right"]) for pair in json.loads(done.stdout)}
+    assert done.exit_code == 0 and len(found & lists.same) >= 0.97 * max(len(found), len(lists.same))
+    assert done.stderr.startswith("By given name (spelling, ") and "born (digits, " in done.stderr
+    by_born = call(
+        "link", left, right, "--key", "id=number", "--field", "born:digits:2", "--field", "surname", "--json"
+    )
+    assert by_born.exit_code == 0 and by_born.stderr == "By born (digits, 2), surname (spelling, 1); at least 75 %\n"
+    assert all(75 <= pair["score"] <= 100 for pair in json.loads(by_born.stdout))
+
+
+@pytest.mark.parametrize(
+    ("options", "said"),
+    [
+        (["--key", "nobody"], "nobody"),
+        (["--key", "id", "--field", "surname:taste"], "there is no measure “taste”"),
+        (["--key", "id", "--field", "surname:spelling:-1"], "“-1” is no weight"),
+        (["--key", "id", "--field", "sur"], "sur"),
+    ],
+)
+def test_link_says_what_is_wrong_with_the_call(tmp_path, options, said):
+    people(10, seed=1).left.write_csv(tmp_path / "a.csv")
+    done = call("link", tmp_path / "a.csv", tmp_path / "a.csv", *options, "--json")
+    assert done.exit_code == 2 and said in done.stdout + done.stderr
+    assert "went wrong" not in done.stdout + done.stderr

@@ -23,6 +23,7 @@ _COMMANDS = {
     "profile": "profile.profile",
     "example": "example.example",
     "look-alikes": "look_alikes.look_alikes",
+    "link": "link.link",
     "findings": "findings.findings",
     "repair": "repair.repair",
     "steps": "steps.steps",

@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import Literal, NamedTuple
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple
 
 import polars as pl
 
-_BLOCK = 500  # texts compared with the whole list at a time, so that memory stays bounded
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    Places = NDArray[np.int64]
+    Scores = NDArray[np.floating[Any]]
+
+_AT_ONCE = 5_000_000  # pairs compared in one go, so that memory stays bounded
 
 
 class Near(NamedTuple):
@@ -30,28 +37,55 @@ def nearest_entries(
         least: 0 to 100.
         take: the first of the best, all that are as good as the best, or all; these the best first.
     """
+    if not entries:
+        return []
+    found: list[Near] = []
+    at = {entry: place for place, entry in reversed(list(enumerate(entries)))}
+    rest = list(range(len(texts)))
+    if take != "all" and len(at) == len(entries):
+        # What stands in the list as it is has no better entry, nor one as good.
+        found = [Near(n, at[text], 100.0) for n, text in enumerate(texts) if text and text in at]
+        rest = [n for n in rest if not texts[n] or texts[n] not in at]
+    return sorted([*found, *_compared(texts, entries, rest, least, take)], key=lambda near: near.text)
+
+
+def _compared(
+    texts: Sequence[str], entries: Sequence[str], rest: list[int], least: float, take: str
+) -> Iterator[Near]:
+    """The nearest entries of some texts, the best first, the texts in any order."""
     import numpy as np
     from rapidfuzz import fuzz, process
 
-    found: list[Near] = []
-    if not entries:
-        return found
-    for start in range(0, len(texts), _BLOCK):
-        block = list(texts[start : start + _BLOCK])
+    # Two texts can only be so much alike as their lengths are: each is compared with those near its length.
+    rest = sorted(rest, key=lambda n: len(texts[n]))
+    places = np.array(sorted(range(len(entries)), key=lambda n: len(entries[n])), dtype=np.int64)
+    lengths = np.array([len(entries[place]) for place in places])
+    ordered = [entries[place] for place in places]
+    apart = least / (200 - least)
+    many = max(1, _AT_ONCE // len(entries))
+    for start in range(0, len(rest), many):
+        block = rest[start : start + many]
+        first = int(np.searchsorted(lengths, len(texts[block[0]]) * apart - 1))
+        past = int(np.searchsorted(lengths, len(texts[block[-1]]) / apart + 1, side="right"))
         scores = process.cdist(
-            block, entries, scorer=fuzz.ratio, score_cutoff=least, dtype=np.float64, workers=-1
-        )
-        for n, row in enumerate(scores):
-            fits = np.flatnonzero((row >= least) & (row > 0))
-            if not fits.size:
-                continue
-            ranked = fits[np.argsort(-row[fits], kind="stable")]
-            if take == "first":
-                ranked = ranked[:1]
-            elif take == "best":
-                ranked = ranked[row[ranked] == row[ranked[0]]]
-            found += [Near(start + n, int(place), round(float(row[place]), 1)) for place in ranked]
-    return found
+            [texts[n] for n in block], ordered[first:past], scorer=fuzz.ratio, score_cutoff=least,
+            dtype=np.float32, workers=-1,
+        )  # fmt: skip
+        for n, row in zip(block, scores, strict=True):
+            fits = np.flatnonzero(row > 0)
+            if fits.size:
+                yield from _taken(n, places[first:past][fits], row[fits], take)
+
+
+def _taken(text: int, places: Places, scores: Scores, take: str) -> Iterator[Near]:
+    """Of the entries that are like enough those to take; in single precision, equal scores are equal."""
+    import numpy as np
+
+    best = scores >= scores.max() if take != "all" else np.ones(len(scores), dtype=bool)
+    order = np.lexsort((places[best], -scores[best]))
+    order = order[:1] if take == "first" else order
+    for place, score in zip(places[best][order], scores[best][order], strict=True):
+        yield Near(text, int(place), round(float(score), 1))
 
 
 def comparable(text: pl.Expr) -> pl.Expr:

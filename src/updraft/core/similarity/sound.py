@@ -69,6 +69,15 @@ def sound_alikes(values: Sequence[str], counts: Sequence[int]) -> dict[str, str]
     return {value: found.get(name, name) for value, name in found.items() if found.get(name) != value}
 
 
+def spoken(texts: pl.Series) -> dict[str, dict[str, str]]:
+    """Language → text → how it sounds there; texts in small Latin letters, others are left out."""
+    frame = _words(texts.to_list(), [1] * texts.len())
+    return {
+        language: dict(zip(keys["value"], keys["key"], strict=True))
+        for language, keys in zip(("english", *_SPOKEN), _keys(frame), strict=True)
+    }
+
+
 def _words(values: Sequence[str], counts: Sequence[int]) -> pl.DataFrame:
     """Values with their place by frequency and what is compared of them: `value`, `rank`, `plain`."""
     frame = pl.DataFrame(

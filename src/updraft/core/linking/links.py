@@ -1,0 +1,165 @@
+"""Rows of two tables that stand for one thing, with the score that says so."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Literal
+
+import numpy as np
+import polars as pl
+from numpy.typing import NDArray
+
+from updraft.core.linking.candidates import candidates
+from updraft.core.linking.fields import Field
+from updraft.core.linking.measures import Floats, likeness, prepared
+
+Take = Literal["first", "best", "all", "once"]
+Places = NDArray[np.int64]
+
+_EMPTY = 0.1  # of its weight that a field counts against a pair where a value is missing
+_TURNED = 0.9  # how alike two fields are whose values stand in each other's place
+_ALL_PAIRS = 300_000  # so many pairs are all compared; of more those that share something rare
+
+
+class Compared:
+    """Two tables made ready to be compared by some fields, and pairs of their rows.
+
+    Attributes:
+        left, right: for each pair the places of its rows.
+        alike: fields × pairs: 0 to 1, NaN where a value is missing.
+    """
+
+    def __init__(
+        self,
+        left: pl.DataFrame,
+        right: pl.DataFrame,
+        fields: Sequence[Field],
+        *,
+        one_table: bool = False,
+        same: Places | None = None,
+    ) -> None:
+        """Args:
+        left, right: hold the fields' columns as text.
+        one_table: both are the same table; each pair once, and no row with itself.
+        same: for each row of the left table the one of the right that is itself.
+        """
+        self.fields = fields
+        mine = left.select(prepared(pl.col(f.left), f.measure).alias(str(n)) for n, f in enumerate(fields))
+        its = right.select(prepared(pl.col(f.right), f.measure).alias(str(n)) for n, f in enumerate(fields))
+        if left.height * right.height <= _ALL_PAIRS:
+            pairs = _each_with_each(left.height, right.height, one_table=one_table)
+        else:
+            pairs = candidates(mine, its, fields, one_table=one_table)
+        if same is not None:
+            pairs = pairs.filter(pl.Series(same)[pairs["left"]] != pairs["right"])
+        self.left: Places = pairs["left"].to_numpy().astype(np.int64)
+        self.right: Places = pairs["right"].to_numpy().astype(np.int64)
+        mine, its = mine[pairs["left"]], its[pairs["right"]]
+        self.alike = np.empty((len(fields), pairs.height))
+        for n, field in enumerate(fields):
+            self.alike[n] = likeness(field.measure, mine[str(n)], its[str(n)])
+        self._turn(mine, its)
+
+    def _turn(self, mine: pl.DataFrame, its: pl.DataFrame) -> None:
+        """Names in each other's place, such as a surname given as the first name, are nearly as good."""
+        names = [n for n, field in enumerate(self.fields) if field.measure == "spelling"]
+        for at, one in enumerate(names):
+            for other in names[at + 1 :]:
+                unlike = np.flatnonzero((self.alike[one] < 0.5) & (self.alike[other] < 0.5))
+                if not unlike.size:
+                    continue
+                a, b = mine[unlike], its[unlike]
+                crossed = [likeness("spelling", a[str(one)], b[str(other)])]
+                crossed.append(likeness("spelling", a[str(other)], b[str(one)]))
+                turned = np.minimum(*crossed) >= 0.75
+                for field, alike in zip((one, other), crossed, strict=True):
+                    self.alike[field, unlike[turned]] = alike[turned] * _TURNED
+
+    def pairs(self) -> pl.DataFrame:
+        """Places and scores of all pairs that were compared, scores to a tenth."""
+        scores = self.scores([field.weight for field in self.fields]).round(1)
+        schema = {"left": pl.UInt32, "right": pl.UInt32, "score": pl.Float64}
+        return pl.DataFrame({"left": self.left, "right": self.right, "score": scores}, schema=schema)
+
+    def scores(self, weights: Sequence[float]) -> Floats:
+        """For each pair the mean of what its fields are alike, by their weights, in percent. A field with a
+        missing value counts a tenth of its weight, as not alike.
+        """
+        weight = np.asarray(weights, dtype=np.float64)[:, None]
+        missing = np.isnan(self.alike)
+        counted = np.where(missing, weight * _EMPTY, weight).sum(axis=0)
+        reached = (np.where(missing, 0, self.alike) * weight).sum(axis=0)
+        known = ~missing.all(axis=0)
+        found: Floats = np.where(known, 100 * reached / counted, 0.0)
+        return found
+
+
+def link(
+    left: pl.DataFrame,
+    right: pl.DataFrame,
+    fields: Sequence[Field],
+    *,
+    least: float,
+    take: Take = "first",
+    one_table: bool = False,
+) -> pl.DataFrame:
+    """Rows of two tables that are alike by at least so much, in percent.
+
+    Args:
+        left, right: hold the fields' columns as text.
+        least: 0 to 100.
+        take: for each row of the left table the first of its best, all that are as good as the best, or all
+            that are good enough; `once`: the best pairs first, and each row of both tables once.
+        one_table: both are the same table; each pair once, the row that stands first on the left.
+
+    Returns:
+        columns `left`, `right` (places of rows), `score` (percent), `rank` (1 for the best of a row of the
+        left table) and `margin` (points of the score ahead of the next best one that was not taken, or of
+        0), in the order of the left table, the best first.
+    """
+    return ranked(Compared(left, right, fields, one_table=one_table).pairs(), least, take)
+
+
+def ranked(pairs: pl.DataFrame, least: float, take: Take) -> pl.DataFrame:
+    """Of scored pairs those to take, as `link` returns them."""
+    ordered = pairs.sort("left", "score", "right", descending=[False, True, False])
+    best, nth = pl.col("score").first().over("left"), pl.int_range(1, pl.len() + 1).over("left")
+    ordered = ordered.with_columns(rank=nth.cast(pl.UInt32), best=best)
+    fits = ordered.filter((pl.col("score") >= least) & (pl.col("score") > 0))
+    match take:
+        case "first":
+            taken = fits.filter(pl.col("rank") == 1)
+        case "best":
+            taken = fits.filter(pl.col("score") == pl.col("best"))
+        case "once":
+            chosen = each_once(fits["left"].to_numpy(), fits["right"].to_numpy(), fits["score"].to_numpy())
+            taken = fits[np.sort(chosen)]
+        case _:
+            taken = fits
+    marked = ordered.join(taken.select("left", "right", taken=pl.lit(True)), on=["left", "right"], how="left")
+    next_best = (
+        marked.filter(pl.col("taken").is_null()).group_by("left").agg(pl.col("score").max().alias("next"))
+    )
+    found = taken.join(next_best, on="left", how="left", maintain_order="left")
+    margin = (pl.col("score") - pl.col("next").fill_null(0.0)).round(1)
+    return found.select("left", "right", "score", "rank", margin=margin)
+
+
+def each_once(left: Places, right: Places, scores: Floats) -> Places:
+    """Places of pairs, the best first, so that no row stands in two of them; equal scores as they come."""
+    rows, others = set(), set()
+    chosen = []
+    order = np.argsort(-scores, kind="stable")
+    for place, one, other in zip(order.tolist(), left[order].tolist(), right[order].tolist(), strict=True):
+        if one not in rows and other not in others:
+            rows.add(one)
+            others.add(other)
+            chosen.append(place)
+    return np.array(chosen, dtype=np.int64)
+
+
+def _each_with_each(rows: int, others: int, *, one_table: bool) -> pl.DataFrame:
+    one, other = np.repeat(np.arange(rows), others), np.tile(np.arange(others), rows)
+    if one_table:
+        one, other = one[one < other], other[one < other]
+    return pl.DataFrame({"left": one, "right": other}, schema={"left": pl.UInt32, "right": pl.UInt32})

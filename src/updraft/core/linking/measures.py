@@ -1,0 +1,147 @@
+"""How alike two values are, from 0 to 1, by each measure; for many pairs at once."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import polars as pl
+from numpy.typing import NDArray
+
+from updraft.core.linking.fields import Measure
+
+Floats = NDArray[np.float64]
+
+_CHANCE = 0.6  # two names that have nothing to do with each other share so much by chance
+_FULL_DAYS = 366  # days apart at which two dates are no longer alike
+
+
+def prepared(values: pl.Expr, measure: Measure) -> pl.Expr:
+    """A text as the measure compares it, or nothing where it holds nothing that could be compared: small
+    letters without accents, words with one blank between them; of codes letters and digits alone; numbers and
+    days as they stand.
+    """
+    if measure in ("number", "date"):
+        bare = values.str.strip_chars()
+        return pl.when(bare != "").then(bare)
+    plain = values.str.to_lowercase().str.normalize("NFKD").str.replace_all(r"\p{M}", "")
+    if measure == "digits":
+        plain = plain.str.replace_all(r"[^\p{L}\p{N}]+", "")
+    elif measure == "letters":
+        plain = values.str.to_lowercase().str.replace_all(r"\s+", " ").str.strip_chars()
+    else:
+        plain = plain.str.replace_all(r"['’]", "").str.replace_all(r"[^\p{L}\p{N}]+", " ").str.strip_chars()
+    return pl.when(plain != "").then(plain)
+
+
+def likeness(measure: Measure, one: pl.Series, other: pl.Series) -> Floats:
+    """How alike the values of two prepared columns are, pair by pair: 0 to 1, NaN where one is empty.
+
+    Spelling is the similarity of Jaro and Winkler (1990), digits that of optimal string alignment (a digit
+    changed, too much, too few or turned), both stretched so that what chance gives is 0. Letters are two
+    times the longest common subsequence by the length of both. Words weigh by the logarithm of how rare they
+    are (cosine of such weights, each 0 or once). Numbers lose what they differ by of the greater one, days a
+    366th for each day between them.
+    """
+    pairs = pl.DataFrame({"one": one, "other": other})
+    known = pairs.drop_nulls().unique(maintain_order=True)
+    alike = _COMPARED[measure](known["one"], known["other"])
+    known = known.with_columns(alike=pl.Series(alike, dtype=pl.Float64))
+    met = pairs.join(known, on=["one", "other"], how="left", maintain_order="left")
+    found: Floats = met["alike"].to_numpy().astype(np.float64)
+    return found
+
+
+def _stretched(alike: Floats) -> Floats:
+    return np.clip((alike - _CHANCE) / (1 - _CHANCE), 0, 1)
+
+
+def _paired(one: pl.Series, other: pl.Series, scorer: Callable[..., Any]) -> Floats:
+    from rapidfuzz import process
+
+    found: Floats = process.cpdist(
+        one.to_list(), other.to_list(), scorer=scorer, workers=-1, dtype=np.float64
+    )
+    return found
+
+
+def _spelling(one: pl.Series, other: pl.Series) -> Floats:
+    from rapidfuzz.distance import JaroWinkler
+
+    return _stretched(_paired(one, other, JaroWinkler.similarity))
+
+
+def _digits(one: pl.Series, other: pl.Series) -> Floats:
+    from rapidfuzz.distance import OSA
+
+    return _stretched(_paired(one, other, OSA.normalized_similarity))
+
+
+def _letters(one: pl.Series, other: pl.Series) -> Floats:
+    from rapidfuzz.distance import Indel
+
+    return _paired(one, other, Indel.normalized_similarity)
+
+
+def _sound(one: pl.Series, other: pl.Series) -> Floats:
+    from updraft.core.similarity.sound import spoken
+
+    languages = spoken(pl.concat([one, other]).unique()).values()
+    same = [
+        a == b or any(a in keys and keys[a] == keys.get(b) for keys in languages)
+        for a, b in zip(one, other, strict=True)
+    ]
+    return np.array(same, dtype=np.float64)
+
+
+def _words(one: pl.Series, other: pl.Series) -> Floats:
+    weights = _rarities(pl.concat([one.unique(), other.unique()]).unique())
+    lengths = {text: math.sqrt(sum(weights[word] for word in set(text.split()))) for text in (*one, *other)}
+    return np.array(
+        [
+            sum(weights[word] for word in set(a.split()) & set(b.split())) / (lengths[a] * lengths[b])
+            for a, b in zip(one, other, strict=True)
+        ],
+        dtype=np.float64,
+    )
+
+
+def _rarities(texts: pl.Series) -> dict[str, float]:
+    """Word → square of the logarithm of in how few of the texts it stands."""
+    words = texts.to_frame("text").select(pl.col("text").str.split(" ").list.unique()).explode("text")
+    counted = words.group_by("text").len()
+    weights = (math.log(texts.len() + 1) - counted["len"].log() + 0.1) ** 2
+    return dict(zip(counted["text"], weights, strict=True))
+
+
+def _number(one: pl.Series, other: pl.Series) -> Floats:
+    a, b = (side.cast(pl.Float64, strict=False).to_numpy() for side in (one, other))
+    greater = np.maximum(np.abs(a), np.abs(b))
+    with np.errstate(invalid="ignore", divide="ignore"):
+        near = np.where(greater > 0, 1 - np.abs(a - b) / greater, 1.0)
+    return np.where(np.isfinite(a) & np.isfinite(b), np.clip(near, 0, 1), np.nan)
+
+
+def _date(one: pl.Series, other: pl.Series) -> Floats:
+    a, b = (side.str.slice(0, 10).str.to_date("%Y-%m-%d", strict=False) for side in (one, other))
+    days = (a - b).dt.total_days().abs().cast(pl.Float64)
+    found: Floats = (1 - days / _FULL_DAYS).clip(0, 1).fill_null(float("nan")).to_numpy()
+    return found
+
+
+def _equal(one: pl.Series, other: pl.Series) -> Floats:
+    return (one == other).to_numpy().astype(np.float64)
+
+
+_COMPARED: dict[Measure, Callable[[pl.Series, pl.Series], Floats]] = {
+    "spelling": _spelling,
+    "letters": _letters,
+    "words": _words,
+    "sound": _sound,
+    "digits": _digits,
+    "number": _number,
+    "date": _date,
+    "equal": _equal,
+}
