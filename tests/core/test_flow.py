@@ -165,7 +165,7 @@ def test_a_circle_is_found_and_the_flow_still_loads_and_draws():
     [
         ("not json", "not readable as JSON"),
         ("[]", "not a flow"),
-        ('{"updraft": 99, "name": "x"}', "reads up to format 5"),
+        ('{"updraft": 99, "name": "x"}', "reads up to format 6"),
         ('{"updraft": "1"}', "not a version number"),
         ('{"updraft": 1, "steps": [{"id": "A b", "kind": "x"}]}', "steps → 0 → id"),
         ('{"updraft": 1, "steps": [{"id": "a", "kind": "x"}, {"id": "a", "kind": "x"}]}', "stands there twice"),

@@ -57,6 +57,9 @@ def model(kind: type[BaseModel], depth: int = 0):
     fields = {name: values(field.annotation, depth) for name, field in kind.model_fields.items()}
     if kind.__name__ == "ConvertUnitsSettings":  # few words are units
         fields |= {"unit": st.sampled_from(["kg", "x"]), "to": st.just("g")}
+    if kind.__name__ == "LookUpAlikeSettings":  # names of new columns
+        fields |= {"rank": st.sampled_from(["", "Rank"]), "margin": st.sampled_from(["", "Lead"])}
+        fields |= {"likeness": st.sampled_from(["", "Alike"])}
     fields |= {"name": st.sampled_from(["Made", "Made", "Made too", "a"])} if "name" in fields else {}
     # What a person must say is nearly always said: problems of what is not prove little here.
     said = {name for name, field in kind.model_fields.items() if awaited(field)}

@@ -26,8 +26,7 @@ LISTED = [["Name", "Code"], *([hub, hub[:3].upper()] for hub in HUBS)]
         "alike",
         "look_up_alike",
         {
-            "column": "Hub",
-            "reference": "Name",
+            "fields": [{"column": "Hub", "reference": "Name"}],
             "least": 75,
             "bring": [{"column": "Name", "name": "Hub meant"}],
             "missing": "keep",

@@ -14,7 +14,7 @@ from updraft.core.problems import Problem
 
 # 2: a port may take several tables; decisions. 3: types of columns; other names of two kinds. 4: patterns of
 # columns' names fit whole names. 5: look-alikes by their words.
-FORMAT = 5
+FORMAT = 6
 SUFFIX = ".updraft.json"
 # A row of decisions, which stands on one line so that the file can be read and compared.
 _DECISION = re.compile(
@@ -91,6 +91,20 @@ def _fifth(body: dict[str, Any]) -> dict[str, Any]:
     return body
 
 
+def _sixth(body: dict[str, Any]) -> dict[str, Any]:
+    """A look-up by likeness compares several fields, of which its columns become the first."""
+    steps, blocks = body.get("steps"), body.get("blocks")
+    for step in steps if isinstance(steps, list) else []:
+        settings = step.get("settings") if isinstance(step, dict) else None
+        if isinstance(settings, dict) and step.get("kind") == "look_up_alike" and "fields" not in settings:
+            field = {name: settings.pop(name, "") for name in ("column", "reference")}
+            settings["fields"] = [field] if any(field.values()) else []
+    for block in blocks.values() if isinstance(blocks, dict) else []:
+        if isinstance(block, dict):
+            _sixth(block)
+    return body
+
+
 _CHOICE = {"by", "names", "pattern", "types", "but"}  # what a choice of columns holds
 
 
@@ -100,6 +114,7 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     2: _third,
     3: _fourth,
     4: _fifth,
+    5: _sixth,
 }
 
 

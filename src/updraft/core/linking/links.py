@@ -12,13 +12,16 @@ from numpy.typing import NDArray
 from updraft.core.linking.candidates import candidates
 from updraft.core.linking.fields import Field
 from updraft.core.linking.measures import Floats, likeness, prepared
+from updraft.core.similarity.nearest import nearest_entries
 
 Take = Literal["first", "best", "all", "once"]
 Places = NDArray[np.int64]
 
 _EMPTY = 0.1  # of its weight that a field counts against a pair where a value is missing
 _TURNED = 0.9  # how alike two fields are whose values stand in each other's place
-_ALL_PAIRS = 300_000  # so many pairs are all compared; of more those that share something rare
+_FEW = 60  # rows that are all compared with each other row; of more those that share something rare
+_OF_ONE_TABLE = 600  # the same, of rows of one table
+_AT_ONCE = 50_000  # rows, so that memory stays bounded
 
 
 class Compared:
@@ -46,7 +49,7 @@ class Compared:
         self.fields = fields
         mine = left.select(prepared(pl.col(f.left), f.measure).alias(str(n)) for n, f in enumerate(fields))
         its = right.select(prepared(pl.col(f.right), f.measure).alias(str(n)) for n, f in enumerate(fields))
-        if left.height * right.height <= _ALL_PAIRS:
+        if right.height <= (_OF_ONE_TABLE if one_table else _FEW):
             pairs = _each_with_each(left.height, right.height, one_table=one_table)
         else:
             pairs = candidates(mine, its, fields, one_table=one_table)
@@ -54,10 +57,11 @@ class Compared:
             pairs = pairs.filter(pl.Series(same)[pairs["left"]] != pairs["right"])
         self.left: Places = pairs["left"].to_numpy().astype(np.int64)
         self.right: Places = pairs["right"].to_numpy().astype(np.int64)
+        known = its
         mine, its = mine[pairs["left"]], its[pairs["right"]]
         self.alike = np.empty((len(fields), pairs.height))
         for n, field in enumerate(fields):
-            self.alike[n] = likeness(field.measure, mine[str(n)], its[str(n)])
+            self.alike[n] = likeness(field.measure, mine[str(n)], its[str(n)], known[str(n)])
         self._turn(mine, its)
 
     def _turn(self, mine: pl.DataFrame, its: pl.DataFrame) -> None:
@@ -114,10 +118,20 @@ def link(
 
     Returns:
         columns `left`, `right` (places of rows), `score` (percent), `rank` (1 for the best of a row of the
-        left table) and `margin` (points of the score ahead of the next best one that was not taken, or of
-        0), in the order of the left table, the best first.
+        left table) and `margin` (points of the score ahead of the next best one that is good enough, too,
+        and was not taken; null where there is none), in the order of the left table, the best first. Of one
+        field of letters the best of all rows is found; else the best of those that share something rare.
     """
-    return ranked(Compared(left, right, fields, one_table=one_table).pairs(), least, take)
+    if take == "once" or one_table:
+        return ranked(Compared(left, right, fields, one_table=one_table).pairs(), least, take)
+    if len(fields) == 1 and fields[0].measure == "letters":
+        return ranked(_by_letters(left, right, fields[0], least), least, take)
+    parts = [
+        ranked(Compared(some, right, fields).pairs(), least, take).with_columns(pl.col("left") + start)
+        for start in range(0, max(1, left.height), _AT_ONCE)
+        for some in [left[start : start + _AT_ONCE]]
+    ]
+    return pl.concat(parts)
 
 
 def ranked(pairs: pl.DataFrame, least: float, take: Take) -> pl.DataFrame:
@@ -136,12 +150,12 @@ def ranked(pairs: pl.DataFrame, least: float, take: Take) -> pl.DataFrame:
             taken = fits[np.sort(chosen)]
         case _:
             taken = fits
-    marked = ordered.join(taken.select("left", "right", taken=pl.lit(True)), on=["left", "right"], how="left")
+    marked = fits.join(taken.select("left", "right", taken=pl.lit(True)), on=["left", "right"], how="left")
     next_best = (
         marked.filter(pl.col("taken").is_null()).group_by("left").agg(pl.col("score").max().alias("next"))
     )
     found = taken.join(next_best, on="left", how="left", maintain_order="left")
-    margin = (pl.col("score") - pl.col("next").fill_null(0.0)).round(1)
+    margin = (pl.col("score") - pl.col("next")).round(1)
     return found.select("left", "right", "score", "rank", margin=margin)
 
 
@@ -156,6 +170,25 @@ def each_once(left: Places, right: Places, scores: Floats) -> Places:
             others.add(other)
             chosen.append(place)
     return np.array(chosen, dtype=np.int64)
+
+
+def _by_letters(left: pl.DataFrame, right: pl.DataFrame, field: Field, least: float) -> pl.DataFrame:
+    """All pairs whose letters are alike enough, with their scores."""
+    texts, entries = (
+        table.select(text=prepared(pl.col(name), "letters"))
+        .with_row_index("row")
+        .drop_nulls()
+        .group_by("text", maintain_order=True)
+        .agg("row")
+        for table, name in ((left, field.left), (right, field.right))
+    )
+    near = nearest_entries(texts["text"].to_list(), entries["text"].to_list(), max(least, 0.1), "all")
+    schema = {"text": pl.UInt32, "entry": pl.UInt32, "score": pl.Float64}
+    pairs = pl.DataFrame(near, schema=schema, orient="row")
+    pairs = pairs.with_columns(
+        left=texts["row"].gather(pairs["text"]), right=entries["row"].gather(pairs["entry"])
+    )
+    return pairs.select("left", "right", "score").explode("left").explode("right")
 
 
 def _each_with_each(rows: int, others: int, *, one_table: bool) -> pl.DataFrame:

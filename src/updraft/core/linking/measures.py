@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import polars as pl
@@ -36,20 +36,27 @@ def prepared(values: pl.Expr, measure: Measure) -> pl.Expr:
     return pl.when(plain != "").then(plain)
 
 
-def likeness(measure: Measure, one: pl.Series, other: pl.Series) -> Floats:
+def likeness(measure: Measure, one: pl.Series, other: pl.Series, known: pl.Series | None = None) -> Floats:
     """How alike the values of two prepared columns are, pair by pair: 0 to 1, NaN where one is empty.
 
     Spelling is the similarity of Jaro and Winkler (1990), digits that of optimal string alignment (a digit
     changed, too much, too few or turned), both stretched so that what chance gives is 0. Letters are two
-    times the longest common subsequence by the length of both. Words weigh by the logarithm of how rare they
-    are (cosine of such weights, each 0 or once). Numbers lose what they differ by of the greater one, days a
-    366th for each day between them.
+    times the longest common subsequence by the length of both. Words weigh by the logarithm of in how few of
+    the values that are `known` they stand (cosine of such weights, each 0 or once). Numbers lose what they
+    differ by of the greater one, days a 366th for each day between them.
+
+    Args:
+        known: prepared values that say which words are rare; those of `other` by default.
     """
     pairs = pl.DataFrame({"one": one, "other": other})
-    known = pairs.drop_nulls().unique(maintain_order=True)
-    alike = _COMPARED[measure](known["one"], known["other"])
-    known = known.with_columns(alike=pl.Series(alike, dtype=pl.Float64))
-    met = pairs.join(known, on=["one", "other"], how="left", maintain_order="left")
+    distinct = pairs.drop_nulls().unique(maintain_order=True)
+    if measure == "words":
+        rarities = _rarities((other if known is None else known).drop_nulls())
+        alike = _words(distinct["one"], distinct["other"], rarities)
+    else:
+        alike = _COMPARED[measure](distinct["one"], distinct["other"])
+    distinct = distinct.with_columns(alike=pl.Series(alike, dtype=pl.Float64))
+    met = pairs.join(distinct, on=["one", "other"], how="left", maintain_order="left")
     found: Floats = met["alike"].to_numpy().astype(np.float64)
     return found
 
@@ -96,24 +103,36 @@ def _sound(one: pl.Series, other: pl.Series) -> Floats:
     return np.array(same, dtype=np.float64)
 
 
-def _words(one: pl.Series, other: pl.Series) -> Floats:
-    weights = _rarities(pl.concat([one.unique(), other.unique()]).unique())
-    lengths = {text: math.sqrt(sum(weights[word] for word in set(text.split()))) for text in (*one, *other)}
+def _words(one: pl.Series, other: pl.Series, rarities: _Rarities) -> Floats:
+    lengths = {
+        text: math.sqrt(sum(rarities.of(word) for word in set(text.split()))) for text in (*one, *other)
+    }
     return np.array(
         [
-            sum(weights[word] for word in set(a.split()) & set(b.split())) / (lengths[a] * lengths[b])
+            sum(rarities.of(word) for word in set(a.split()) & set(b.split())) / (lengths[a] * lengths[b])
             for a, b in zip(one, other, strict=True)
         ],
         dtype=np.float64,
     )
 
 
-def _rarities(texts: pl.Series) -> dict[str, float]:
-    """Word → square of the logarithm of in how few of the texts it stands."""
+class _Rarities(NamedTuple):
+    """Word → square of the logarithm of in how few texts it stands; others are as rare as can be."""
+
+    known: dict[str, float]
+    others: float
+
+    def of(self, word: str) -> float:
+        return self.known.get(word, self.others)
+
+
+def _rarities(texts: pl.Series) -> _Rarities:
+    texts = texts.unique()
     words = texts.to_frame("text").select(pl.col("text").str.split(" ").list.unique()).explode("text")
     counted = words.group_by("text").len()
-    weights = (math.log(texts.len() + 1) - counted["len"].log() + 0.1) ** 2
-    return dict(zip(counted["text"], weights, strict=True))
+    most = math.log(texts.len() + 1)
+    weights = (most - counted["len"].log() + 0.1) ** 2
+    return _Rarities(dict(zip(counted["text"], weights, strict=True)), (most + 0.1) ** 2)
 
 
 def _number(one: pl.Series, other: pl.Series) -> Floats:
@@ -138,7 +157,6 @@ def _equal(one: pl.Series, other: pl.Series) -> Floats:
 _COMPARED: dict[Measure, Callable[[pl.Series, pl.Series], Floats]] = {
     "spelling": _spelling,
     "letters": _letters,
-    "words": _words,
     "sound": _sound,
     "digits": _digits,
     "number": _number,

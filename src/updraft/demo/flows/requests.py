@@ -55,8 +55,7 @@ def requests() -> Ready:
                 "hub",
                 "look_up_alike",
                 {
-                    "column": "requests_hub.name",
-                    "reference": "Hub",
+                    "fields": [{"column": "requests_hub.name", "reference": "Hub"}],
                     "least": 55,
                     "bring": [{"column": "Hub"}],
                     "likeness": "",

@@ -3,36 +3,34 @@ from typing import Literal
 
 import polars as pl
 
+from updraft.core.linking import MEASURES, link
 from updraft.core.problems import Problem
-from updraft.core.similarity.nearest import comparable, nearest_entries
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, setting
-from updraft.core.steps.choice import need_columns, need_kind
+from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.joins.keys import Brought
-from updraft.core.steps.spread import BY_ROWS, Spread
+from updraft.core.steps.joins.likeness import FieldAlike, check_fields, least_alike, linked, texts
+from updraft.core.steps.spread import BY_ROWS, WHOLE, Spread
 from updraft.core.steps.tables import Out, Port, Tables
-from updraft.core.values import Kind
 
-_KEY, _ENTRY, _LIKENESS, _ROW = "\0key", "\0entry", "\0likeness", "\0row"  # names no file can bring
+_ROW, _ENTRY, _SCORE = "\0row", "\0entry", "\0score"  # names no file can bring
+_DOUBTFUL = 5.0  # points above the least, or ahead of the next
 
 
 class LookUpAlikeSettings(Settings):
-    column: str = setting("Column", widget="column", default="", needs="one")
-    reference: str = setting(
-        "Like the other table's", widget="column", default="", port="reference", needs="one"
+    fields: tuple[FieldAlike, ...] = setting(
+        "Alike in", widget="items", default=(), one="field", begun=True, needs="some"
     )
-    least: int = setting(
-        "Alike by at least",
-        "percent of the letters in the same order",
-        widget="number",
-        default=85,
-        minimum=1,
-        maximum=100,
-    )
-    take: Literal["first", "best", "all"] = setting(
+    least: int = least_alike(85)
+    take: Literal["first", "best", "all", "once"] = setting(
         "Of several",
         widget="choice",
         default="first",
-        labels={"first": "first of the best", "best": "all of the best", "all": "all"},
+        labels={
+            "first": "first of the best",
+            "best": "all of the best",
+            "all": "all",
+            "once": "the best, each row of the other table once",
+        },
     )
     bring: tuple[Brought, ...] = setting("Bring", widget="bring", default=(), port="reference", needs="some")
     missing: Literal["empty", "keep", "text"] = setting(
@@ -45,105 +43,193 @@ class LookUpAlikeSettings(Settings):
     likeness: str = setting(
         "Name of a column for the likeness", "nothing makes none", widget="text", default="Likeness"
     )
+    rank: str = setting("Name of a column for the rank", "1 for the best", widget="text", default="")
+    margin: str = setting(
+        "Name of a column for the lead",
+        "points ahead of the next that is alike enough",
+        widget="text",
+        default="",
+    )
 
 
 class LookUpAlike(StepKind):
-    """Bring columns from the rows of another table whose key is most like this one's. Case and blanks do not
-    count. Without a match the first column brought is empty, the value itself, or a text.
+    """Bring columns from the rows of another table that are most like this one's: in one field, or in several
+    of which each is compared in its own way and counts so much. Case and blanks do not count. Without a match
+    the first column brought is empty, the value of the first field, or a text.
+
+    The likeness of two rows is the mean of what their fields are alike, by how much they count; a field in
+    which one is empty counts a tenth, as not alike, and names in each other's place are nearly as good. By
+    one field of letters the best of all rows is found; else the best of the ten that share most of what few
+    rows have.
     """
 
     kind = "look_up_alike"
     title = "Look up by likeness"
     summary = "Bring columns from another table by keys that are nearly the same"
-    words = ("fuzzy lookup", "fuzzy join", "approximate match", "similar", "misspelt", "levenshtein")
+    words = (
+        "fuzzy lookup",
+        "fuzzy join",
+        "approximate match",
+        "similar",
+        "misspelt",
+        "levenshtein",
+        "record linkage",
+        "link people",
+    )
     icon = "bullseye"
+    version = 2
     needs = frozenset({"whole"})
     inputs = (Port(main=True), Port("reference", "Look up in"))
-    outputs = (Out(main=True), Out("unmatched", "Rows without a match"))
+    outputs = (
+        Out(main=True),
+        Out("unmatched", "Rows without a match"),
+        Out("doubtful", "Matches to look at"),
+        Out("unmatched_other", "The other's rows that nothing met"),
+    )
     Settings = LookUpAlikeSettings
 
     def apply(self, tables: Tables, settings: LookUpAlikeSettings, context: Context) -> Result:
         table, other = tables.main, tables["reference"]
         schema, its = table.collect_schema(), other.collect_schema()
-        way_out = "Choose a column of text."
-        need_kind(settings.column, schema, [Kind.TEXT], field="column", way_out=way_out)
-        need_kind(settings.reference, its, [Kind.TEXT], field="reference", way_out=way_out)
+        check_fields(settings.fields)
         need_columns([brought.column for brought in settings.bring], its, field="bring")
         names = [brought.called() for brought in settings.bring]
-        likeness = settings.likeness.strip()
-        self._check_names([*names, *([likeness] if likeness else [])], schema)
+        told = {
+            of: name.strip()
+            for of, name in (
+                (_SCORE, settings.likeness),
+                ("rank", settings.rank),
+                ("margin", settings.margin),
+            )
+            if name.strip()
+        }
+        self._check_names([*names, *told.values()], schema)
         near = self._near(table, other, settings)
-        keyed = table.with_columns(comparable(pl.col(settings.column)).alias(_KEY)).with_row_index(_ROW)
-        entries = other.select(
-            comparable(pl.col(settings.reference)).alias(_ENTRY),
-            *(pl.col(b.column).alias(name) for b, name in zip(settings.bring, names, strict=True)),
+        brought = [pl.col(b.column).alias(name) for b, name in zip(settings.bring, names, strict=True)]
+        entries = other.select(brought).with_row_index(_ENTRY)
+        met = (
+            table.with_row_index(_ROW)
+            .join(near.lazy(), on=_ROW, how="left", maintain_order="left_right")
+            .join(entries, on=_ENTRY, how="left", maintain_order="left_right")
+            .cache()
         )
-        met = keyed.join(near, on=_KEY, how="left", maintain_order="left_right").join(
-            entries if settings.take == "all" else entries.unique(_ENTRY, keep="first", maintain_order=True),
-            on=_ENTRY, how="left", maintain_order="left_right",
-        ).cache()  # fmt: skip
-        missed = pl.col(_LIKENESS).is_null()
-        filled = self._filled(settings, names[0], its[settings.bring[0].column], missed)
-        told = [pl.col(_LIKENESS).alias(likeness)] if likeness else []
+        missed = pl.col(_SCORE).is_null()
+        filled = self._filled(settings, names[0], its[settings.bring[0].column], schema, missed)
+        made = [*filled, *names[1:], *(pl.col(of).alias(name) for of, name in told.items())]
         unmatched = met.filter(missed)
-        counts = (
-            Count(
-                "unmatched", unmatched.select(pl.len()), "{n} rows without a match", "warning",
-                one="{n} row without a match", side="unmatched",
-            ),
-            Count(
-                "unmatched_values", unmatched.select(_KEY).unique(), "{n} values without a match",
-                "warning", one="{n} value without a match", each=True,
-            ),
-        )  # fmt: skip
-        result = met.select(*schema, *filled, *(pl.col(name) for name in names[1:]), *told)
-        sides = {"unmatched": unmatched.select(schema.names())}
-        brought = (*names, *([likeness] if likeness else []))
-        return Result(result, sides, counts, () if settings.take == "first" else None, brought)
+        doubtful = met.filter(
+            (pl.col(_SCORE) < settings.least + _DOUBTFUL) | (pl.col("margin") < _DOUBTFUL)
+        ).select(*schema, *made, *([] if settings.likeness.strip() else [pl.col(_SCORE).alias("Likeness")]))
+        alone = other.with_row_index(_ENTRY).join(near.lazy(), on=_ENTRY, how="anti", maintain_order="left")
+        sides = {
+            "unmatched": unmatched.select(schema.names()),
+            "doubtful": doubtful,
+            "unmatched_other": alone.select(its.names()),
+        }
+        keeps = () if settings.take in ("first", "once") else None
+        counts = self._counts(settings, unmatched, doubtful)
+        return Result(met.select(*schema, *made), sides, counts, keeps, (*names, *told.values()))
 
     def _check_names(self, names: list[str], schema: pl.Schema) -> None:
         for name in names:
             if name in schema or names.count(name) > 1:
                 raise Problem(
-                    f"“{name}”", "the table would have two columns of this name.", "Give it another name.",
+                    f"“{name}”",
+                    "the table would have two columns of this name.",
+                    "Give it another name.",
                     field="bring",
-                )  # fmt: skip
+                )
 
-    def _near(self, table: pl.LazyFrame, other: pl.LazyFrame, settings: LookUpAlikeSettings) -> pl.LazyFrame:
-        """Keys of this table with the entries that they are like."""
-        keys = (
-            table.select(comparable(pl.col(settings.column)).alias(_KEY))
-            .drop_nulls()
-            .unique(maintain_order=True)
-        )
-        entries = other.select(comparable(pl.col(settings.reference)).alias(_ENTRY)).drop_nulls()
-        texts, listed = pl.collect_all([keys, entries.unique(maintain_order=True)], engine="in-memory")
-        found = nearest_entries(
-            texts[_KEY].to_list(), listed[_ENTRY].to_list(), float(settings.least), settings.take
-        )
-        return pl.LazyFrame(
-            {
-                _KEY: texts[_KEY].gather([one.text for one in found]),
-                _ENTRY: listed[_ENTRY].gather([one.entry for one in found]),
-                _LIKENESS: pl.Series([one.score for one in found], dtype=pl.Float64),
-            }
-        )
+    def _near(self, table: pl.LazyFrame, other: pl.LazyFrame, settings: LookUpAlikeSettings) -> pl.DataFrame:
+        """For each row of this table the rows of the other that are taken, by their places."""
+        sides = [
+            texts(table, [one.column for one in settings.fields]),
+            texts(other, [one.reference for one in settings.fields]),
+        ]
+        mine, its = pl.collect_all(sides, engine="in-memory")
+        fields = linked(settings.fields)
+        # Rows that are equal in all fields are compared once, and of the other's the first counts.
+        rows, some = _distinct(mine) if settings.take != "once" else _each(mine)
+        entries, listed_ = _distinct(its) if settings.take in ("first", "best") else _each(its)
+        found = link(some, listed_, fields, least=float(settings.least), take=settings.take)
+        first = entries.unique("at", keep="first", maintain_order=True).rename({"row": _ENTRY, "at": "right"})
+        met = rows.rename({"row": _ROW, "at": "left"}).join(found, on="left", maintain_order="left_right")
+        met = met.join(first, on="right", maintain_order="left")
+        return met.select(_ROW, _ENTRY, pl.col("score").alias(_SCORE), "rank", "margin")
 
     def _filled(
-        self, settings: LookUpAlikeSettings, name: str, dtype: pl.DataType, missed: pl.Expr
+        self, settings: LookUpAlikeSettings, name: str, dtype: pl.DataType, schema: pl.Schema, missed: pl.Expr
     ) -> list[pl.Expr]:
         if settings.missing == "empty":
             return [pl.col(name)]
-        if not isinstance(dtype, pl.String):
+        own = settings.fields[0].column
+        if not isinstance(dtype, pl.String) or (
+            settings.missing == "keep" and not isinstance(schema[own], pl.String)
+        ):
             raise Problem(
-                f"“{name}”", "it holds no text, so nothing else can stand in it.",
-                "Leave it empty without a match.", field="missing",
-            )  # fmt: skip
-        other = pl.col(settings.column) if settings.missing == "keep" else pl.lit(settings.text)
+                f"“{name}”",
+                "it holds no text, so nothing else can stand in it.",
+                "Leave it empty without a match.",
+                field="missing",
+            )
+        other = pl.col(own) if settings.missing == "keep" else pl.lit(settings.text)
         return [pl.when(missed).then(other).otherwise(pl.col(name)).alias(name)]
 
+    def _counts(
+        self, settings: LookUpAlikeSettings, unmatched: pl.LazyFrame, doubtful: pl.LazyFrame
+    ) -> tuple[Count, ...]:
+        keys = [one.column for one in settings.fields]
+        return (
+            Count(
+                "unmatched",
+                unmatched.select(pl.len()),
+                "{n} rows without a match",
+                "warning",
+                one="{n} row without a match",
+                side="unmatched",
+            ),
+            Count(
+                "unmatched_values",
+                unmatched.select(keys).unique(),
+                f"{{n}} values of {listed(keys)} without a match",
+                "warning",
+                one=f"{{n}} value of {listed(keys)} without a match",
+                each=True,
+            ),
+            Count(
+                "doubtful",
+                doubtful.select(pl.len()),
+                f"{{n}} matches to look at: little above {settings.least} %, or little ahead of the next",
+                one=f"{{n}} match to look at: little above {settings.least} %, or little ahead of the next",
+                side="doubtful",
+            ),
+        )
+
+    def reads(self, settings: LookUpAlikeSettings, wanted: Wanted, port: str) -> Wanted:
+        if wanted is None:
+            return None
+        if port == "reference":
+            return frozenset([*(f.reference for f in settings.fields), *(b.column for b in settings.bring)])
+        names = [*(b.called() for b in settings.bring), settings.likeness, settings.rank, settings.margin]
+        return also(wanted, [*(f.column for f in settings.fields), *(n.strip() for n in names if n.strip())])
+
     def spread(self, settings: LookUpAlikeSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
-        return BY_ROWS
+        return WHOLE if settings.take == "once" else BY_ROWS
 
     def sentence(self, settings: LookUpAlikeSettings) -> str:
-        return f"{settings.column or '…'} like {settings.reference or '…'} · at least {settings.least} %"
+        pairs = [f"{one.column or '…'} like {one.reference or '…'}" for one in settings.fields]
+        ways = {MEASURES[one.measure].partition(":")[0].split(" ")[0] for one in settings.fields}
+        by = f" by {ways.pop()}" if len(ways) == 1 and "letters" not in ways else ""
+        return f"{listed(pairs) or '…'}{by} · at least {settings.least} %"
+
+
+def _distinct(rows: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """Rows with which of the distinct ones they are (columns `row` and `at`), and the distinct ones."""
+    some = rows.unique(maintain_order=True)
+    at = rows.join(some.with_row_index("at"), on=rows.columns, nulls_equal=True, maintain_order="left")
+    return at.select("at").with_row_index("row"), some
+
+
+def _each(rows: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame]:
+    places = pl.int_range(rows.height, dtype=pl.UInt32, eager=True)
+    return pl.DataFrame({"row": places, "at": places}), rows
