@@ -11,11 +11,13 @@ from hypothesis import strategies as st
 
 from tests.people import people
 from updraft.core import Problem
+from updraft.core.engine.table import compute
 from updraft.core.linking import Field, choose, groups_of_one_thing, link, link_by
 from updraft.core.linking import links as links_module
 from updraft.core.linking.columns import columns_that_meet
 from updraft.core.linking.fitting import fitted
 from updraft.core.linking.measures import likeness, prepared
+from updraft.core.steps import Tables, kinds
 
 
 def alike(measure, one, other):
@@ -195,3 +197,51 @@ def test_weights_tell_what_is_right_and_are_never_below_nothing():
     assert weights[0] > 5 * weights[1] >= 0 and weights[2] == 0
     assert fitted(np.column_stack([1 - says]), known) == [0.0]
     assert list(itertools.chain(fitted(np.empty((0, 2)), np.empty(0)))) == [0.0, 0.0]
+
+
+PEOPLE = pl.DataFrame(
+    {
+        "name": ["Ada Fenn", "Bess Moor", "Ada Fen", "Cecil Ash", "Ada Fenn"],
+        "town": [None, "Coldwater", "Saltmarsh", None, "Salt Marsh"],
+        "packets": [3, 5, 4, 1, None],
+    }
+)
+
+
+def merged(**given):
+    kind = kinds()["merge_double_rows"]
+    made = kind.Settings.model_validate({"fields": [{"column": "name", "measure": "letters"}]} | given)
+    return compute(kind, made, Tables.of(PEOPLE.lazy()), None)
+
+
+def test_double_rows_become_one_with_what_each_knows():
+    how = [{"column": "packets", "how": "sum"}, {"column": "town", "how": "list"}]
+    assert merged(stays="first").lazy().collect().rows() == [
+        ("Ada Fenn", "Saltmarsh", 3), ("Bess Moor", "Coldwater", 5), ("Cecil Ash", None, 1)
+    ]  # fmt: skip
+    done = merged(stays="last", merged=how)
+    assert done.lazy().collect().rows()[0] == ("Ada Fenn", "Salt Marsh, Saltmarsh", 7)
+    assert [(f.code, f.count, f.side) for f in done.facts] == [("groups", 1, ""), ("double", 3, "groups")]
+    assert done.frames["groups"]["Group"].to_list() == [1, 1, 1]
+    ways = {"frequent": "Ada Fenn", "longest": "Ada Fenn", "min": "Ada Fen", "max": "Ada Fenn"}
+    for way, name in ways.items():
+        found = merged(merged=[{"column": "name", "how": way}])
+        assert found.lazy().collect()["name"][0] == name, way
+
+
+def test_of_double_rows_one_stays_or_all_are_marked():
+    kept = merged(then="keep")
+    assert kept.lazy().collect()["name"].to_list() == ["Bess Moor", "Ada Fen", "Cecil Ash"], "the fullest stays"
+    assert kept.frames["removed"]["packets"].to_list() == [3, None]
+    most = merged(then="keep", stays="first", order=[{"column": "packets", "down": True}])
+    assert most.lazy().collect()["packets"].to_list() == [5, 4, 1]
+    marked = merged(then="mark").lazy().collect()
+    assert marked["Group"].to_list() == [1, None, 1, None, 1] and marked.height == PEOPLE.height
+    for given_wrong, said in (
+        ({"fields": []}, "none is chosen yet"),
+        ({"fields": [{"column": "names"}]}, "Did you mean “name”"),
+        ({"then": "mark", "group": "town"}, "two columns of this name"),
+        ({"merged": [{"column": "town", "how": "sum"}]}, "have no “sum”"),
+    ):
+        with pytest.raises(Problem, match=said):
+            merged(**given_wrong)

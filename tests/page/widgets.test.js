@@ -198,3 +198,51 @@ test("what is drawn anew gives the focus back to the control that had it", () =>
   keepingFocus(place, draw);
   assert.equal(document.activeElement, place.children[1]);
 });
+
+const MEASURE = {
+  default: "letters",
+  labels: [
+    ["letters", "letters"],
+    ["digits", "digits, codes"],
+  ],
+};
+const FIELDS = {
+  items: { properties: { column: {}, reference: {}, measure: MEASURE, weight: { default: 1 } } },
+};
+
+test("fields that are compared are set once both columns are chosen, with measure and weight", () => {
+  const { element, set } = widget("alike", [], FIELDS);
+  type(labelled(element, "Column of this table")[0], "Hub", "change");
+  assert.deepEqual(set.at(-1), []);
+  type(labelled(element, "Column of the other table")[0], "Hub", "change");
+  type(labelled(element, "Compared by")[0], "digits", "change");
+  type(labelled(element, "How much it counts")[0], "2.5");
+  type(labelled(element, "How much it counts")[0], "0");
+  const whole = { column: "Hub", reference: "Hub", measure: "digits", weight: 2.5 };
+  assert.deepEqual(set.at(-1), [whole]);
+  button(element, "+ another field").click();
+  assert.equal(labelled(element, "Column of this table").length, 2);
+  assert.deepEqual(set.at(-1), [whole]);
+});
+
+test("fields chosen by the two tables are set with the least likeness, and shown", async () => {
+  const found = { column: "Sown", reference: "Sown", measure: "digits", weight: 40 };
+  const changes = [];
+  const field = {
+    name: "it",
+    id: "it",
+    property: FIELDS,
+    schema: {},
+    context: { columns: () => COLUMNS, alikeFields: async () => ({ fields: [found], least: 66 }) },
+    form: { settings: {}, change: (some) => changes.push(some), remake: () => {} },
+    value: [],
+    set: () => {},
+  };
+  const made = widgets.alike(field);
+  document.querySelector("main").replaceChildren(made);
+  button(made, "Choose them by the two tables").click();
+  await new Promise((done) => setTimeout(done, 0));
+  assert.deepEqual(changes, [{ it: [found], least: 66 }]);
+  assert.equal(labelled(made, "How much it counts")[0].value, "40");
+  assert.ok(!button(made, "Choose them by the two tables").disabled);
+});

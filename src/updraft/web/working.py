@@ -13,6 +13,7 @@ from updraft.core import Problem
 from updraft.core.engine import Door
 from updraft.core.formula import FormulaError, compile_formula, names_in
 from updraft.core.formula.registry import of_other_rows
+from updraft.core.insight.alike_fields import proposed_fields
 from updraft.core.insight.keys import KeyProposal, proposed_keys
 from updraft.core.insight.outcomes import telling_rows
 from updraft.core.problems import missing_column
@@ -197,6 +198,26 @@ def keys(flow_id: str, key: str) -> Any:
     mark = ("keys", key, body.output, body.other, body.other_output)
     found: list[KeyProposal] = remembered(mark, lambda: proposed_keys(mine, its))
     return jsonify(keys=[one.as_dict() for one in found])
+
+
+@blueprint.post("/fields")
+@patient
+def fields(flow_id: str, key: str) -> Any:
+    """Fields by which rows of this table and another one (`other`, a key) are likely the same things.
+
+    Answers `fields` (column, reference, measure, weight) and `least`, the likeness to ask for in percent.
+    """
+    body = body_of(Meeting)
+    mine, its = _table(key, body.output), _table(body.other, body.other_output)
+    mark = ("fields", key, body.output, body.other, body.other_output)
+    found = remembered(mark, lambda: proposed_fields(mine, its))
+    return jsonify(
+        fields=[
+            {"column": one.left, "reference": one.right, "measure": one.measure, "weight": one.weight}
+            for one in found.fields
+        ],
+        least=round(found.least),
+    )
 
 
 @blueprint.post("/look-alikes")

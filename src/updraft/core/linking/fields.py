@@ -8,13 +8,13 @@ Measure = Literal["spelling", "letters", "words", "sound", "digits", "number", "
 
 # What each measure looks at, as a person chooses it.
 MEASURES: dict[Measure, str] = {
-    "spelling": "spelling: names with slips",
-    "letters": "letters in the same order",
-    "words": "words in any order, rare ones more",
+    "spelling": "spelling",
+    "letters": "letters",
+    "words": "words",
     "sound": "sound",
-    "digits": "digits with slips: codes, phones, written dates",
-    "number": "numbers, by how near they are",
-    "date": "days, by how near they are",
+    "digits": "digits, codes",
+    "number": "nearness",
+    "date": "days apart",
     "equal": "equal",
 }
 

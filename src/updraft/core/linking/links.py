@@ -94,7 +94,7 @@ class Compared:
         counted = np.where(missing, weight * _EMPTY, weight).sum(axis=0)
         reached = (np.where(missing, 0, self.alike) * weight).sum(axis=0)
         known = ~missing.all(axis=0)
-        found: Floats = np.where(known, 100 * reached / counted, 0.0)
+        found: Floats = np.where(known, 100 * reached / np.maximum(counted, 1e-300), 0.0)
         return found
 
 

@@ -8,7 +8,7 @@ from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.joins.keys import Brought
-from updraft.core.steps.joins.likeness import FieldAlike, check_fields, least_alike, linked, texts
+from updraft.core.steps.likeness import FieldAlike, check_fields, least_alike, linked, texts
 from updraft.core.steps.spread import BY_ROWS, WHOLE, Spread
 from updraft.core.steps.tables import Out, Port, Tables
 
@@ -18,7 +18,7 @@ _DOUBTFUL = 5.0  # points above the least, or ahead of the next
 
 class LookUpAlikeSettings(Settings):
     fields: tuple[FieldAlike, ...] = setting(
-        "Alike in", widget="items", default=(), one="field", begun=True, needs="some"
+        "Alike in", widget="alike", default=(), port="reference", needs="some"
     )
     least: int = least_alike(85)
     take: Literal["first", "best", "all", "once"] = setting(
@@ -115,11 +115,14 @@ class LookUpAlike(StepKind):
         )
         missed = pl.col(_SCORE).is_null()
         filled = self._filled(settings, names[0], its[settings.bring[0].column], schema, missed)
-        made = [*filled, *names[1:], *(pl.col(of).alias(name) for of, name in told.items())]
+        others = [pl.col(name) for name in names[1:]]
+        made = [*filled, *others, *(pl.col(of).alias(name) for of, name in told.items())]
         unmatched = met.filter(missed)
         doubtful = met.filter(
             (pl.col(_SCORE) < settings.least + _DOUBTFUL) | (pl.col("margin") < _DOUBTFUL)
-        ).select(*schema, *made, *([] if settings.likeness.strip() else [pl.col(_SCORE).alias("Likeness")]))
+        ).select(
+            *schema.names(), *made, *([] if settings.likeness.strip() else [pl.col(_SCORE).alias("Likeness")])
+        )
         alone = other.with_row_index(_ENTRY).join(near.lazy(), on=_ENTRY, how="anti", maintain_order="left")
         sides = {
             "unmatched": unmatched.select(schema.names()),
@@ -128,7 +131,7 @@ class LookUpAlike(StepKind):
         }
         keeps = () if settings.take in ("first", "once") else None
         counts = self._counts(settings, unmatched, doubtful)
-        return Result(met.select(*schema, *made), sides, counts, keeps, (*names, *told.values()))
+        return Result(met.select(*schema.names(), *made), sides, counts, keeps, (*names, *told.values()))
 
     def _check_names(self, names: list[str], schema: pl.Schema) -> None:
         for name in names:
@@ -218,7 +221,7 @@ class LookUpAlike(StepKind):
 
     def sentence(self, settings: LookUpAlikeSettings) -> str:
         pairs = [f"{one.column or '…'} like {one.reference or '…'}" for one in settings.fields]
-        ways = {MEASURES[one.measure].partition(":")[0].split(" ")[0] for one in settings.fields}
+        ways = {MEASURES[one.measure] for one in settings.fields}
         by = f" by {ways.pop()}" if len(ways) == 1 and "letters" not in ways else ""
         return f"{listed(pairs) or '…'}{by} · at least {settings.least} %"
 

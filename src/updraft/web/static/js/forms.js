@@ -9,6 +9,7 @@ import { formulaWidgets } from "./widgets/formula.js";
 import { outsideWidgets } from "./widgets/outside.js";
 import { partWidgets } from "./widgets/parts.js";
 import { pairWidgets } from "./widgets/pairs.js";
+import { alikeWidgets } from "./widgets/alike.js";
 import { itemWidgets } from "./widgets/items.js";
 import { referenceWidgets } from "./widgets/reference.js";
 import { ruleWidgets } from "./widgets/rule.js";
@@ -24,6 +25,7 @@ export const widgets = {
   ...outsideWidgets,
   ...sheetWidgets,
   ...partWidgets,
+  ...alikeWidgets,
   ...itemWidgets,
   ...formulaWidgets,
   ...referenceWidgets,

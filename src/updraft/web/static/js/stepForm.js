@@ -24,6 +24,7 @@ export function stepForm(studio, kind, incoming, model) {
     examples: (columns, give) => studio.examples(incoming[main], columns, give),
     begun: () => (studio.begun?.id === studio.selected ? studio.begun.column : ""),
     keys: () => studio.keys(incoming[main], incoming.reference),
+    alikeFields: () => studio.alikeFields(incoming[main], incoming.reference),
     rules: (text) => studio.rules(incoming[main], text),
     formats: (column, of) => studio.formats(incoming[main], column, of),
     parameters: () => studio.state.parameters ?? [],

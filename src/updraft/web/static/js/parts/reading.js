@@ -72,6 +72,13 @@ export const reading = {
   },
 
   /** Pairs of columns by which two tables are likely to meet. */
+  /** Fields by which rows of two tables are likely the same things, and how alike they are to be. */
+  async alikeFields(table, other) {
+    if (!table?.known || !other?.known) return null;
+    const body = { output: table.output, other: other.key, other_output: other.output };
+    return (await attempt(() => post(`${this.tablePath(table)}/fields`, body))) ?? null;
+  },
+
   async keys(table, other) {
     if (!table?.known || !other?.known) return [];
     const body = { output: table.output, other: other.key, other_output: other.output };
