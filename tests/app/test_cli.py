@@ -263,3 +263,22 @@ def test_link_says_what_is_wrong_with_the_call(tmp_path, options, said):
     done = call("link", tmp_path / "a.csv", tmp_path / "a.csv", *options, "--json")
     assert done.exit_code == 2 and said in done.stdout + done.stderr
     assert "went wrong" not in done.stdout + done.stderr
+
+
+def test_compare_says_what_differs_and_ends_by_it(tmp_path):
+    (tmp_path / "asked.csv").write_text("no,grams,hub\n1,100,Fen\n2,50,Moor\n3,7,Ash\n")
+    (tmp_path / "sent.csv").write_text("number,grams,hub\n1,104,fen\n2,80,Moor\n4,1,Ash\n")
+    both = (tmp_path / "asked.csv", tmp_path / "sent.csv", "--key", "no=number")
+    done = call("compare", *both, "--within", "grams:5%", "--ignore-case", "--json")
+    told = json.loads(done.stdout)
+    assert done.exit_code == 3 and {k: told[k] for k in ("same", "different", "only_here", "only_there")} == {
+        "same": 1, "different": 1, "only_here": 1, "only_there": 1
+    }  # fmt: skip
+    assert [(d["no"], d["Column"], d["Difference"]) for d in told["differences"]][0] == (2, "grams", -30)
+    assert [c["Differ"] for c in told["by_column"]] == [1, 0]
+    said = call("compare", *both, "--column", "hub")
+    assert said.exit_code == 3 and "1 row the same, 1 different, 1 only in asked.csv, 1 only in sent.csv" in said.stdout
+    assert call("compare", both[0], both[0], "--key", "no").exit_code == 0
+    for wrong, words in (("grams:much", "“much” is no amount"), ("5%", "go with a column"), ("hub:2", "of type text")):
+        bad = call("compare", *both, "--within", wrong)
+        assert bad.exit_code == 2 and words in bad.output

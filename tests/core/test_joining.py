@@ -104,7 +104,16 @@ def test_compared_tables_tell_every_difference(mine, theirs, tolerance):
     settings = {"keys": [{"column": "k", "reference": "k"}], "tolerance": tolerance}
     wide = meet("compare_tables", *tables, shape="rows", same=True, **settings)
     assert wide.lazy().select("k", "Status").collect().rows() == states
-    assert wide.lazy().collect().columns == ["k", "Status", "x", "x there", "w", "w there"]
+    assert wide.lazy().collect().columns == [
+        "k",
+        "Status",
+        "x",
+        "x there",
+        "x difference",
+        "w",
+        "w there",
+        "w difference",
+    ]
     told = meet("compare_tables", *tables, **settings)
     assert told.lazy().select("k", "Status", "Column").collect().rows() == cells
     counts = {fact.code: fact.count for fact in told.facts}
@@ -119,6 +128,68 @@ def test_cells_show_what_stood_here_and_there_as_people_read_it():
     there = pl.DataFrame({"k": [1.0], "n": [7], "yes": ["no"]})
     told = meet("compare_tables", here, there, keys=[{"column": "k", "reference": "k"}])
     assert told.lazy().collect().to_dicts() == [
-        {"k": 1, "Status": "differs", "Column": "n", "Here": "5", "There": "7"},
-        {"k": 1, "Status": "differs", "Column": "yes", "Here": "yes", "There": "no"},
+        {"k": 1, "Status": "differs", "Column": "n", "Here": "5", "There": "7", "Difference": -2.0},
+        {"k": 1, "Status": "differs", "Column": "yes", "Here": "yes", "There": "no", "Difference": None},
     ]
+
+
+ASKED = pl.DataFrame(
+    {
+        "no": [1, 2, 3, 4, 5],
+        "grams": [100.0, 100.0, 50.0, None, 7.0],
+        "on": ["2026-03-01", "2026-03-01", "2026-03-09", "2026-03-02", "2026-03-02"],
+        "hub": ["Fen", " fen", "Moor", "Moor", "Ash"],
+    }
+).with_columns(pl.col("on").str.to_date())
+SENT = pl.DataFrame(
+    {
+        "no": [1, 2, 3, 4, 6],
+        "weight": [104.0, 110.0, 50.0, 3.0, 1.0],
+        "on": ["2026-03-03", "2026-03-02", "2026-03-09", "2026-03-02", "2026-03-02"],
+        "hub": ["Fen", "Fen", "moor", "Moor", "Ash"],
+    }
+).with_columns(pl.col("on").str.to_date())
+BY_NO = [{"column": "no", "reference": "no"}]
+GRAMS = {"column": "grams", "reference": "weight", "within": 5, "unit": "percent"}
+
+
+def test_each_column_may_differ_by_what_is_said_of_it():
+    rules = [
+        GRAMS,
+        {"column": "on", "within": 1, "unit": "days"},
+        {"column": "hub", "ignore_case": True, "ignore_blanks": True},
+    ]
+    told = meet("compare_tables", ASKED, SENT, keys=BY_NO, allowed=rules, order="largest")
+    assert told.lazy().select("no", "Status", "Column", "Here", "There", "Difference").collect().rows() == [
+        (2, "differs", "grams", "100", "110", -10.0),
+        (1, "differs", "on", "2026-03-01", "2026-03-03", -2.0),
+        (4, "differs", "grams", None, "3", None),
+        (5, "only here", None, None, None, None),
+        (6, "only there", None, None, None, None),
+    ]  # fmt: skip
+    assert told.frames["by_column"].rows() == [
+        ("grams", 4, 2, 1, 0, 10.0, -10.0), ("on", 4, 1, 0, 0, 2.0, -2.0), ("hub", 4, 0, 0, 0, None, None)
+    ]  # fmt: skip
+    for side, rows in (("different", [1, 2, 4]), ("same", [3]), ("only_here", [5]), ("only_there", [6])):
+        assert told.frames[side]["no"].to_list() == rows
+    opened = {fact.code: (fact.count, fact.side) for fact in told.facts}
+    assert opened == {
+        "differs": (3, "different"), "same": (1, "same"), "only_here": (1, "only_here"), "only_there": (1, "only_there")
+    }  # fmt: skip
+    exact = meet("compare_tables", ASKED, SENT, keys=BY_NO, columns=["hub"], ignore_case=True)
+    assert exact.lazy().collect()["no"].to_list() == [2, 5, 6], "blanks still count"
+
+
+@pytest.mark.parametrize(
+    ("rules", "said"),
+    [
+        ([{"column": "hub", "within": 2}], "it is of type text in one of the tables"),
+        ([{"column": "on", "within": 2, "unit": "percent"}], "it is of type date"),
+        ([{"column": "grams"}], "it is not in the table that comes in"),
+        ([GRAMS, GRAMS], "two lines say"),
+        ([{"column": ""}], "none is chosen yet"),
+    ],
+)
+def test_what_cannot_differ_so_is_said(rules, said):
+    with pytest.raises(Problem, match=said):
+        meet("compare_tables", ASKED, SENT, keys=BY_NO, allowed=rules)

@@ -24,6 +24,7 @@ _COMMANDS = {
     "example": "example.example",
     "look-alikes": "look_alikes.look_alikes",
     "link": "link.link",
+    "compare": "compare.compare",
     "findings": "findings.findings",
     "repair": "repair.repair",
     "steps": "steps.steps",

@@ -36,9 +36,7 @@ class MergedColumn(Settings):
 
 
 class MergeDoubleRowsSettings(Settings):
-    fields: tuple[OwnFieldAlike, ...] = setting(
-        "Alike in", widget="alike", default=(), needs="some"
-    )
+    fields: tuple[OwnFieldAlike, ...] = setting("Alike in", widget="alike", default=(), needs="some")
     least: int = least_alike(85)
     then: Literal["merge", "keep", "mark"] = setting(
         "Rows of one thing",
