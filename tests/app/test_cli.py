@@ -274,7 +274,7 @@ def test_compare_says_what_differs_and_ends_by_it(tmp_path):
     assert done.exit_code == 3 and {k: told[k] for k in ("same", "different", "only_here", "only_there")} == {
         "same": 1, "different": 1, "only_here": 1, "only_there": 1
     }  # fmt: skip
-    assert [(d["no"], d["Column"], d["Difference"]) for d in told["differences"]][0] == (2, "grams", -30)
+    assert next((d["no"], d["Column"], d["Difference"]) for d in told["differences"]) == (2, "grams", -30)
     assert [c["Differ"] for c in told["by_column"]] == [1, 0]
     said = call("compare", *both, "--column", "hub")
     assert said.exit_code == 3 and "1 row the same, 1 different, 1 only in asked.csv, 1 only in sent.csv" in said.stdout

@@ -60,6 +60,11 @@ def model(kind: type[BaseModel], depth: int = 0):
     if kind.__name__ == "LookUpAlikeSettings":  # names of new columns
         fields |= {"rank": st.sampled_from(["", "Rank"]), "margin": st.sampled_from(["", "Lead"])}
         fields |= {"likeness": st.sampled_from(["", "Alike"])}
+    if kind.__name__ == "SummariseSettings":  # few columns fit what groups are made of
+        ranges = st.fixed_dictionaries(
+            {"by": st.just("range"), "column": st.sampled_from("nxa"), "width": st.just(2.0)}
+        )
+        fields |= {"made": st.lists(ranges, max_size=1).map(tuple)}
     fields |= {"name": st.sampled_from(["Made", "Made", "Made too", "a"])} if "name" in fields else {}
     # What a person must say is nearly always said: problems of what is not prove little here.
     said = {name for name, field in kind.model_fields.items() if awaited(field)}

@@ -7,7 +7,7 @@ import polars as pl
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Level, Result, Settings, StepKind, Wanted, setting
 from updraft.core.steps.choice import listed, need_columns
-from updraft.core.steps.summaries.summarise import FIGURE_WORDS, Figure, expression
+from updraft.core.steps.figures import FIGURE_WORDS, Figure, expression
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values.text import shown
 

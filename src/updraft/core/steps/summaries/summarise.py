@@ -1,138 +1,57 @@
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Literal
 
 import polars as pl
 
-from updraft.core.formula.functions.text import as_text
-from updraft.core.formula.terms import Term
+from updraft.core.formula import names_in
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, setting
+from updraft.core.steps.base import Context, Count, Grounds, Result, Settings, StepKind, Wanted, setting
 from updraft.core.steps.choice import listed, need_columns
-from updraft.core.steps.conditions import Rule, compiled
-from updraft.core.steps.ordering import sort_keys
-from updraft.core.steps.spread import WHOLE, Spread, by_columns
+from updraft.core.steps.figures import FIGURE_WORDS, OF_ALL, FigureOfSome, expression, leaves_out_empty
+from updraft.core.steps.spread import WHOLE, Spread
+from updraft.core.steps.summaries.groups import MadeGroup, keyed
+from updraft.core.steps.summaries.totals import GROUP, with_totals
 from updraft.core.steps.tables import Tables
-from updraft.core.values import TITLES, Kind, kind_of
-from updraft.core.values.common import names_like
 
-FIGURES = {
-    "rows": "rows",
-    "filled": "filled values",
-    "distinct": "distinct values",
-    "sum": "sum",
-    "mean": "mean",
-    "median": "median",
-    "percentile": "percentile",
-    "deviation": "standard deviation",
-    "min": "smallest",
-    "max": "largest",
-    "first": "first value",
-    "last": "last value",
-    "frequent": "most frequent value",
-    "list": "list of values",
-}
-# Written out once more, since a type checker reads literals alone.
-Name = Literal[
-    "rows",
-    "filled",
-    "distinct",
-    "sum",
-    "mean",
-    "median",
-    "percentile",
-    "deviation",
-    "min",
-    "max",
-    "first",
-    "last",
-    "frequent",
-    "list",
-]
-_RECKONED = ("sum", "mean", "median", "percentile", "deviation")  # of numbers alone
-_BY_PLACE = ("first", "last")
-
-
-# What the desk offers: the figure, and the words before the column's name.
-FIGURE_WORDS = [["rows", "number of rows"]] + [
-    [figure, words if figure in ("min", "max") else f"{words} of"]
-    for figure, words in FIGURES.items()
-    if figure != "rows"
-]
-
-
-class Figure(Settings):
-    """`share` is the part of the values, in %, at or below a percentile; `along` a column in whose order
-    there is a first and a last value; `where` a rule that rows must meet to count.
-    """
-
-    figure: Name = setting("Figure", default="sum")
-    column: str = setting("of", default="")
-    name: str = setting("Name", "nothing makes one", default="")
-    share: float = setting("of 100", default=90.0, ge=0, le=100)
-    along: str = setting("In the order of", "none: as the rows stand", default="", holds="columns")
-    where: Rule = setting("Only rows where", "none: all rows", widget="rule", default=Rule())
-
-    def called(self) -> str:
-        if name := self.name.strip():
-            return name
-        words = (
-            f"{self.share:g} % {FIGURES[self.figure]}"
-            if self.figure == "percentile"
-            else FIGURES[self.figure]
-        )
-        made = "Rows" if self.figure == "rows" else f"{words[0].upper()}{words[1:]} of {self.column}"
-        return f"{made} where {self.where.words()}" if self.where.of else made
-
-    def read(self) -> list[str]:
-        """The columns it is made of."""
-        along = self.along if self.figure in _BY_PLACE else ""
-        return [name for name in (self.column, along, *self.where.columns()) if name]
-
-
-class FigureOfSome(Figure):
-    """A figure of one column, or of each column whose name is like something."""
-
-    like: str = setting(
-        "of each column like", "* stands for any characters; in the name, for the column", default=""
-    )
-
-    def each(self, schema: pl.Schema) -> list[FigureOfSome]:
-        """One figure for each column that it is of."""
-        if not self.like.strip() or self.figure == "rows":
-            return [self]
-        found = names_like(schema, self.like.strip())
-        if not found:
-            raise Problem(
-                f"“{self.like}”",
-                "no column's name is like this.",
-                "Change it, or choose one column.",
-                field="figures",
-                code="missing_column",
-            )
-        return [
-            self.model_copy(update={"column": name, "like": "", "name": self.name.replace("*", name)})
-            for name in found
-        ]
+_MADE, _FIGURE, _LEVEL = "\0made", "\0figure", "\0level"  # names no file can bring
 
 
 class SummariseSettings(Settings):
     by: tuple[str, ...] = setting(
         "For each", "no column makes one row for the whole table", widget="names", default=()
     )
+    made: tuple[MadeGroup, ...] = setting(
+        "Groups made of a column", "such as its month, or ranges", widget="items", default=(), one="group"
+    )
     figures: tuple[FigureOfSome, ...] = setting("Figures", widget="figures", default=(), figures=FIGURE_WORDS)
+    totals: Literal["none", "all", "each"] = setting(
+        "Totals",
+        widget="choice",
+        default="none",
+        labels={"none": "none", "all": "of all", "each": "of each, too"},
+    )
+    level: str = setting(
+        "Column that tells totals from groups",
+        widget="text",
+        default="Row",
+        when={"totals": ["all", "each"]},
+        needs="name",
+    )
     order: Literal["groups", "first"] = setting(
         "Order",
         widget="choice",
         default="groups",
         labels={"groups": "by group", "first": "as they first come"},
+        when={"totals": ["none"]},
     )
 
 
 class Summarise(StepKind):
     """One row for each group, with figures. Empty values form a group of their own and count in no figure
-    but rows.
+    but rows, unless a figure says so. Shares are of what all groups have together, from 0 to 1. Totals stand
+    after the groups that they are of, with nothing in the other columns of groups.
     """
 
     kind = "summarise"
@@ -165,7 +84,7 @@ class Summarise(StepKind):
         table = tables.main
         schema = table.collect_schema()
         need_columns(settings.by, schema, field="by")
-        if not settings.figures and not settings.by:
+        if not settings.figures and not settings.by and not settings.made:
             raise Problem(
                 "The summary",
                 "it has no figure yet.",
@@ -174,7 +93,37 @@ class Summarise(StepKind):
                 code="unfinished",
             )
         asked = [one for figure in settings.figures for one in figure.each(schema)]
-        names = [*settings.by, *(figure.called() for figure in asked)]
+        groups = [keyed(group, schema, context, f"{_MADE}{n}") for n, group in enumerate(settings.made)]
+        level = [settings.level.strip()] if self._totalled(settings) else []
+        self._check_names([*settings.by, *(g.name for g in groups), *level, *(f.called() for f in asked)])
+        figures = [expression(figure, schema).alias(f"{_FIGURE}{n}") for n, figure in enumerate(asked)]
+        table = table.with_columns(group.key.alias(f"{_MADE}{n}") for n, group in enumerate(groups))
+        names = [*settings.by, *(group.name for group in groups)]
+        keys = [*settings.by, *(f"{_MADE}{n}" for n in range(len(groups)))]
+        if not keys:
+            made = table.select(figures)
+        elif level:
+            of_each = settings.totals == "each"
+            made = with_totals(table, keys, names, figures, _LEVEL, of_each=of_each)
+        elif settings.order == "first":
+            made = table.group_by(keys, maintain_order=True).agg(figures)
+        else:
+            made = table.group_by(keys).agg(figures).sort(keys, nulls_last=True)
+        result = made.select(
+            *settings.by,
+            *(group.label.alias(group.name) for group in groups),
+            *(pl.col(_LEVEL).alias(name) for name in level),
+            *(
+                _of_all(pl.col(f"{_FIGURE}{n}"), figure, totalled=bool(level)).alias(figure.called())
+                for n, figure in enumerate(asked)
+            ),
+        )
+        return Result(result, counts=tuple(_left_out(table, asked)))
+
+    def _totalled(self, settings: SummariseSettings) -> bool:
+        return settings.totals != "none" and bool(settings.by or settings.made)
+
+    def _check_names(self, names: list[str]) -> None:
         double = next((name for name in names if names.count(name) > 1), None)
         if double is not None:
             raise Problem(
@@ -183,121 +132,55 @@ class Summarise(StepKind):
                 "Give one of the figures another name.",
                 field="figures",
             )
-        figures = [expression(figure, schema).alias(figure.called()) for figure in asked]
-        if not settings.by:
-            return Result(table.select(figures))
-        if settings.order == "first":
-            return Result(table.group_by(settings.by, maintain_order=True).agg(figures))
-        return Result(table.group_by(settings.by).agg(figures).sort(settings.by, nulls_last=True))
 
     def reads(self, settings: SummariseSettings, wanted: Wanted, port: str) -> Wanted:
-        if any(figure.like.strip() for figure in settings.figures):
+        made = [group.read() for group in settings.made]
+        if any(figure.like.strip() for figure in settings.figures) or None in made:
             return None  # only the table tells which columns
-        return frozenset([*settings.by, *(name for figure in settings.figures for name in figure.read())])
+        read = {name for figure in settings.figures for name in figure.read()}
+        return frozenset([*settings.by, *read]).union(*(some for some in made if some))
+
+    def depends_on(self, settings: SummariseSettings, grounds: Grounds) -> list[str]:
+        used = {
+            name for group in settings.made if group.by == "formula" for name in names_in(group.formula)[1]
+        }
+        return [grounds.parameter(name) for name in sorted(used)]
 
     def spread(self, settings: SummariseSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
-        if not settings.by:
+        ordered = all(group.by not in ("range", "formula") for group in settings.made)
+        alone = all(figure.figure not in OF_ALL for figure in settings.figures)
+        if not (settings.by or settings.made) or self._totalled(settings) or not ordered or not alone:
             return WHOLE
-        order = settings.by if settings.order == "groups" else ()
-        return by_columns(settings.by, stands="group", order=order)
+        schema = schemas["table"]
+        if any(name not in schema for name in settings.by):
+            return WHOLE
+        groups = [keyed(group, schema, None, f"{_MADE}{n}") for n, group in enumerate(settings.made)]
+        keys = [*(pl.col(name) for name in settings.by), *(group.key for group in groups)]
+        names = (*settings.by, *(group.name for group in groups))
+        order = names if settings.order == "groups" else ()
+        return Spread("keys", {"table": keys}, stands="group", order=order)
 
     def sentence(self, settings: SummariseSettings) -> str:
         figures = listed([figure.called().lower() for figure in settings.figures])
-        return (
-            f"{figures or 'groups'} by {listed(settings.by)}" if settings.by else figures or "no figure yet"
-        )
+        by = listed([*settings.by, *(group.called() for group in settings.made)])
+        return f"{figures or 'groups'} by {by}" if by else figures or "no figure yet"
 
 
-def expression(figure: Figure, schema: pl.Schema, field: str = "figures") -> pl.Expr:
-    """A figure over the rows of a group. Raises Problem, at a field of the settings, where it cannot be
-    had.
-
-    Texts are in natural order. The deviation is that of a sample (n − 1); a percentile lies between the two
-    nearest values in proportion (Hyndman and Fan 1996, type 7).
-    """
-    meets = compiled(figure.where, schema) if figure.where.of else None
-    if figure.figure == "rows":
-        return (pl.len() if meets is None else meets.sum()).cast(pl.Int64)
-    if not figure.column:
-        raise Problem(
-            "A figure",
-            f"it is not said yet what the {FIGURES[figure.figure]} is of.",
-            "Choose a column.",
-            field=field,
-            code="unfinished",
-        )
-    along = figure.along if figure.figure in _BY_PLACE else ""
-    need_columns([figure.column, *([along] if along else [])], schema, field=field)
-    column, kind = pl.col(figure.column), kind_of(schema[figure.column])
-    if figure.figure in _RECKONED and kind not in (Kind.WHOLE, Kind.NUMBER, Kind.YES_NO):
-        raise Problem(
-            f"Column “{figure.column}”",
-            f"it is of type {TITLES[kind]}, which cannot be added up.",
-            "Put a step “Set types” before this one.",
-            field=field,
-            code="not_a_number",
-        )
-    if figure.figure == "list" and kind in (Kind.LIST, Kind.RECORD):
-        raise Problem(
-            f"Column “{figure.column}”",
-            f"it holds {TITLES[kind]}s, which cannot be put together as text.",
-            "Take their values out first, or choose another figure.",
-            field=field,
-            code="no_text",
-        )
-    if along and schema[along].is_nested():
-        raise Problem(
-            f"Column “{along}”",
-            "it holds lists or records, which have no order.",
-            "Choose another column.",
-            field=field,
-            code="no_order",
-        )
-    by = along or (figure.column if kind is Kind.TEXT and figure.figure in ("min", "max") else "")
-    order = sort_keys(by, schema[by]) if by else []
-    # Of an order, only rows that have a value and a place in it.
-    counts = [column.is_not_null(), order[0].is_not_null()] if order else []
-    counts = counts if meets is None else [*counts, meets]
-    if counts:
-        column, order = (
-            column.filter(pl.all_horizontal(counts)),
-            [key.filter(pl.all_horizontal(counts)) for key in order],
-        )
-    return _made(figure, column, kind, order)
+def _of_all(column: pl.Expr, figure: FigureOfSome, *, totalled: bool) -> pl.Expr:
+    """A share is what a group has of what all have; totals are not counted once more."""
+    if figure.figure not in OF_ALL:
+        return column
+    whole = (column.filter(pl.col(_LEVEL) == GROUP) if totalled else column).sum()
+    return pl.when(whole != 0).then(column / whole)
 
 
-def _made(figure: Figure, column: pl.Expr, kind: Kind, order: list[pl.Expr]) -> pl.Expr:
-    """The figure over the values that count, in an order where there is one."""
-    match figure.figure:
-        case "first" | "min" if order:
-            return column.sort_by(order, maintain_order=True).first()
-        case "last" | "max" if order:
-            return column.sort_by(order, maintain_order=True).last()
-        case "filled":
-            return column.count().cast(pl.Int64)
-        case "distinct":
-            return column.drop_nulls().n_unique().cast(pl.Int64)
-        case "sum":
-            return pl.when(column.count() > 0).then(column.sum())
-        case "mean":
-            return column.mean()
-        case "median":
-            return column.median()
-        case "percentile":
-            return column.cast(pl.Float64).quantile(figure.share / 100, "linear")
-        case "deviation":
-            return column.cast(pl.Float64).std()
-        case "frequent":
-            # Of several that are as frequent, the one that comes first.
-            return column.drop_nulls().mode(maintain_order=True).first()
-        case "list":
-            texts = as_text(Term(column.drop_nulls().unique(maintain_order=True), kind))
-            return pl.when(column.count() > 0).then(texts.str.join(", "))
-        case "min":
-            return column.min()
-        case "first":
-            return column.drop_nulls().first()
-        case "last":
-            return column.drop_nulls().last()
-        case _:
-            return column.max()
+def _left_out(table: pl.LazyFrame, figures: Sequence[FigureOfSome]) -> Iterator[Count]:
+    """How many empty cells of a column are in none of its figures."""
+    columns = dict.fromkeys(figure.column for figure in figures if leaves_out_empty(figure))
+    for name in columns:
+        yield Count(
+            f"empty:{name}",
+            table.select(pl.col(name).null_count().cast(pl.Int64)),
+            f"{{n}} empty cells of {name} are in no figure of it",
+            one=f"{{n}} empty cell of {name} is in no figure of it",
+        )

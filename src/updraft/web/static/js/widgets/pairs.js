@@ -99,7 +99,44 @@ function proposals(field) {
   return place;
 }
 
-const RECKONED = new Set(["sum", "mean", "median", "percentile", "deviation"]);
+const RECKONED = new Set([
+  "sum",
+  "mean",
+  "median",
+  "percentile",
+  "deviation",
+  "range",
+  "weighted",
+  "share",
+]);
+const OF_ROWS = new Set(["rows", "rows_share"]);
+const WITHOUT_EMPTIES = new Set(["rows", "rows_share", "filled", "share"]);
+
+/** Tick boxes that say more of a figure: which stand there depends on it. */
+function figureOptions(item, tell) {
+  const boxes = [
+    ["empty", "empty cells count, too", () => !WITHOUT_EMPTIES.has(item.figure)],
+    ["sorted", "in order", () => item.figure === "list"],
+    ["every", "each as often as it comes", () => item.figure === "list"],
+  ].map(([name, label, fits]) => {
+    const box = h("input", {
+      type: "checkbox",
+      class: "form-check-input",
+      checked: Boolean(item[name]),
+      onchange: () => {
+        item[name] = box.checked;
+        tell();
+      },
+    });
+    return { fits, element: h("label", { class: "small figure-option" }, box, ` ${label}`) };
+  });
+  return {
+    elements: boxes.map(({ element }) => element),
+    follow: () => {
+      for (const { fits, element } of boxes) element.hidden = !fits();
+    },
+  };
+}
 
 export const pairWidgets = {
   changes(field) {
@@ -421,7 +458,7 @@ export const pairWidgets = {
       });
       const follow = () =>
         of.replaceChildren(
-          item.figure === "rows"
+          OF_ROWS.has(item.figure)
             ? ""
             : select(
                 [
@@ -479,7 +516,24 @@ export const pairWidgets = {
           },
         ),
       );
+      const weight = h(
+        "label",
+        { class: "row-item" },
+        h("span", {}, "weighted by"),
+        select(
+          columnOptions(columns.filter((one) => ["whole", "number"].includes(one.kind))),
+          item.weight ?? "",
+          "Weighted by",
+          (value) => {
+            item.weight = value;
+            tell();
+          },
+        ),
+      );
+      const options = figureOptions(item, tell);
       const offer = () => {
+        options.follow();
+        weight.hidden = item.figure !== "weighted";
         share.hidden = item.figure !== "percentile";
         along.hidden = !["first", "last"].includes(item.figure);
       };
@@ -493,7 +547,7 @@ export const pairWidgets = {
           { class: "row-item" },
           select(field.property.figures, item.figure, "Figure", (value) => {
             item.figure = value;
-            if (value === "rows") item.column = "";
+            if (OF_ROWS.has(value)) item.column = "";
             follow();
             offer();
             tell();
@@ -504,6 +558,8 @@ export const pairWidgets = {
         some ? like : null,
         share,
         along,
+        weight,
+        ...options.elements,
         h("input", {
           type: "text",
           class: "form-control form-control-sm",
@@ -546,7 +602,7 @@ export const pairWidgets = {
         () => ({ figure: items.length ? "sum" : "rows", column: "", name: "" }),
         "+ figure",
         field.set,
-        (one) => one.figure === "rows",
+        (one) => OF_ROWS.has(one.figure),
       ),
     );
   },
