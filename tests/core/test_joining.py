@@ -193,3 +193,105 @@ def test_each_column_may_differ_by_what_is_said_of_it():
 def test_what_cannot_differ_so_is_said(rules, said):
     with pytest.raises(Problem, match=said):
         meet("compare_tables", ASKED, SENT, keys=BY_NO, allowed=rules)
+
+
+@given(MINE, THEIRS)
+def test_what_met_nothing_on_either_side_and_each_with_each(mine, theirs):
+    met = {m for m, *_ in mine if m is not None} & {t for t, *_ in theirs}
+    alone = [(*m, None, None) for m in mine if m[0] not in met]
+    others = [(t[0], None, *t[1:]) for t in theirs if t[0] not in met]
+    tables = frame(mine, HERE), frame(theirs, THERE)
+    assert meet("join", *tables, rows="apart").lazy().collect().rows() == alone + others
+    assert meet("join", *tables, rows="only_other").lazy().collect().rows() == others
+    each = meet("join", *tables, rows="cross", keys=[])
+    assert each.lazy().collect().rows() == [(*m, *t) for m in mine for t in theirs]
+    assert each.lazy().collect().columns == ["k", "x", "id", "x 2", "y"]
+
+
+def test_each_with_each_stops_where_it_would_be_too_many():
+    here, there = frame([("a", 1)] * 4, HERE), frame([("a", 2, "p")] * 3, THERE)
+    with pytest.raises(Problem, match="12 rows would come out, and 11 are the most"):
+        meet("join", here, there, rows="cross", keys=[], most=11)
+
+
+def test_accents_may_be_left_out_of_account():
+    here, there = frame([("Gemüse", 1), ("Ångström", 2)], HERE), frame([("GEMUSE", 7, "p")], THERE)
+    for kind, more in (("join", {}), ("look_up", {"bring": [{"column": "y"}]})):
+        found = meet(kind, here, there, ignore_case=True, ignore_accents=True, **more).lazy().collect()
+        assert found["y"].to_list() == (["p"] if kind == "join" else ["p", None])
+
+
+TIMED = st.lists(st.tuples(KEY, st.none() | st.integers(0, 9)), max_size=7)
+
+
+@given(
+    TIMED, TIMED, st.sampled_from(["before", "after", "either"]), st.sampled_from([0, 2]), st.booleans(), st.booleans()
+)
+def test_the_nearest_row_is_the_one_a_loop_finds(mine, theirs, side, within, keyed, days):
+    def far(a, b):
+        if a is None or b is None or (within and abs(a - b) > within):
+            return None
+        return abs(a - b) if side == "either" or (b <= a if side == "before" else b >= a) else None
+
+    expected = []
+    for row, (key, at) in enumerate(mine):
+        fits = [
+            # Of two as near the one before; of equal ones the last before, the first after.
+            (far(at, there), there > at, -n if there <= at and side != "after" else n, n)
+            for n, (its, there) in enumerate(theirs)
+            if (not keyed or (key is not None and key == its)) and far(at, there) is not None
+        ]
+        expected.append((row, min(fits)[3] if fits else None))
+    here = frame([(n, *row) for n, row in enumerate(mine)], {"n": pl.Int64, "k": pl.String, "at": pl.Int64})
+    there = frame([(*row, n) for n, row in enumerate(theirs)], {"id": pl.String, "when": pl.Int64, "m": pl.Int64})
+    if days:
+        start = pl.lit("2026-03-01").str.to_date()
+        here, there = (
+            table.with_columns((start + pl.duration(days=name)).dt.date().alias(name))
+            for table, name in ((here, "at"), (there, "when"))
+        )
+    settings = {"by": "nearest", "near": "at", "near_reference": "when", "side": side, "within": within, "rows": "left"}
+    found = meet("join", here, there, keys=PAIR if keyed else [], bring=[{"column": "m"}], **settings)
+    assert found.lazy().select("n", "m").collect().rows() == expected
+    used = {m for _, m in expected if m is not None}
+    assert found.frames["unmatched_other"]["m"].to_list() == [n for n in range(len(theirs)) if n not in used]
+
+
+RANGES = st.lists(st.tuples(KEY, st.none() | st.integers(0, 9), st.none() | st.integers(0, 9)), max_size=6)
+
+
+@given(TIMED, RANGES, st.booleans(), st.sampled_from(["inner", "left"]))
+def test_rows_meet_the_ranges_in_which_they_lie(mine, ranges, keyed, rows):
+    expected = []
+    for row, (key, at) in enumerate(mine):
+        fits = [
+            n
+            for n, (its, low, high) in enumerate(ranges)
+            if at is not None
+            and (low is None or low <= at)
+            and (high is None or at <= high)
+            and (not keyed or (key is not None and key == its))
+        ]
+        expected += [(row, n) for n in fits] or ([(row, None)] if rows == "left" else [])
+    here = frame([(n, *row) for n, row in enumerate(mine)], {"n": pl.Int64, "k": pl.String, "at": pl.Int64})
+    schema = {"id": pl.String, "low": pl.Int64, "high": pl.Int64, "m": pl.Int64}
+    there = frame([(*row, n) for n, row in enumerate(ranges)], schema)
+    settings = {"by": "range", "near": "at", "start": "low", "end": "high", "rows": rows}
+    found = meet("join", here, there, keys=PAIR if keyed else [], bring=[{"column": "m"}], **settings)
+    assert found.lazy().select("n", "m").collect().rows() == expected
+
+
+@pytest.mark.parametrize(
+    ("wrong", "said"),
+    [
+        ({"near": ""}, "a column is not chosen yet"),
+        ({"near": "k"}, "only numbers and dates are nearer"),
+        ({"near": "x", "near_reference": "day"}, "is compared with whole number"),
+        ({"near": "x", "near_reference": "gone"}, "it is not in the table"),
+    ],
+)
+def test_what_is_not_nearer_is_said(wrong, said):
+    here, there = frame([("a", 1)], HERE), frame([("a", 2, "p")], THERE)
+    there = there.with_columns(pl.lit("2026-03-01").str.to_date().alias("day"))
+    with pytest.raises(Problem, match=said):
+        meet("join", here, there, **{"by": "nearest", "near_reference": "x", **wrong})

@@ -7,10 +7,11 @@ from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.joins.keys import Brought, KeyPair, check_keys, digits_as_numbers, key_of
+from updraft.core.steps.joins.meeting import LEFT, OFTEN, RIGHT, by_nearest, by_range, check_ordered
 from updraft.core.steps.spread import OTHER_PLACE, PLACE, WHOLE, Spread
 from updraft.core.steps.tables import Out, Port, Tables
 
-_ROW, _OFTEN = "\0row", "\0often"  # names no file can bring
+_ROW, _OFTEN = RIGHT, OFTEN
 _OTHER = "\0of "  # before the names of the other table's columns, until they stand in the result
 _WAYS = {
     "inner": "rows that match",
@@ -18,14 +19,53 @@ _WAYS = {
     "right": "all of the other",
     "full": "all of both",
     "only": "this table's without a match",
+    "only_other": "the other's without a match",
+    "apart": "those of both without a match",
+    "cross": "each with each",
 }
+_MOST = 1_000_000
 
 
 class JoinSettings(Settings):
     keys: tuple[KeyPair, ...] = setting(
         "Where", "all pairs must be equal", widget="keys", default=(), port="reference"
     )
-    rows: Literal["inner", "left", "right", "full", "only"] = setting(
+    by: Literal["equal", "nearest", "range"] = setting(
+        "Rows meet by",
+        widget="choice",
+        default="equal",
+        labels={"equal": "equal keys", "nearest": "and the nearest", "range": "and a range"},
+    )
+    near: str = setting(
+        "This table's column",
+        "a number or a day",
+        widget="column",
+        default="",
+        when={"by": ["nearest", "range"]},
+    )
+    near_reference: str = setting(
+        "Nearest in", widget="column", default="", port="reference", when={"by": ["nearest"]}
+    )
+    side: Literal["before", "after", "either"] = setting(
+        "Which lies",
+        widget="choice",
+        default="before",
+        labels={"before": "at or before", "after": "at or after", "either": "either way"},
+        when={"by": ["nearest"]},
+    )
+    within: float = setting(
+        "Away by at most",
+        "days, of dates; 0: however far",
+        widget="decimal",
+        default=0.0,
+        ge=0,
+        when={"by": ["nearest"]},
+    )
+    start: str = setting("Lies from", widget="column", default="", port="reference", when={"by": ["range"]})
+    end: str = setting(
+        "To", "an empty end is open", widget="column", default="", port="reference", when={"by": ["range"]}
+    )
+    rows: Literal["inner", "left", "right", "full", "only", "only_other", "apart", "cross"] = setting(
         "Rows", widget="pick_one", default="inner", labels=_WAYS
     )
     keep: tuple[str, ...] = setting(
@@ -46,7 +86,11 @@ class JoinSettings(Settings):
     )
     ignore_case: bool = setting("Ignore case", widget="flag", default=False)
     ignore_blanks: bool = setting("Ignore blanks at the ends", widget="flag", default=False)
+    ignore_accents: bool = setting("Ignore accents", widget="flag", default=False)
     as_numbers: bool = digits_as_numbers()
+    most: int = setting(
+        "Rows of the result at most", widget="number", default=_MOST, minimum=1, when={"rows": ["cross"]}
+    )
 
 
 class Join(StepKind):
@@ -79,11 +123,11 @@ class Join(StepKind):
     def apply(self, tables: Tables, settings: JoinSettings, context: Context) -> Result:
         table, other = tables.main, tables["reference"]
         schema, its = table.collect_schema(), other.collect_schema()
-        check_keys(settings.keys, schema, its, numbers=settings.as_numbers)
-        need_columns(settings.keep, schema, field="keep")
-        need_columns([brought.column for brought in settings.bring], its, field="bring")
+        self._check(settings, schema, its)
         mine = [name for name in schema if not settings.keep or name in settings.keep]
         brought = self._brought(settings, its, mine)
+        if settings.rows == "cross":
+            return self._each_with_each(table, other, settings, mine, brought)
         names = [f"\0key{n}" for n in range(len(settings.keys))]
         left = table.with_columns(
             self._key(pair.column, schema, its[pair.reference], settings, name)
@@ -95,13 +139,21 @@ class Join(StepKind):
                 for pair, name in zip(settings.keys, names, strict=True)
             )
             .with_row_index(_ROW)
-            .with_columns(pl.len().over(names).alias(_OFTEN))
             .cache()
         )
-        picked = right.select(
-            *names, _ROW, _OFTEN, *(pl.col(old).alias(f"{_OTHER}{new}") for old, new in brought.items())
-        )
-        joined = left.join(picked, on=names, how="left", maintain_order="left_right").cache()
+        taken = [pl.col(old).alias(f"{_OTHER}{new}") for old, new in brought.items()]
+        if settings.by == "equal":
+            often = pl.len().over(names).alias(_OFTEN)
+            picked = right.select(*names, _ROW, often, *taken)
+            joined = left.join(picked, on=names, how="left", maintain_order="left_right").cache()
+        else:
+            left = left.with_row_index(LEFT).cache()
+            pairs = self._pairs(left, right, names, settings).with_columns(pl.len().over(LEFT).alias(_OFTEN))
+            joined = (
+                left.join(pairs, on=LEFT, how="left", maintain_order="left_right")
+                .join(right.select(_ROW, *taken), on=_ROW, how="left", maintain_order="left")
+                .cache()
+            )
         lost = joined.filter(pl.col(_ROW).is_null())
         used = joined.select(pl.col(_ROW).drop_nulls().unique())
         lost_other = right.join(used, on=_ROW, how="anti", maintain_order="left")
@@ -116,11 +168,72 @@ class Join(StepKind):
             result, sides, counts, brought=tuple(brought.values()) if settings.rows != "only" else ()
         )
 
+    def _check(self, settings: JoinSettings, schema: pl.Schema, its: pl.Schema) -> None:
+        if settings.rows != "cross" and (settings.keys or settings.by == "equal"):
+            check_keys(settings.keys, schema, its, numbers=settings.as_numbers)
+        need_columns(settings.keep, schema, field="keep")
+        need_columns([brought.column for brought in settings.bring], its, field="bring")
+        if settings.rows == "cross" or settings.by == "equal":
+            return
+        others = (
+            {"near_reference": settings.near_reference}
+            if settings.by == "nearest"
+            else {"start": settings.start, "end": settings.end}
+        )
+        check_ordered(schema, its, {"near": settings.near}, others)
+
+    def _pairs(
+        self, left: pl.LazyFrame, right: pl.LazyFrame, names: list[str], settings: JoinSettings
+    ) -> pl.LazyFrame:
+        """Places of the rows that meet otherwise than by equal keys alone."""
+        if settings.by == "range":
+            return by_range(left, right, names, settings.near, settings.start, settings.end)
+        near, reference = settings.near, settings.near_reference
+        return by_nearest(left, right, names, near, reference, settings.side, settings.within)
+
+    def _each_with_each(
+        self,
+        table: pl.LazyFrame,
+        other: pl.LazyFrame,
+        settings: JoinSettings,
+        mine: list[str],
+        brought: dict[str, str],
+    ) -> Result:
+        """Every row beside every row of the other; none where that would be too many."""
+        sizes = table.select(pl.len().cast(pl.Int64).alias(LEFT)).join(
+            other.select(pl.len().cast(pl.Int64).alias(_ROW)), how="cross"
+        )
+        rows = pl.col(LEFT) * pl.col(_ROW)
+        fits = sizes.select((rows <= settings.most).alias(_OFTEN))
+        taken = other.with_row_index(_ROW).select(
+            _ROW, *(pl.col(old).alias(f"{_OTHER}{new}") for old, new in brought.items())
+        )
+        small = table.select(mine).with_row_index(LEFT).join(fits, how="cross").filter(_OFTEN)
+        both = small.join(taken, how="cross").sort(LEFT, _ROW)  # the engine promises no order of these
+        result = both.select(*mine, *(pl.col(f"{_OTHER}{new}").alias(new) for new in brought.values()))
+        over = sizes.select(pl.when(rows > settings.most).then(rows).otherwise(0))
+        count = Count(
+            "too_many",
+            over,
+            f"{{n}} rows would come out, and {settings.most:,} are the most",
+            "stop",
+            "Join by keys, or allow more rows.",
+            once=True,
+        )
+        return Result(
+            result,
+            {"unmatched": table.head(0), "unmatched_other": other.head(0)},
+            (count,),
+            brought=tuple(brought.values()),
+        )
+
     def _key(
         self, column: str, schema: pl.Schema, other: pl.DataType, settings: JoinSettings, name: str
     ) -> pl.Expr:
         case, blanks, numbers = settings.ignore_case, settings.ignore_blanks, settings.as_numbers
-        return key_of(column, schema, other, case=case, blanks=blanks, numbers=numbers).alias(name)
+        accents = settings.ignore_accents
+        key = key_of(column, schema, other, case=case, blanks=blanks, numbers=numbers, accents=accents)
+        return key.alias(name)
 
     def _brought(self, settings: JoinSettings, its: pl.Schema, mine: list[str]) -> dict[str, str]:
         """The other table's columns, with what they are called in the result."""
@@ -135,7 +248,7 @@ class Join(StepKind):
                         field="bring",
                     )
             return chosen
-        keys = {pair.reference for pair in settings.keys}
+        keys = {pair.reference for pair in settings.keys} if settings.rows != "cross" else set()
         named: dict[str, str] = {}
         for column in its:
             if column in keys:
@@ -161,8 +274,10 @@ class Join(StepKind):
             return lost.select(mine)
         if settings.rows in ("inner", "right"):
             matched = matched.filter(pl.col(_ROW).is_not_null())
+        if settings.rows == "apart":
+            matched = matched.filter(pl.col(_ROW).is_null())
         matched = matched.select(shape)
-        if settings.rows not in ("right", "full"):
+        if settings.rows not in ("right", "full", "only_other", "apart"):
             return matched
         # A row of the other table alone still has its keys: they stand in this table's key columns.
         keys = {pair.column: pair.reference for pair in settings.keys}
@@ -177,7 +292,7 @@ class Join(StepKind):
             ),
             *(pl.col(old).alias(new) for old, new in brought.items()),
         )
-        return pl.concat([matched, alone])
+        return alone if settings.rows == "only_other" else pl.concat([matched, alone])
 
     def _counts(
         self, settings: JoinSettings, joined: pl.LazyFrame, lost: pl.LazyFrame, lost_other: pl.LazyFrame
@@ -213,21 +328,28 @@ class Join(StepKind):
     def reads(self, settings: JoinSettings, wanted: Wanted, port: str) -> Wanted:
         if not settings.bring:
             return None  # the other table's names follow from what is taken here
-        keys = settings.keys
+        keys, near = settings.keys, [settings.near] if settings.by != "equal" else []
+        its = {"nearest": [settings.near_reference], "range": [settings.start, settings.end]}
         if port == "reference":
             return (
                 None
                 if wanted is None
-                else frozenset([*(k.reference for k in keys), *(b.column for b in settings.bring)])
+                else frozenset(
+                    [
+                        *(k.reference for k in keys),
+                        *(b.column for b in settings.bring),
+                        *its.get(settings.by, []),
+                    ]
+                )
             )
         return also(
-            wanted, [*(k.column for k in keys), *settings.keep, *(b.called() for b in settings.bring)]
+            wanted, [*(k.column for k in keys), *near, *settings.keep, *(b.called() for b in settings.bring)]
         )
 
     def spread(self, settings: JoinSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
         schema, its = schemas["table"], schemas["reference"]
         pairs = [k for k in settings.keys if k.column in schema and k.reference in its]
-        if not pairs or len(pairs) < len(settings.keys):
+        if not pairs or len(pairs) < len(settings.keys) or settings.rows == "cross":
             return WHOLE
         mine = [self._key(k.column, schema, its[k.reference], settings, k.column) for k in pairs]
         theirs = [self._key(k.reference, its, schema[k.column], settings, k.column) for k in pairs]
@@ -237,5 +359,8 @@ class Join(StepKind):
         return Spread("keys", {"table": mine, "reference": theirs}, empty_apart=True, settings=placed)
 
     def sentence(self, settings: JoinSettings) -> str:
-        by = listed(pair.column for pair in settings.keys)
+        if settings.rows == "cross":
+            return _WAYS["cross"]
+        near = [f"{settings.by} {settings.near or '…'}"] if settings.by != "equal" else []
+        by = listed([*(pair.column for pair in settings.keys), *near])
         return f"{_WAYS[settings.rows]} · by {by or '…'}"

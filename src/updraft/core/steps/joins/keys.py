@@ -79,9 +79,10 @@ def key_of(
     case: bool = False,
     blanks: bool = False,
     numbers: bool = False,
+    accents: bool = False,
 ) -> pl.Expr:
-    """A key's value as it is compared with a key of the other table; `case` and `blanks` are left out of
-    account, and with `numbers` the zeros before digits, whether they are text or not.
+    """A key's value as it is compared with a key of the other table; `case`, `blanks` and `accents` are left
+    out of account, and with `numbers` the zeros before digits, whether they are text or not.
     """
     key, kind = pl.col(name), kind_of(schema[name])
     if numbers and kind in _NUMBERS and kind_of(other) is Kind.TEXT:
@@ -91,10 +92,11 @@ def key_of(
         bare = pl.when(bare.str.contains(r"^-?\d+(\.\d+)?$")).then(
             bare.str.replace(r"^(-?)0+(\d)", "$1$2").str.replace(r"\.0+$", "")
         )
-        return pl.coalesce(bare, key_of(name, schema, other, case=case, blanks=blanks))
+        return pl.coalesce(bare, key_of(name, schema, other, case=case, blanks=blanks, accents=accents))
     if kind in _NUMBERS:
         return key.cast(pl.Int64 if kind is kind_of(other) is Kind.WHOLE else pl.Float64)
     if kind is not Kind.TEXT:
         return key
     key = key.str.strip_chars() if blanks else key
+    key = key.str.normalize("NFKD").str.replace_all(r"\p{M}", "") if accents else key
     return key.str.to_lowercase() if case else key

@@ -26,6 +26,7 @@ class LookUpSettings(Settings):
     )
     ignore_case: bool = setting("Ignore case", widget="flag", default=False)
     ignore_blanks: bool = setting("Ignore blanks at the ends", widget="flag", default=False)
+    ignore_accents: bool = setting("Ignore accents", widget="flag", default=False)
     as_numbers: bool = digits_as_numbers()
 
 
@@ -136,7 +137,8 @@ class LookUp(StepKind):
 
     def _key(self, name: str, schema: pl.Schema, other: pl.DataType, settings: LookUpSettings) -> pl.Expr:
         case, blanks = settings.ignore_case, settings.ignore_blanks
-        return key_of(name, schema, other, case=case, blanks=blanks, numbers=settings.as_numbers)
+        numbers, accents = settings.as_numbers, settings.ignore_accents
+        return key_of(name, schema, other, case=case, blanks=blanks, numbers=numbers, accents=accents)
 
     def reads(self, settings: LookUpSettings, wanted: Wanted, port: str) -> Wanted:
         if port == "reference":

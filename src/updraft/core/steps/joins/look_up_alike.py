@@ -9,10 +9,11 @@ from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, 
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.joins.keys import Brought
 from updraft.core.steps.likeness import FieldAlike, check_fields, least_alike, linked, texts
-from updraft.core.steps.spread import BY_ROWS, WHOLE, Spread
+from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.tables import Out, Port, Tables
 
 _ROW, _ENTRY, _SCORE = "\0row", "\0entry", "\0score"  # names no file can bring
+_RANK, _MARGIN = "\0rank", "\0margin"
 _DOUBTFUL = 5.0  # points above the least, or ahead of the next
 
 
@@ -96,11 +97,7 @@ class LookUpAlike(StepKind):
         names = [brought.called() for brought in settings.bring]
         told = {
             of: name.strip()
-            for of, name in (
-                (_SCORE, settings.likeness),
-                ("rank", settings.rank),
-                ("margin", settings.margin),
-            )
+            for of, name in ((_SCORE, settings.likeness), (_RANK, settings.rank), (_MARGIN, settings.margin))
             if name.strip()
         }
         self._check_names([*names, *told.values()], schema)
@@ -119,7 +116,7 @@ class LookUpAlike(StepKind):
         made = [*filled, *others, *(pl.col(of).alias(name) for of, name in told.items())]
         unmatched = met.filter(missed)
         doubtful = met.filter(
-            (pl.col(_SCORE) < settings.least + _DOUBTFUL) | (pl.col("margin") < _DOUBTFUL)
+            (pl.col(_SCORE) < settings.least + _DOUBTFUL) | (pl.col(_MARGIN) < _DOUBTFUL)
         ).select(
             *schema.names(), *made, *([] if settings.likeness.strip() else [pl.col(_SCORE).alias("Likeness")])
         )
@@ -158,7 +155,7 @@ class LookUpAlike(StepKind):
         first = entries.unique("at", keep="first", maintain_order=True).rename({"row": _ENTRY, "at": "right"})
         met = rows.rename({"row": _ROW, "at": "left"}).join(found, on="left", maintain_order="left_right")
         met = met.join(first, on="right", maintain_order="left")
-        return met.select(_ROW, _ENTRY, pl.col("score").alias(_SCORE), "rank", "margin")
+        return met.rename({"score": _SCORE, "rank": _RANK, "margin": _MARGIN}).drop("left", "right")
 
     def _filled(
         self, settings: LookUpAlikeSettings, name: str, dtype: pl.DataType, schema: pl.Schema, missed: pl.Expr
@@ -181,7 +178,7 @@ class LookUpAlike(StepKind):
     def _counts(
         self, settings: LookUpAlikeSettings, unmatched: pl.LazyFrame, doubtful: pl.LazyFrame
     ) -> tuple[Count, ...]:
-        keys = [one.column for one in settings.fields]
+        keys = list(dict.fromkeys(one.column for one in settings.fields))
         return (
             Count(
                 "unmatched",
@@ -217,7 +214,9 @@ class LookUpAlike(StepKind):
         return also(wanted, [*(f.column for f in settings.fields), *(n.strip() for n in names if n.strip())])
 
     def spread(self, settings: LookUpAlikeSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
-        return WHOLE if settings.take == "once" else BY_ROWS
+        if settings.take == "once":
+            return WHOLE
+        return Spread("rows", undivided=frozenset({"unmatched_other"}))
 
     def sentence(self, settings: LookUpAlikeSettings) -> str:
         pairs = [f"{one.column or '…'} like {one.reference or '…'}" for one in settings.fields]

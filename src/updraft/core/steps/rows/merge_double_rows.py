@@ -1,4 +1,3 @@
-from collections.abc import Mapping
 from typing import Literal
 
 import polars as pl
@@ -12,7 +11,6 @@ from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.likeness import OwnFieldAlike, check_fields, least_alike, texts
 from updraft.core.steps.ordering import sort_keys
 from updraft.core.steps.rows.remove_duplicates import Order
-from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values import Kind, kind_of
 
@@ -189,9 +187,6 @@ class MergeDoubleRows(StepKind):
             ),
             Count("double", rows, "{n} rows are those of them", one="{n} row is one of them", side="groups"),
         )
-
-    def spread(self, settings: MergeDoubleRowsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
-        return WHOLE
 
     def sentence(self, settings: MergeDoubleRowsSettings) -> str:
         fields = listed([one.column or "…" for one in settings.fields]) or "…"
