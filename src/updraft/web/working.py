@@ -15,10 +15,12 @@ from updraft.core.formula import FormulaError, compile_formula, names_in
 from updraft.core.formula.registry import of_other_rows
 from updraft.core.insight.alike_fields import proposed_fields
 from updraft.core.insight.keys import KeyProposal, proposed_keys
+from updraft.core.insight.meeting import Meeting, meeting
 from updraft.core.insight.outcomes import telling_rows
 from updraft.core.problems import missing_column
 from updraft.core.similarity.families import Ways, by_name, by_strictness, proposed
 from updraft.core.steps import Tables, kinds
+from updraft.core.steps.joins.join import JoinSettings
 from updraft.core.steps.rule_text import read_rules
 from updraft.core.values import Kind, kind_of
 from updraft.core.values.text import shown
@@ -47,10 +49,14 @@ class Said(Asked):
     more: dict[str, Kind] = {}
 
 
-class Meeting(Asked):
+class Met(Asked):
     output: Text = ""
     other: Text = ""
     other_output: Text = ""
+
+
+class Joining(Met):
+    settings: dict[str, Any] = {}
 
 
 class Likeness(Asked):
@@ -193,11 +199,28 @@ def rules(flow_id: str, key: str) -> Any:
 @patient
 def keys(flow_id: str, key: str) -> Any:
     """Pairs of columns by which this table and another one (`other`, a key) are likely to meet."""
-    body = body_of(Meeting)
+    body = body_of(Met)
     mine, its = _table(key, body.output), _table(body.other, body.other_output)
     mark = ("keys", key, body.output, body.other, body.other_output)
     found: list[KeyProposal] = remembered(mark, lambda: proposed_keys(mine, its))
     return jsonify(keys=[one.as_dict() for one in found])
+
+
+@blueprint.post("/meeting")
+@patient
+def meet(flow_id: str, key: str) -> Any:
+    """How the rows of this table and another one (`other`, a key) would meet by a join's `settings`: counted
+    as `insight.meeting.Meeting` says.
+    """
+    body = body_of(Joining)
+    mine, its = _table(key, body.output), _table(body.other, body.other_output)
+    try:
+        chosen = JoinSettings.model_validate(body.settings)
+    except ValidationError:
+        raise Problem("The join", "its settings cannot be read.", "Load the page again.") from None
+    mark = ("meeting", key, body.output, body.other, body.other_output, chosen.model_dump_json())
+    found: Meeting = remembered(mark, lambda: meeting(mine, its, chosen))
+    return jsonify(found.as_dict())
 
 
 @blueprint.post("/fields")
@@ -207,7 +230,7 @@ def fields(flow_id: str, key: str) -> Any:
 
     Answers `fields` (column, reference, measure, weight) and `least`, the likeness to ask for in percent.
     """
-    body = body_of(Meeting)
+    body = body_of(Met)
     mine, its = _table(key, body.output), _table(body.other, body.other_output)
     mark = ("fields", key, body.output, body.other, body.other_output)
     found = remembered(mark, lambda: proposed_fields(mine, its))

@@ -112,6 +112,7 @@ class Join(StepKind):
         "match",
     )
     icon = "intersect"
+    desk = "join"
     inputs = (Port(main=True), Port("reference", "Join with"))
     outputs = (
         Out(main=True),

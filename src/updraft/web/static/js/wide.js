@@ -54,6 +54,13 @@ export class WideDesk {
     this.effect(this.studio.table, this.studio.problem);
   }
 
+  /** Other tables come in: the work is about them now. */
+  arrived(incoming) {
+    if (!this.open || this.studio.selected !== this.step.id) return;
+    this.incoming = incoming;
+    keepingFocus(this.element, () => this.draw());
+  }
+
   /** Back to the table; what is not applied stays a draft. */
   close() {
     if (!this.open) return;

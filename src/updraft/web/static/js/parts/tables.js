@@ -22,8 +22,10 @@ export const tables = {
     const { table, problem, incoming, takeable } = answer;
     Object.assign(this, { table, problem, incoming, takeable, lookedAt: id });
     const arrives = JSON.stringify([incoming, takeable]);
-    const other = this.arrives !== arrives || this.stepDesk.step?.id !== id;
+    const changed = this.arrives !== arrives;
+    const other = changed || this.stepDesk.step?.id !== id;
     this.arrives = arrives;
+    if (changed) this.wide.arrived(incoming);
     if (fresh || !this.desk.view || (this.desk.view === "step" && other && !draft)) this.showStep();
     if (this.desk.view === "step") this.stepDesk.effect(table, problem);
     if (table) this.focus.fit(table);

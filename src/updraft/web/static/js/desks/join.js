@@ -1,0 +1,395 @@
+/** The work of Join: which rows meet, drawn as bands that are ticked; keys, columns, and what did not meet. */
+import { api, attempt, post } from "../api.js";
+import { count, freshId, h, pausing, plural } from "../dom.js";
+import { stepForm } from "../stepForm.js";
+import { bandsPicture } from "./join_bands.js";
+import { cellOf } from "./rows.js";
+
+const ROWS = 8,
+  COLUMNS = 8;
+// Whether rows that meet, this table's without a partner and the other's come out → the setting, and its name.
+const KINDS = {
+  100: ["inner", "inner join"],
+  110: ["left", "left outer join"],
+  101: ["right", "right outer join"],
+  111: ["full", "full outer join"],
+  "010": ["only", "left anti join"],
+  "001": ["only_other", "right anti join"],
+  "011": ["apart", "full anti join"],
+};
+const TICKS = Object.fromEntries(Object.entries(KINDS).map(([ticks, [rows]]) => [rows, ticks]));
+const TIDIED = [
+  ["ignore_case", "without case"],
+  ["ignore_blanks", "without outer blanks"],
+  ["ignore_accents", "without accents"],
+  ["as_numbers", "digits as numbers"],
+];
+const MORE = ["by", "near", "near_reference", "side", "within", "start", "end", "repeated", "most"];
+
+export class Work {
+  constructor(frame) {
+    this.frame = frame;
+    [this.main, this.other] = [frame.incoming.table, frame.incoming.reference];
+    /** @type {any} how the rows would meet */
+    this.met = null;
+    this.picture = h("div", { class: "join-picture" });
+    this.found = h("ul", {
+      class: "join-found",
+      "aria-label": "Values of the keys that are found",
+    });
+    this.missed = h("div", { class: "join-missed" });
+    this.tidied = h("div", { class: "join-tidied", role: "group", "aria-label": "Compare keys" });
+    this.rows = h("div", { class: "gives-table" });
+    const forms = [["keys"], ["keep", "bring"], MORE].map((names) => this.form(names));
+    this.forms = forms;
+    const [keys, columns, more] = forms;
+    this.element = h(
+      "div",
+      { class: "join-work" },
+      h(
+        "section",
+        { "aria-label": "What meets" },
+        this.picture,
+        h("h3", { class: "eyebrow" }, "Rows meet where"),
+        keys.element,
+        this.found,
+        this.missed,
+      ),
+      h(
+        "section",
+        { class: "wide-right", "aria-label": "Keys and columns" },
+        h("h3", { class: "eyebrow" }, "Compare keys"),
+        this.tidied,
+        h("h3", { class: "eyebrow" }, "Columns that come out"),
+        columns.element,
+        h("details", { class: "more" }, h("summary", {}, "Nearest, ranges, limits"), more.element),
+        h("h3", { class: "eyebrow" }, "First rows"),
+        this.rows,
+      ),
+    );
+    this.soon = pausing(120, () => this.ask());
+    this.ask();
+  }
+
+  /** Some of the settings as they stand in the form of the step. */
+  form(names) {
+    const { studio, kind, incoming } = this.frame;
+    const { properties } = kind.schema;
+    const some = Object.fromEntries(names.map((name) => [name, properties[name]]));
+    const model = {
+      frame: this.frame,
+      get settings() {
+        return this.frame.settings;
+      },
+      change: (change) => this.set(change),
+    };
+    return stepForm(
+      studio,
+      { ...kind, schema: { ...kind.schema, properties: some } },
+      incoming,
+      model,
+    );
+  }
+
+  set(change) {
+    this.frame.set(change);
+    this.drawTidied();
+    this.soon();
+  }
+
+  /** What a table is called: by its step's name, else by what it reads. */
+  label(port) {
+    const step = this.frame.studio.state.steps[port?.ref?.split(".")[0]];
+    if (!step) return "";
+    return step.name || (step.role === "source" && step.sentence) || step.label;
+  }
+
+  get subject() {
+    return `${this.label(this.main)} and ${this.label(this.other) || "another table"}`;
+  }
+
+  sentence() {
+    const { rows } = this.frame.settings;
+    if (rows === "cross") return "Every row beside every row of the other (cross join).";
+    const [meet, mine, its] = [...TICKS[rows]].map(Number);
+    const kept = [
+      meet ? "rows that meet" : "",
+      mine ? `${this.label(this.main)} without a partner` : "",
+      its ? `${this.label(this.other)} without a partner` : "",
+    ].filter(Boolean);
+    return `Comes out: ${kept.join(", ")} (${KINDS[TICKS[rows]][1]}).`;
+  }
+
+  /** Ask how the rows meet by the settings as they are. */
+  async ask() {
+    const { studio, settings } = this.frame;
+    const ready = this.main?.known && this.other?.known && settings.keys?.length;
+    if (!ready || settings.by !== "equal" || settings.rows === "cross") {
+      this.met = null;
+      return this.draw();
+    }
+    const body = {
+      output: this.main.output,
+      other: this.other.key,
+      other_output: this.other.output,
+      settings,
+    };
+    const asked = JSON.stringify(body);
+    this.asked = asked;
+    const url = `/api/flows/${studio.flow}/tables/${this.main.key}/meeting`;
+    const found = await post(url, body).catch(() => null); // what is wrong is told by the step's own trial
+    if (this.asked !== asked) return;
+    this.met = found;
+    this.draw();
+  }
+
+  draw() {
+    this.drawPicture();
+    this.drawFound();
+    this.drawTidied();
+    this.drawMissed();
+    this.frame.effect(this.frame.studio.table, this.frame.studio.problem);
+  }
+
+  drawPicture() {
+    if (!this.met) {
+      const { settings } = this.frame;
+      const why = !settings.keys?.length
+        ? "Choose by which columns the rows meet."
+        : settings.by === "equal" && settings.rows !== "cross"
+          ? "The rows do not meet by these keys yet."
+          : "What meets by the nearest, by a range or each with each is counted when it is tried.";
+      this.picture.replaceChildren(h("p", { class: "muted join-empty" }, why));
+      return;
+    }
+    const focused = /** @type {any} */ (document.activeElement)?.dataset?.tick;
+    this.picture.replaceChildren(
+      bandsPicture(this.met, {
+        names: [this.label(this.main), this.label(this.other)],
+        ticks: [...(TICKS[this.frame.settings.rows] ?? "100")].map(Number),
+        tick: (at) => this.tick(at),
+      }),
+    );
+    if (focused) this.picture.querySelector(`[data-tick="${focused}"]`)?.focus();
+  }
+
+  /** Let a band come out, or not; one of them always does. */
+  tick(at) {
+    const ticks = [...(TICKS[this.frame.settings.rows] ?? "100")].map(Number);
+    ticks[at] = 1 - ticks[at];
+    const rows = KINDS[ticks.join("")]?.[0];
+    if (rows) this.set({ rows });
+    this.drawPicture();
+  }
+
+  drawFound() {
+    const { keys } = this.frame.settings;
+    this.found.replaceChildren(
+      ...(this.met?.found ?? []).map(([values, there], n) => {
+        const bar = h("span", { class: "join-share", "aria-hidden": "true" }, h("span", {}));
+        bar.firstChild.style.width = `${values ? (100 * there) / values : 0}%`;
+        const { column, reference } = keys[n] ?? {};
+        return h(
+          "li",
+          {},
+          h("span", { class: "name" }, `${column} = ${reference}`),
+          bar,
+          h(
+            "span",
+            { class: "n" },
+            `${count(there)} of ${plural(values, "value", "values")} found`,
+          ),
+        );
+      }),
+    );
+  }
+
+  drawTidied() {
+    const { settings } = this.frame;
+    this.tidied.replaceChildren(
+      ...TIDIED.map(([name, words]) => {
+        const id = freshId("tidied");
+        const gain = this.met?.gains?.[name];
+        const on = Boolean(settings[name]);
+        const said = gain === undefined ? "" : on ? count(-gain) : count(gain);
+        return h(
+          "div",
+          { class: "join-way" },
+          h("input", {
+            type: "checkbox",
+            class: "form-check-input",
+            id,
+            checked: on,
+            onchange: (event) => {
+              this.set({ [name]: event.target.checked });
+              this.tidied
+                .querySelectorAll("input")
+                [TIDIED.findIndex(([one]) => one === name)].focus();
+            },
+          }),
+          h("label", { for: id }, words),
+          h(
+            "span",
+            { class: `n${gain ? " is-gain" : ""}` },
+            said && `+${said} ${said === "1" ? "row" : "rows"}`,
+          ),
+        );
+      }),
+    );
+  }
+
+  /** Keys without a match, those of most rows first, with the nearest spelling. */
+  drawMissed() {
+    const missed = this.met?.missed ?? [];
+    if (!missed.length) {
+      this.missed.replaceChildren(
+        this.met ? h("p", { class: "muted" }, "Every key that is not empty meets one.") : "",
+      );
+      return;
+    }
+    const { keys } = this.frame.settings;
+    const rows = missed.map(([values, many, near]) =>
+      h(
+        "tr",
+        {},
+        values.map((value) => cellOf(value)),
+        h("td", { class: "n" }, count(many)),
+        h("td", {}, near ?? h("span", { class: "muted" }, "nothing near")),
+        h(
+          "td",
+          {},
+          near
+            ? h(
+                "button",
+                {
+                  type: "button",
+                  class: "tiny-button",
+                  "aria-label": `Recode ${values[0]} as ${near}`,
+                  onclick: () => this.recode(values[0], near),
+                },
+                "Recode",
+              )
+            : "",
+        ),
+      ),
+    );
+    const more = this.met.missed_in_all - missed.length;
+    this.missed.replaceChildren(
+      h("h3", { class: "eyebrow" }, "What did not meet"),
+      h(
+        "table",
+        { class: "wide-rows" },
+        h(
+          "thead",
+          {},
+          h(
+            "tr",
+            {},
+            keys.map(({ column }) => h("th", { scope: "col" }, column)),
+            h("th", { scope: "col" }, "rows"),
+            h("th", { scope: "col" }, `nearest in ${this.label(this.other)}`),
+            h("th", { scope: "col" }, h("span", { class: "visually-hidden" }, "What to do")),
+          ),
+        ),
+        h("tbody", {}, rows),
+      ),
+      more > 0 ? h("p", { class: "muted small" }, `and ${count(more)} more`) : "",
+    );
+  }
+
+  /** One value of the key becomes another, in a step before this one; where one stands there, in that. */
+  async recode(old, fresh) {
+    const { studio, settings } = this.frame;
+    const [before] = this.main.ref.split(".");
+    const { column } = settings.keys[0];
+    const known = studio.state.steps[before];
+    const own = known?.kind === "recode_values" && known.settings?.column === column;
+    const changes = [...((own && known.settings.changes) || []), { old, new: fresh }];
+    const edit = own
+      ? { op: "set", id: before, settings: { ...known.settings, changes } }
+      : {
+          op: "add",
+          step: { kind: "recode_values", settings: { column, changes } },
+          after: this.main.ref,
+          insert: true,
+        };
+    await attempt(async () => {
+      await studio.applyDraft();
+      await studio.edit([edit], `${old} is ${fresh}`);
+      await studio.reselect();
+    });
+  }
+
+  /** What the step does, for the foot: exact before anything is joined. */
+  sums(table) {
+    const { met } = this;
+    if (!met) return table ? `${count(table.rows)} rows come out` : "";
+    const [meet, mine, its] = [...TICKS[this.frame.settings.rows]].map(Number);
+    const out =
+      (meet ? met.pairs : 0) +
+      (mine ? met.left - met.met : 0) +
+      (its ? met.right - met.met_other : 0);
+    const said = [`${count(met.left)} rows in → ${plural(out, "row", "rows")} out`];
+    if (meet && met.several) said.push(`${plural(met.several, "row is", "rows are")} repeated`);
+    if (meet && met.sums.length) {
+      const [name, before, after] = met.sums[0];
+      said.push(`the sum of ${name} goes from ${count(before)} to ${count(after)}`);
+    }
+    return said.join(" · ");
+  }
+
+  effect(table, problem) {
+    const own = problem && (!problem.step || problem.step === this.frame.step.id);
+    for (const form of this.forms) form.say(own ? problem : null);
+    this.frame.about.textContent = this.sentence();
+    this.drawRows(table, problem);
+  }
+
+  /** The first rows of the result. */
+  async drawRows(table, problem) {
+    if (!table || problem || this.shown === table.key) return;
+    this.shown = table.key;
+    const query = new URLSearchParams({ offset: "0", limit: String(ROWS), output: "" });
+    const url = `/api/flows/${this.frame.studio.flow}/tables/${table.key}/rows?${query}`;
+    const found = await api(url).catch(() => null);
+    if (!found || this.shown !== table.key) return;
+    const brought = new Set(table.columns.filter((one) => one.origin).map(({ name }) => name));
+    const columns = table.columns.slice(0, COLUMNS);
+    const more = table.columns.length - columns.length;
+    this.rows.replaceChildren(
+      h(
+        "div",
+        { class: "gives-scroll", tabindex: "0", role: "group", "aria-label": "First rows" },
+        h(
+          "table",
+          { class: "wide-rows" },
+          h(
+            "thead",
+            {},
+            h(
+              "tr",
+              {},
+              columns.map(({ name }) =>
+                h("th", { scope: "col", class: brought.has(name) ? "is-brought" : null }, name),
+              ),
+            ),
+          ),
+          h(
+            "tbody",
+            {},
+            found.rows.map((row) =>
+              h(
+                "tr",
+                {},
+                columns.map(({ name }, n) => cellOf(row[n], brought.has(name) ? "is-brought" : "")),
+              ),
+            ),
+          ),
+        ),
+      ),
+      more > 0
+        ? h("p", { class: "muted small" }, `and ${plural(more, "column", "columns")} more`)
+        : "",
+    );
+  }
+}

@@ -1,0 +1,97 @@
+"""The desk of Join: what it says before anything is joined is what comes out; links chosen by the two tables."""
+
+import json
+import re
+
+from tests.browser.conftest import settle, violations
+from tests.browser.test_owner import BRING_FILES, at
+from tests.people import people
+
+REQUESTS = "request,hub,packets\nR1,Fen,3\nR2,fen,4\nR3,Salt marsh,5\nR4,Thornacre,6\nR5,,1\nR6,Moor,2\n"
+SHIPMENTS = "Hub,Grams\nFen,10\nFen,20\nSaltmarsh,30\nMoor,40\nBirchwood,50\n"
+
+
+def brought(page, texts: dict[str, str], step: dict) -> None:
+    """A flow of two files and a step that takes both, open at the step."""
+    read = [{"id": side, "kind": "read_file", "settings": {"path": f"{side}.csv"}} for side in texts]
+    page.goto("/")
+    flow = page.evaluate(BRING_FILES, [json.dumps({"updraft": 6, "name": "Two", "steps": [*read, step]}), texts])
+    page.goto(f"/flows/{flow}?step={step['id']}")
+    at(page, step["id"])
+    settle(page)
+
+
+def joined(page) -> None:
+    keys = [{"column": "hub", "reference": "Hub"}]
+    step = {"id": "j", "kind": "join", "settings": {"keys": keys}, "inputs": {"table": "left", "reference": "right"}}
+    brought(page, {"left": REQUESTS, "right": SHIPMENTS}, step)
+    page.keyboard.press("Alt+w")
+    page.locator(".bands").wait_for()
+    settle(page)
+
+
+def said(page) -> int:
+    """The rows that the foot says will come out, once the step was tried; the same as the table's."""
+    settle(page)
+    page.wait_for_function("""() => {
+      const out = document.querySelector('.wide-sums')?.textContent.match(/→ ([0-9,]+) rows? out/)?.[1];
+      return out && Number(out.replace(',', '')) === updraft.table.rows;
+    }""")
+    return page.evaluate("updraft.table.rows")
+
+
+def test_bands_are_ticked_by_what_comes_out_and_the_foot_tells_it_exactly(page):
+    joined(page)
+    assert said(page) == 3 and page.locator(".wide-about").inner_text().endswith("(inner join).")
+    ticks = page.locator(".bands input")
+    found = {}
+    for at_band, name in ((0, "left"), (2, "full"), (1, "only")):
+        ticks.nth(at_band).focus()
+        page.keyboard.press("Space")
+        found[name] = said(page)
+        assert page.evaluate("document.activeElement.dataset.tick") == ticks.nth(at_band).get_attribute("data-tick")
+        assert page.evaluate("updraft.wide.settings.rows") in (name, "apart")
+    # Left: three that meet, and R2, R3, R4, R5; full: Saltmarsh and Birchwood, too; then none that meet.
+    assert found == {"left": 7, "full": 9, "only": 6}
+    assert page.locator(".wide-about").inner_text().endswith("(full anti join).")
+    assert violations(page) == []
+
+
+def test_tidied_keys_tell_how_many_rows_more_meet_and_a_spelling_is_recoded(page):
+    joined(page)
+    ways = page.locator(".join-way")
+    gains = [re.sub(r"\s+", " ", text).strip() for text in ways.locator(".n").all_inner_texts()]
+    assert gains == ["+1 row", "+0 rows", "+0 rows", "+0 rows"]
+    page.get_by_label("without case").check()
+    assert said(page) == 5, "fen meets both rows of Fen"
+    assert "the sum of packets goes from 9 to 16" in page.locator(".wide-sums").inner_text()
+    page.get_by_role("button", name="Recode Salt marsh as Saltmarsh").click()
+    page.wait_for_function("() => Object.values(updraft.state.steps).some((one) => one.kind === 'recode_values')")
+    page.wait_for_function("() => !document.querySelector('.join-missed')?.textContent.includes('Salt marsh')")
+    assert said(page) == 6 and page.evaluate("updraft.wide.settings.ignore_case") is True, (
+        "nothing that was set is lost"
+    )
+    assert page.locator(".join-missed tbody tr").all_inner_texts()[0].startswith("Thornacre")
+
+
+def test_fields_are_chosen_by_the_two_tables_and_link_the_people(page):
+    lists = people(300, seed=4)
+    texts = {"left": lists.left.write_csv(), "right": lists.right.write_csv()}
+    bring = [{"column": "id", "name": "Hub id"}]
+    inputs = {"table": "left", "reference": "right"}
+    step = {"id": "a", "kind": "look_up_alike", "settings": {"bring": bring, "take": "once"}, "inputs": inputs}
+    brought(page, texts, step)
+    page.get_by_role("button", name="Choose them by the two tables").click()
+    page.wait_for_function("() => updraft.drafts.get('a')?.fields?.length > 4")
+    settle(page)
+    page.get_by_role("button", name="Apply").click()
+    page.wait_for_function(
+        "() => updraft.drafts.size === 0 && updraft.table?.columns.some((one) => one.name === 'Hub id')"
+    )
+    ids = page.evaluate("""async () => {
+      const { key, columns } = updraft.table, at = (name) => columns.findIndex((one) => one.name === name);
+      const found = await (await fetch(`/api/flows/${updraft.flow}/tables/${key}/rows?offset=0&limit=300&output=`)).json();
+      return found.rows.map((row) => [row[at('id')], row[at('Hub id')]]);
+    }""")
+    found = {(one, other) for one, other in ids if other}
+    assert len(found & lists.same) >= 0.97 * max(len(found), len(lists.same))

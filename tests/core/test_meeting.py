@@ -1,0 +1,56 @@
+"""What is said of a join before it is made is what the join makes."""
+
+import polars as pl
+from hypothesis import given
+from hypothesis import strategies as st
+
+from updraft.core.engine.table import compute
+from updraft.core.insight.meeting import meeting
+from updraft.core.steps import Tables, kinds
+
+KEY = st.none() | st.sampled_from(["a", "A", "á", " a", "01", "1", "b"])
+MINE = st.lists(st.tuples(KEY, st.integers(1, 4)), max_size=8)
+THEIRS = st.lists(st.tuples(KEY, st.sampled_from(["p", "q"])), max_size=8)
+JOIN = kinds()["join"]
+FLAGS = ("ignore_case", "ignore_blanks", "ignore_accents", "as_numbers")
+
+
+def joined(mine, theirs, **settings):
+    chosen = JOIN.Settings.model_validate({"keys": [{"column": "k", "reference": "id"}], **settings})
+    table = pl.DataFrame(mine, schema={"k": pl.String, "n": pl.Int64}, orient="row").lazy()
+    other = pl.DataFrame(theirs, schema={"id": pl.String, "y": pl.String}, orient="row").lazy()
+    done = compute(JOIN, chosen, Tables.of(table, reference=other), None)
+    return done, meeting(table, other, chosen)
+
+
+@given(MINE, THEIRS, st.sets(st.sampled_from(FLAGS)))
+def test_what_is_said_before_a_join_is_what_it_makes(mine, theirs, on):
+    flags = dict.fromkeys(on, True)
+    done, said = joined(mine, theirs, **flags)
+    rows = {way: joined(mine, theirs, rows=way, **flags)[0].height for way in ("inner", "left", "right", "full")}
+    lost, other = done.frames["unmatched"].height, done.frames["unmatched_other"].height
+    assert (said.left, said.right) == (len(mine), len(theirs))
+    assert said.pairs == rows["inner"]
+    assert said.pairs + said.left - said.met == rows["left"]
+    assert said.pairs + said.right - said.met_other == rows["right"]
+    assert (said.met, said.met_other) == (len(mine) - lost, len(theirs) - other)
+    assert said.several == sum(fact.count for fact in done.facts if fact.code == "repeated")
+    for flag, gain in said.gains.items():
+        turned = flags | {flag: flag not in on}
+        assert gain == joined(mine, theirs, **turned)[1].met - said.met
+    inner = done.lazy().collect()
+    left = pl.DataFrame(mine, schema={"k": pl.String, "n": pl.Int64}, orient="row")
+    met = left["n"].sum() - done.frames["unmatched"]["n"].sum()
+    changed = [] if met == inner["n"].sum() else [("n", met, inner["n"].sum())]
+    assert said.sums == changed
+    without = done.frames["unmatched"].drop_nulls("k")
+    assert sum(many for _, many, _, _ in said.missed) == without.height
+
+
+def test_the_worst_keys_and_the_nearest_spelling_are_named():
+    mine = [("Salt marsh", 1), ("Fen", 1), ("Fen", 2), ("Salt marsh", 1), ("Thornacre", 3), (None, 1)]
+    theirs = [("Saltmarsh", "p"), ("Fen", "p"), ("Fen", "q"), ("Fen", "r")]
+    _, said = joined(mine, theirs)
+    assert said.worst == [(["Fen"], 2, 3)]
+    assert said.missed == [(["Salt marsh"], 2, "Saltmarsh", 94.7), (["Thornacre"], 1, None, None)]
+    assert said.found == [(3, 1)] and said.missed_in_all == 2 and said.shared == 3 and said.several_other == 3
