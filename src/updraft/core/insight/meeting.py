@@ -27,8 +27,8 @@ class Meeting(NamedTuple):
         left, right: rows of both tables.
         met, met_other: rows of each that meet one of the other.
         pairs: rows that come of those that meet.
-        several: rows of this table that meet several; `several_other`: those that they meet; `shared`: rows of
-            the other that several of this meet.
+        several: rows of this table that meet several; `several_other`: those that they meet; `shared`: those
+            that several of this meet.
         worst: keys that make most rows of few: values, rows here, rows there.
         found: for each pair of keys the distinct values here, and how many of them are there.
         gains: setting that tidies keys → how many more rows of this table would meet with it (fewer without).

@@ -148,7 +148,8 @@ export class Work {
     this.drawFound();
     this.drawTidied();
     this.drawMissed();
-    this.frame.effect(this.frame.studio.table, this.frame.studio.problem);
+    const { frame } = this;
+    if (frame.work === this) frame.effect(frame.studio.table, frame.studio.problem);
   }
 
   drawPicture() {
