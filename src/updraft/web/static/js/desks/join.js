@@ -29,7 +29,8 @@ const MORE = ["by", "near", "near_reference", "side", "within", "start", "end", 
 export class Work {
   constructor(frame) {
     this.frame = frame;
-    [this.main, this.other] = [frame.incoming.table, frame.incoming.reference];
+    this.main = frame.incoming.table;
+    this.other = frame.incoming.reference;
     /** @type {any} how the rows would meet */
     this.met = null;
     this.picture = h("div", { class: "join-picture" });

@@ -114,11 +114,13 @@ const WITHOUT_EMPTIES = new Set(["rows", "rows_share", "filled", "share"]);
 
 /** Tick boxes that say more of a figure: which stand there depends on it. */
 function figureOptions(item, tell) {
-  const boxes = [
+  /** @type {[string, string, () => boolean][]} */
+  const known = [
     ["empty", "empty cells count, too", () => !WITHOUT_EMPTIES.has(item.figure)],
     ["sorted", "in order", () => item.figure === "list"],
     ["every", "each as often as it comes", () => item.figure === "list"],
-  ].map(([name, label, fits]) => {
+  ];
+  const boxes = known.map(([name, label, fits]) => {
     const box = h("input", {
       type: "checkbox",
       class: "form-check-input",
