@@ -61,18 +61,9 @@ class ColumnsToRows(StepKind):
         stay = [name for name in schema if name not in chosen]
         self._check_names(settings, stay)
         dtype = _common([schema[name] for name in chosen], chosen)
-        cells = [
-            pl.struct(pl.lit(name).alias("\0name"), pl.col(name).cast(dtype).alias("\0value"))
-            for name in chosen
-        ]
-        # A list of pairs for each row, exploded: the rows of one row stay together.
-        long = table.select(*stay, pl.concat_list(cells).alias("\0cells")).explode(
-            "\0cells", empty_as_null=True
-        )
-        names = {"\0name": settings.name.strip(), "\0value": settings.value.strip()}
-        done = long.unnest("\0cells").rename(names)
+        done = _by_row(table, stay, chosen, dtype, settings.name.strip(), settings.value.strip())
         if settings.empty == "leave_out":
-            done = done.filter(pl.col(names["\0value"]).is_not_null())
+            done = done.filter(pl.col(settings.value.strip()).is_not_null())
         empty = table.select(pl.sum_horizontal(pl.col(name).null_count() for name in chosen))
         many, one = (
             ("{n} empty cells are left out", "{n} empty cell is left out")
@@ -99,6 +90,24 @@ class ColumnsToRows(StepKind):
 
     def sentence(self, settings: ColumnsToRowsSettings) -> str:
         return f"{settings.columns.words()} → {settings.name}, {settings.value}"
+
+
+def _by_row(
+    table: pl.LazyFrame, stay: list[str], chosen: list[str], dtype: pl.DataType, name: str, value: str
+) -> pl.LazyFrame:
+    """A row for each cell of the chosen columns, those of one row together."""
+    many = len(chosen)
+    place = pl.int_range(pl.len(), dtype=pl.UInt32)
+    # Polars puts whole columns below each other: cell n is then the one of row n // many, column n % many.
+    rows = (pl.len() // many).cast(pl.UInt32)
+    values = table.select(pl.col(one).cast(dtype) for one in chosen).unpivot(chosen, value_name=value)
+    values = values.select(pl.col(value).gather(place % many * rows + place // many))
+    named = pl.lit(pl.Series(chosen, dtype=pl.String)).gather(place % many).alias(name)
+    repeated = pl.int_range(pl.len() * many, dtype=pl.UInt32) // many
+    if not stay:
+        return values.select(named, value)
+    beside = table.select(pl.col(one).gather(repeated) for one in stay)
+    return pl.concat([beside, values.select(named, value)], how="horizontal")
 
 
 def _common(dtypes: list[pl.DataType], names: list[str]) -> pl.DataType:

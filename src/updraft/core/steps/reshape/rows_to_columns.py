@@ -14,7 +14,7 @@ from updraft.core.values.text import shown
 MOST = 2000  # columns made; beyond that a column of names was surely chosen by mistake
 EMPTY = "(empty)"
 TAKE, LEAVE_OUT = "take", "leave out"  # the answers
-_NAME, _ONE = "\0name", "\0one"  # names no file can bring
+_NAME, _ONE, _ROW = "\0name", "\0one", "\0row"  # names no file can bring
 _COUNTING = ("rows", "filled", "distinct")
 
 
@@ -63,8 +63,7 @@ class RowsToColumns(StepKind):
     def apply(self, tables: Tables, settings: RowsToColumnsSettings, context: Context) -> Result:
         self._check(settings, tables.main.collect_schema())
         table = tables.main.collect()
-        table = table.with_columns(shown(table[settings.names]).fill_null(EMPTY).alias(_NAME))
-        found = table.group_by(_NAME, maintain_order=True).len("Rows").rename({_NAME: "Name"})
+        table, found = _named(table, settings.names)
         decided = context.decisions
         fresh = found.filter(~pl.col("Name").is_in(list(decided)))
         names = self._columns(found["Name"].to_list(), decided, settings)
@@ -78,12 +77,13 @@ class RowsToColumns(StepKind):
         keys = list(dict.fromkeys(settings.stay)) or [_ONE]
         codes = {name: f"\0{number}" for number, name in enumerate(names)}
         figures = {f"\0f{n}": expression(f, table.schema, "values") for n, f in enumerate(settings.values)}
-        table = table.with_columns(pl.lit(0).alias(_ONE))
-        coded = table.filter(pl.col(_NAME).is_in(names)).with_columns(pl.col(_NAME).replace_strict(codes))
-        cells = coded.group_by([*keys, _NAME], maintain_order=True).agg(
-            f.alias(n) for n, f in figures.items()
-        )
-        wide = table.select(keys).unique(maintain_order=True)  # a group whose names are all left out stays
+        table = table.with_columns(pl.lit(0).alias(_ONE)).with_row_index(_ROW)
+        first = pl.col(_ROW).min()
+        cells = table.group_by([*keys, _NAME]).agg(first, *(f.alias(n) for n, f in figures.items()))
+        # A group whose names are all left out stays.
+        wide = cells.group_by(keys).agg(first).sort(_ROW).drop(_ROW)
+        cells = cells.sort(_ROW).filter(pl.col(_NAME).is_in(names))
+        cells = cells.with_columns(pl.col(_NAME).replace_strict(codes, return_dtype=pl.String))
         for cell, figure in zip(figures, settings.values, strict=True):
             part = cells.pivot(_NAME, index=keys, values=cell)
             part = part.rename({code: f"{cell}{code}" for code in codes.values() if code in part.columns})
@@ -182,6 +182,20 @@ class RowsToColumns(StepKind):
     def sentence(self, settings: RowsToColumnsSettings) -> str:
         figures = listed(figure.called().lower() for figure in settings.values) or "no figure yet"
         return f"{settings.names or '…'} → columns · {figures}"
+
+
+def _named(table: pl.DataFrame, column: str) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """The table with the values of a column as names (`_NAME`), and the names with their rows, as they first
+    come.
+    """
+    values = table.group_by(column, maintain_order=True).len("Rows")
+    values = values.with_columns(shown(values[column]).fill_null(EMPTY).alias("Name"))
+    found = values.group_by("Name", maintain_order=True).agg(pl.col("Rows").sum())
+    if table.schema[column] == pl.String and column != _NAME:
+        name = pl.col(column).fill_null(EMPTY).alias(_NAME)  # texts are shown as they are
+        return table.with_columns(name), found
+    names = values.select(column, pl.col("Name").alias(_NAME))
+    return table.join(names, on=column, how="left", nulls_equal=True, maintain_order="left"), found
 
 
 def _natural(name: str) -> list[tuple[int, int, str]]:

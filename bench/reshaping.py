@@ -1,0 +1,140 @@
+"""Summaries, joins and turned tables beside Polars and pandas by hand: `python bench/reshaping.py [ROWS]`. Medians, one run.
+
+Polars joins in the order of both tables, as Updraft does; its own unpivot puts whole columns below each other, which
+Updraft does not, so that one is also measured with the order it owes.
+"""
+
+from __future__ import annotations
+
+import statistics
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import polars as pl
+
+from updraft.core import Files
+from updraft.core.engine import Door
+from updraft.core.engine.table import compute
+from updraft.core.steps import Tables, kinds
+
+FIGURES = [
+    {"figure": "rows"},
+    {"figure": "sum", "column": "packets"},
+    {"figure": "mean", "column": "kg"},
+    {"figure": "distinct", "column": "grower"},
+]
+TRAITS = [f"trait {n}" for n in range(10)]
+PAIR = [{"column": "grower", "reference": "no"}]
+
+
+def median(act: Callable[[], object], times: int) -> float:
+    act()
+    found = []
+    for _ in range(times):
+        started = time.perf_counter()
+        act()
+        found.append(time.perf_counter() - started)
+    return statistics.median(found)
+
+
+def step(
+    kind: str, settings: dict[str, object], table: pl.DataFrame, **others: pl.DataFrame
+) -> Callable[[], object]:
+    found = kinds()[kind]
+    chosen = found.Settings.model_validate(settings)
+
+    def act() -> object:
+        lazy = {port: other.lazy() for port, other in others.items()}
+        return (
+            compute(found, chosen, Tables.of(table.lazy(), **lazy), Door(Files(Path()), "it"))
+            .lazy()
+            .collect()
+        )
+
+    return act
+
+
+def tables(rows: int) -> tuple[pl.DataFrame, pl.DataFrame, pl.DataFrame]:
+    pick = np.random.default_rng(1)
+    growers = max(1, rows // 10)
+    table = pl.DataFrame(
+        {
+            "order": np.arange(rows),
+            "hub": pick.choice([f"Hub {n}" for n in range(40)], rows),
+            "variety": pick.choice([f"Variety {n}" for n in range(300)], rows),
+            "month": pick.choice([f"2026-{n:02}" for n in range(1, 13)], rows),
+            "packets": pick.integers(1, 100, rows),
+            "kg": pick.random(rows),
+            "grower": pick.integers(0, growers, rows),
+        }
+    )
+    other = pl.DataFrame(
+        {
+            "no": np.arange(growers),
+            "name": [f"Grower {n}" for n in range(growers)],
+            "plots": pick.integers(1, 9, growers),
+        }
+    )
+    return table, other, table.head(growers).select("order", *(pl.col("kg").alias(name) for name in TRAITS))
+
+
+def main() -> None:
+    rows = int(sys.argv[1]) if len(sys.argv) > 1 else 1_000_000
+    times = 5 if rows <= 1_000_000 else 3
+    t, other, wide = tables(rows)
+    pt, po, pw = t.to_pandas(), other.to_pandas(), wide.to_pandas()
+    keys, keyed = ["hub", "variety"], {"left_on": "grower", "right_on": "no"}
+    turned = {"names": "month", "stay": keys, "values": [{"figure": "sum", "column": "packets"}]}
+    unpivoted = (
+        wide.lazy()
+        .with_row_index()
+        .unpivot(TRAITS, index=["index", "order"])
+        .sort("index", maintain_order=True)
+    )
+    made: dict[str, tuple[Callable[[], object], Callable[[], object], Callable[[], object]]] = {
+        "Summarise": (
+            step("summarise", {"by": keys, "figures": FIGURES}, t),
+            lambda: (
+                t.lazy()
+                .group_by(keys)
+                .agg(pl.len(), pl.col("packets").sum(), pl.col("kg").mean(), pl.col("grower").n_unique())
+                .sort(keys)
+                .collect()
+            ),
+            lambda: pt.groupby(keys, dropna=False).agg(
+                n=("order", "size"), s=("packets", "sum"), m=("kg", "mean"), d=("grower", "nunique")
+            ),
+        ),
+        "Join, those that match": (
+            step("join", {"keys": PAIR, "rows": "inner"}, t, reference=other),
+            lambda: t.lazy().join(other.lazy(), how="inner", maintain_order="left_right", **keyed).collect(),
+            lambda: pt.merge(po, **keyed),
+        ),
+        "Rows to columns": (
+            step("rows_to_columns", turned, t),
+            lambda: t.pivot("month", index=keys, values="packets", aggregate_function="sum"),
+            lambda: pt.pivot_table(index=keys, columns="month", values="packets", aggfunc="sum"),
+        ),
+        "Columns to rows": (
+            step("columns_to_rows", {"columns": {"by": "names", "names": TRAITS}}, wide),
+            lambda: wide.lazy().unpivot(TRAITS, index="order").collect(),
+            lambda: pw.melt("order"),
+        ),
+        "  in the same order": (
+            step("columns_to_rows", {"columns": {"by": "names", "names": TRAITS}}, wide),
+            lambda: unpivoted.collect(),
+            lambda: pw.melt("order", ignore_index=False).sort_index(kind="stable"),
+        ),
+    }
+    for name, acts in made.items():
+        ours, polars, pandas = (median(act, times) for act in acts)
+        print(
+            f"{name:24} {ours:.3f} s  Polars {polars:.3f} s ({ours / polars:.2f}×)  pandas {pandas:.3f} s ({ours / pandas:.2f}×)"
+        )
+
+
+if __name__ == "__main__":
+    main()
