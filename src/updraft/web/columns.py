@@ -17,8 +17,11 @@ from updraft.core import Problem
 from updraft.core.figures import histogram, pattern_counts, pattern_words, profile, profile_table
 from updraft.core.formats.write import without_formula, write_csv
 from updraft.core.insight import Focus, column_values, counted_values, ordered_values
+from updraft.core.insight.charts import Asked as AskedChart
+from updraft.core.insight.charts import chart
 from updraft.core.insight.compare import gone_and_new
 from updraft.core.insight.ways import ways_into
+from updraft.core.steps.choice import need_columns
 from updraft.core.values import Kind, kind_of
 from updraft.core.values.coded import by_value
 from updraft.core.values.meaning import number_in
@@ -288,6 +291,22 @@ def whole_profile(flow_id: str, key: str) -> Any:
         rows=[list(row) for row in table.iter_rows()],
         profiles=[p.as_dict() for p in found],
     )
+
+
+@blueprint.get("/chart")
+@patient
+def drawn(flow_id: str, key: str) -> Any:
+    """Marks of a chart (`chart`: shape, x, y, figure, by, as JSON) of the rows in focus: `insight.charts`."""
+    try:
+        asked = AskedChart.model_validate_json(request.args.get("chart", "{}"))
+    except ValidationError:
+        raise Problem("The chart", "what is asked for cannot be read.", "Load the page again.") from None
+    focus = asked_focus()
+    schema = _frame(key, _output()).collect_schema()
+    need_columns(asked.columns(), schema, field="x")
+    mark = ("chart", key, _output(), focus.model_dump_json(), asked.model_dump_json())
+    names = asked.columns() or schema.names()[:1]
+    return jsonify(remembered(mark, lambda: chart(in_focus(key, names, focus), asked)))
 
 
 def _download(text: str, name: str, kind: str) -> Response:

@@ -145,6 +145,19 @@ export function showFocusBar({ table, step, draft, view, focus, total, findings,
           h("span", {}, "Profile"),
         )
       : "",
+    table
+      ? h(
+          "button",
+          {
+            type: "button",
+            class: "chip chip-profile chip-chart",
+            title: "Chart (Alt C)",
+            "aria-label": "Chart",
+            onclick: () => act.showChart(),
+          },
+          icon("bar-chart-line"),
+        )
+      : "",
   );
   lined = chips;
   fit();

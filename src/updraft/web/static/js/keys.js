@@ -49,20 +49,22 @@ export function bindKeys(studio) {
                           ? () => byId("fold").click()
                           : event.altKey && key === "p"
                             ? () => studio.table && studio.profileDesk.show()
-                            : event.altKey && key === "l"
-                              ? () => studio.table && studio.findingsDesk.show()
-                              : event.altKey && key === "k" && !studio.focus.nothing
-                                ? () => studio.act.focusStep(event.shiftKey ? "drop" : "keep")
-                                : control && key === "f" && studio.table
-                                  ? () =>
-                                      /** @type {HTMLElement} */ (
-                                        document.querySelector(".table-search")
-                                      ).focus()
-                                  : event.key === "?" && !typing(event.target)
-                                    ? showKeys
-                                    : event.key === "Escape" && !byId("dialog").open
-                                      ? () => leave(studio)
-                                      : null;
+                            : event.altKey && key === "c"
+                              ? () => studio.table && studio.chart.show()
+                              : event.altKey && key === "l"
+                                ? () => studio.table && studio.findingsDesk.show()
+                                : event.altKey && key === "k" && !studio.focus.nothing
+                                  ? () => studio.act.focusStep(event.shiftKey ? "drop" : "keep")
+                                  : control && key === "f" && studio.table
+                                    ? () =>
+                                        /** @type {HTMLElement} */ (
+                                          document.querySelector(".table-search")
+                                        ).focus()
+                                    : event.key === "?" && !typing(event.target)
+                                      ? showKeys
+                                      : event.key === "Escape" && !byId("dialog").open
+                                        ? () => leave(studio)
+                                        : null;
     if (act) {
       event.preventDefault();
       act();

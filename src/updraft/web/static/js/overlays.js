@@ -74,7 +74,7 @@ const KEYS = [
   ["Ctrl C", "In the table: copy them"],
   ["Alt C", "In the table: show the column in the panel"],
   ["Ctrl F", "Search the rows"],
-  ["Alt L / Alt P", "Show the findings / the profile"],
+  ["Alt L / Alt P / Alt C", "Show the findings / the profile / a chart"],
   ["Alt W", "Work on the step across the window, where it has a wide view"],
   ["Alt K / Alt Shift K", "Keep only / drop the selected rows"],
   ["Alt F", "Hide the panel, or show it"],

@@ -23,6 +23,7 @@ import { RawPane } from "./rawPane.js";
 import { sources } from "./sources.js";
 import { Drafts } from "./state/drafts.js";
 import { FlowState } from "./state/flow.js";
+import { ChartDialog } from "./chartDialog.js";
 import { WideDesk } from "./wide.js";
 
 const NARROW = "(max-width: 900px)"; // as in narrow.css; also a window of 1280 pixels at 200 %
@@ -61,6 +62,7 @@ class Studio extends Parts {
     this.desk = new Desk(() => this.placed());
     for (const [name, Made] of Object.entries(DESKS)) this[name] = new Made(this, this.desk);
     this.wide = new WideDesk(this);
+    this.chart = new ChartDialog(this);
     this.addBox = new AddBox(
       [...this.kinds.values()],
       (kind, branch) => attempt(() => this.add(kind, branch)),

@@ -53,5 +53,6 @@ export const acts = (studio) => ({
   unsort: () => studio.grid.setView({ sort: "", desc: false }),
   showFindings: () => studio.findingsDesk.show(),
   showProfile: () => studio.profileDesk.show(),
+  showChart: () => studio.chart.show(),
   ...studio.lookingActs(),
 });
