@@ -210,8 +210,19 @@ def test_what_met_nothing_on_either_side_and_each_with_each(mine, theirs):
 
 def test_each_with_each_stops_where_it_would_be_too_many():
     here, there = frame([("a", 1)] * 4, HERE), frame([("a", 2, "p")] * 3, THERE)
-    with pytest.raises(Problem, match="12 rows would come out, and 11 are the most"):
+    with pytest.raises(Problem, match="12 rows would be added, and 11 are the most"):
         meet("join", here, there, rows="cross", keys=[], most=11)
+
+
+def test_a_join_that_would_be_too_large_stops_before_it_is_made():
+    many = frame([("a", n) for n in range(30_000)], HERE)
+    others = frame([("a", n, "p") for n in range(30_000)], THERE)
+    with pytest.raises(Problem, match="899,970,000 rows would be added, and 50,000,000 are the most"):
+        meet("join", many, others)
+    few = frame([("a", 1), ("b", 2), ("b", 2), ("c", 3)], HERE), frame([("b", 2, "p")] * 3, THERE)
+    assert meet("join", *few, rows="left", most=4).height == 8
+    with pytest.raises(Problem, match="4 rows would be added, and 3 are the most"):
+        meet("join", *few, rows="left", most=3)
 
 
 def test_accents_may_be_left_out_of_account():

@@ -23,7 +23,8 @@ _WAYS = {
     "apart": "those of both without a match",
     "cross": "each with each",
 }
-_MOST = 1_000_000
+_MOST = 50_000_000
+_ROWS, _FITS = "\0rows", "\0fits"
 
 
 class JoinSettings(Settings):
@@ -89,7 +90,11 @@ class JoinSettings(Settings):
     ignore_accents: bool = setting("Ignore accents", widget="flag", default=False)
     as_numbers: bool = digits_as_numbers()
     most: int = setting(
-        "Rows of the result at most", widget="number", default=_MOST, minimum=1, when={"rows": ["cross"]}
+        "Rows added at most",
+        "by repeated matches, or each with each; else it stops before",
+        widget="number",
+        default=_MOST,
+        minimum=1,
     )
 
 
@@ -144,8 +149,13 @@ class Join(StepKind):
         )
         taken = [pl.col(old).alias(f"{_OTHER}{new}") for old, new in brought.items()]
         if settings.by == "equal":
-            often = pl.len().over(names).alias(_OFTEN)
-            picked = right.select(*names, _ROW, often, *taken)
+            right = right.with_columns(pl.len().over(names).alias(_OFTEN)).cache()
+            rows = _rows_added(left, right, names)
+            # Where too many rows would come out none meets, so that the stop is told and nothing is computed.
+            picked = right.select(*names, _ROW, _OFTEN, *taken).join(
+                rows.select((pl.col(_ROWS) <= settings.most).alias(_FITS)), how="cross"
+            )
+            picked = picked.filter(_FITS).drop(_FITS)
             joined = left.join(picked, on=names, how="left", maintain_order="left_right").cache()
         else:
             left = left.with_row_index(LEFT).cache()
@@ -164,6 +174,8 @@ class Join(StepKind):
         )
         result = self._rows(settings, matched, shape, lost, lost_other, brought, schema, mine)
         counts = self._counts(settings, joined, lost, lost_other)
+        if settings.by == "equal":
+            counts = (_too_many(rows, settings.most), *counts)
         sides = {"unmatched": lost.select(schema.names()), "unmatched_other": lost_other.select(its.names())}
         return Result(
             result, sides, counts, brought=tuple(brought.values()) if settings.rows != "only" else ()
@@ -212,15 +224,7 @@ class Join(StepKind):
         small = table.select(mine).with_row_index(LEFT).join(fits, how="cross").filter(_OFTEN)
         both = small.join(taken, how="cross").sort(LEFT, _ROW)  # the engine promises no order of these
         result = both.select(*mine, *(pl.col(f"{_OTHER}{new}").alias(new) for new in brought.values()))
-        over = sizes.select(pl.when(rows > settings.most).then(rows).otherwise(0))
-        count = Count(
-            "too_many",
-            over,
-            f"{{n}} rows would come out, and {settings.most:,} are the most",
-            "stop",
-            "Join by keys, or allow more rows.",
-            once=True,
-        )
+        count = _too_many(sizes.select(rows.alias(_ROWS)), settings.most)
         return Result(
             result,
             {"unmatched": table.head(0), "unmatched_other": other.head(0)},
@@ -365,3 +369,21 @@ class Join(StepKind):
         near = [f"{settings.by} {settings.near or '…'}"] if settings.by != "equal" else []
         by = listed([*(pair.column for pair in settings.keys), *near])
         return f"{_WAYS[settings.rows]} · by {by or '…'}"
+
+
+def _rows_added(left: pl.LazyFrame, right: pl.LazyFrame, names: list[str]) -> pl.LazyFrame:
+    """How many rows a join has more than its left table: one for each further match, as one cell."""
+    double = right.filter(pl.col(_OFTEN) > 1).select(*names, (pl.col(_OFTEN) - 1).cast(pl.Int64))
+    further = left.select(names).join(double.unique(names), on=names, how="inner")
+    return further.select(pl.col(_OFTEN).sum().alias(_ROWS)).cache()
+
+
+def _too_many(rows: pl.LazyFrame, most: int) -> Count:
+    over = pl.when(pl.col(_ROWS) > most).then(pl.col(_ROWS)).otherwise(0)
+    return Count(
+        "too_many",
+        rows.select(over),
+        f"{{n}} rows would be added, and {most:,} are the most",
+        "stop",
+        "Join by keys that tell rows apart, or allow more rows.",
+    )

@@ -47,6 +47,7 @@ function dayTicks(low, high) {
   return [...new Map(all.map((at) => [form(at), at]))].map(([words, at]) => [at, words]);
 }
 
+/** @returns {[number, number]} */
 function span(values, zero) {
   const known = values.filter((value) => Number.isFinite(value));
   let [low, high] = [Math.min(...known), Math.max(...known)];
