@@ -95,3 +95,26 @@ def test_fields_are_chosen_by_the_two_tables_and_link_the_people(page):
     }""")
     found = {(one, other) for one, other in ids if other}
     assert len(found & lists.same) >= 0.97 * max(len(found), len(lists.same))
+
+
+def test_the_desk_of_compare_counts_what_each_of_its_marks_opens(page):
+    asked = "no,grams,hub\n1,100.1,Fen\n2,50,Moor\n3,7,Ash\n4,1,Elm\n"
+    sent = "no,grams,hub\n1,61.5,Fen\n2,50,moor\n3,9,Ash\n5,1,Oak\n"
+    inputs = {"table": "left", "reference": "right"}
+    settings = {"keys": [{"column": "no", "reference": "no"}]}
+    step = {"id": "c", "kind": "compare_tables", "settings": settings, "inputs": inputs}
+    brought(page, {"left": asked, "right": sent}, step)
+    page.keyboard.press("Alt+w")
+    page.locator(".agree-key").first.wait_for()
+    settle(page)
+    said = [re.sub(r"\s+", " ", text).strip() for text in page.locator(".agree-key").all_inner_texts()]
+    assert said == ["1 only here", "3 differ", "0 the same", "1 only there"]
+    page.locator(".far").nth(1).wait_for()
+    largest = page.locator(".compare-work table").last.locator("tbody tr")
+    assert largest.first.locator("td").all_inner_texts()[:5] == ["1", "grams", "100.1", "61.5", "38.6"]
+    assert violations(page) == []
+    page.locator("#wide").get_by_label("Ignore case").check()
+    page.wait_for_function("() => document.querySelector('.agree-keys')?.textContent.includes('1 the same')")
+    settle(page)
+    page.locator(".agree-key").nth(1).click()
+    page.wait_for_function("() => updraft.table?.output === 'different' && updraft.table.rows === 2")

@@ -180,6 +180,15 @@ def test_each_column_may_differ_by_what_is_said_of_it():
     assert exact.lazy().collect()["no"].to_list() == [2, 5, 6], "blanks still count"
 
 
+@given(st.decimals(-9999, 9999, places=2), st.decimals(-9999, 9999, places=2))
+def test_differences_have_the_digits_of_what_is_compared(a, b):
+    here, there = (pl.DataFrame({"no": [1], "v": [float(value)]}) for value in (a, b))
+    told = meet("compare_tables", here, there, keys=BY_NO, shape="rows", same=True).lazy().collect()
+    assert told["v difference"].item() == float(a - b)
+    within = meet("compare_tables", here, there, keys=BY_NO, tolerance=float(abs(a - b)))
+    assert within.height == 0, "what differs by just as much as is allowed does not differ"
+
+
 @pytest.mark.parametrize(
     ("rules", "said"),
     [

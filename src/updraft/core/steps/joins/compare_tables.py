@@ -56,6 +56,7 @@ class CompareTables(StepKind):
     summary = "Tell by keys which rows and cells differ between two tables"
     words = ("diff", "difference", "changes", "reconcile", "what changed", "audit", "tolerance")
     icon = "file-diff"
+    desk = "compare"
     version = 2
     inputs = (Port(main=True), Port("reference", "Compare with"))
     outputs = (
