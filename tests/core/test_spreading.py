@@ -134,3 +134,37 @@ def test_parts_make_what_the_whole_makes(name):
         if not any(seen):
             seed(old)(law)()
     assert any(seen), "no settings that fit were spread"
+
+
+GROUPED = [
+    "running_total(n, by=a)",
+    "x - previous(x, 1, by=[a, b])",
+    "rank(n, by=a) + count(x, by=[b, a])",
+    "share(n, by=b) * 2",
+    "moving_average(x, 2, by=a)",
+]
+
+
+@given(st.sampled_from(GROUPED), TABLE, CUTS, st.integers(1, 3), st.integers(1, 5), st.sampled_from([Here, Elsewhere]))
+def test_figures_within_groups_are_worked_out_group_by_group(formula, table, cuts, buckets, rows, hands):
+    kind = kinds()["calculate"]
+    chosen = kind.Settings.model_validate(
+        {"columns": [{"name": "made", "formula": formula}, {"name": "n", "formula": "n * 2"}]}
+    )
+    assert kind.spread(chosen, {"table": table.schema}).how == "keys"
+    assert check(kind, chosen, {"table": [table]}, cuts, buckets, rows, hands=hands)
+
+
+@pytest.mark.parametrize(
+    "formulas",
+    [["running_total(n)"], ["total(n, by=a)", "total(n, by=b)"], ["total(n, by=a * 2)"], ["total(n, by=gone)"]],
+)
+def test_figures_of_no_group_in_common_need_all_rows(formulas):
+    kind = kinds()["calculate"]
+    columns = [{"name": f"m{n}", "formula": formula} for n, formula in enumerate(formulas)]
+    chosen = kind.Settings.model_validate({"columns": columns})
+    assert kind.spread(chosen, {"table": pl.Schema(COLUMNS)}).how == "whole"
+    made = kind.Settings.model_validate(
+        {"columns": [{"name": "a", "formula": "b"}, {"name": "m", "formula": "total(n, by=a)"}]}
+    )
+    assert kind.spread(made, {"table": pl.Schema(COLUMNS)}).how == "whole", "a is not as it came in any more"

@@ -17,7 +17,7 @@ from typing import Any
 import polars as pl
 
 from updraft.core.formula.other_words import said_here
-from updraft.core.formula.registry import Argument, Function, check, functions
+from updraft.core.formula.registry import Argument, Function, check, functions, of_other_rows
 from updraft.core.formula.terms import (
     DAYS,
     NUMBERS,
@@ -88,6 +88,29 @@ def names_in(text: str) -> tuple[frozenset[str] | None, frozenset[str]]:
         elif isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "column":
             columns |= {str(arg.value) for arg in node.args if isinstance(arg, ast.Constant)}
     return (frozenset(columns) if sure else None), frozenset(parameters)
+
+
+def grouped_by(text: str) -> frozenset[str] | None:
+    """Columns by which every part of a formula that looks at other rows groups them; None where one looks at
+    all rows, or groups them by more than columns.
+    """
+    try:
+        tree, names = parsed(text)
+    except FormulaError:
+        return None
+    found: frozenset[str] | None = None
+    for node in ast.walk(tree):
+        if not isinstance(node, ast.Call) or not isinstance(node.func, ast.Name):
+            continue
+        if not of_other_rows(f"{node.func.id}("):
+            continue
+        by = next((word.value for word in node.keywords if word.arg == "by"), None)
+        parts = by.elts if isinstance(by, ast.List | ast.Tuple) else [by]
+        if not all(isinstance(part, ast.Name) for part in parts):
+            return None
+        columns = frozenset(names.get(part.id, part.id) for part in parts if isinstance(part, ast.Name))
+        found = columns if found is None else found & columns
+    return found
 
 
 def parsed(text: str) -> tuple[ast.expr, dict[str, str]]:

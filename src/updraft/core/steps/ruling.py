@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any, NamedTuple
 
 import polars as pl
 
 from updraft.core.formula import Term, compile_formula, names_in
+from updraft.core.formula.compile import grouped_by
 from updraft.core.formula.registry import of_other_rows
 from updraft.core.formula.terms import Misfit
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Settings, setting
 from updraft.core.steps.conditions import Rule, compiled, value_of
-from updraft.core.steps.spread import BY_ROWS, WHOLE, Spread
+from updraft.core.steps.spread import BY_ROWS, WHOLE, Spread, by_columns
 from updraft.core.values import DTYPES, TITLES, Kind, kind_of
 
 
@@ -129,10 +130,19 @@ def columns_of(rules: Sequence[OneRule]) -> set[str] | None:
     return read
 
 
-def spread_by(rules: Sequence[OneRule], formulas: Sequence[str] = ()) -> Spread:
-    """How work may be spread that follows rules and formulas: by rows, unless one looks at other rows."""
+def spread_by(rules: Sequence[OneRule], formulas: Sequence[str] = (), schema: Iterable[str] = ()) -> Spread:
+    """How work may be spread that follows rules and formulas: by rows, unless one looks at others; then by
+    the columns in which all of them look at equal ones alone, of those that `schema` has.
+    """
     texts = [*formulas, *(rule.then for rule in rules if rule.calculated)]
-    return WHOLE if any(map(of_other_rows, texts)) else BY_ROWS
+    far = [text for text in texts if of_other_rows(text)]
+    if not far:
+        return BY_ROWS
+    groups = [grouped_by(text) for text in far]
+    if any(group is None for group in groups):
+        return WHOLE
+    keys = frozenset(schema).intersection(*(group for group in groups if group is not None))
+    return by_columns(sorted(keys)) if keys else WHOLE
 
 
 def parameters_of_rules(rules: Sequence[OneRule]) -> set[str]:

@@ -213,7 +213,11 @@ class Calculate(StepKind):
     def spread(self, settings: CalculateSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
         texts = [column.formula for column in settings.columns if column.by == "formula"]
         rules = [rule for column in settings.columns if column.by == "rules" for rule in column.rules]
-        return spread_by(rules, texts)
+        # A column that the step makes is no key: parts are made of the table that comes in.
+        made = {column.name.strip() for column in settings.columns}
+        several = any(column.several for column in settings.columns)
+        known = [] if several else [name for name in schemas["table"] if name not in made]
+        return spread_by(rules, texts, known)
 
     def sentence(self, settings: CalculateSettings) -> str:
         if len(settings.columns) == 1 and settings.columns[0].by == "formula":

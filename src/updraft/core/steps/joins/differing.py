@@ -87,7 +87,7 @@ def difference(here: str, there: str, mine: pl.DataType, its: pl.DataType) -> pl
 
 
 def _less(a: pl.Expr, b: pl.Expr) -> pl.Expr:
-    """a - b without what binary numbers add: 22.3 - 60.9 is -38.6. Fifteen digits of the greater one count."""
+    """a - b without what binary numbers add: 22.3 - 60.9 is -38.6. Fifteen digits of the greater count."""
     greater = pl.max_horizontal(a.abs(), b.abs())
     unit = pl.lit(10.0).pow(greater.log10().floor() - 14)
     rounded = ((a - b) / unit).round() * unit
