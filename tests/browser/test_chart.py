@@ -69,3 +69,24 @@ def test_lines_points_and_histograms_are_drawn_and_leave_as_files(page):
     chosen(page, "points")
     far.last.click()
     page.wait_for_function("() => document.getElementById('focus-line')?.textContent.includes('1 of 25 rows')")
+
+
+def test_a_group_is_opened_to_its_rows(page):
+    settings = {"by": ["hub"], "totals": "all", "figures": [{"figure": "rows", "name": "N"}]}
+    steps = [
+        {"id": "it", "kind": "read_file", "settings": {"path": "it.csv"}},
+        {"id": "s", "kind": "summarise", "settings": settings, "inputs": {"table": "it"}},
+    ]
+    page.goto("/")
+    flow = page.evaluate(BRING_FILES, [json.dumps({"updraft": 6, "name": "G", "steps": steps}), {"it": SHIPPED}])
+    for row, rows in ((1, "12 of 24 rows"), (2, None)):
+        page.goto(f"/flows/{flow}?step=s")
+        page.wait_for_selector(".slick-row")
+        settle(page)
+        page.locator(".slick-row").nth(row).locator(".slick-cell").last.dblclick()
+        page.wait_for_function("() => updraft.selected === 'it' && updraft.table?.step === 'it'")
+        if rows:
+            page.wait_for_function(f"() => document.getElementById('focus-line')?.textContent.includes('{rows}')")
+            assert "row 2 of Summarise" in page.locator("#focus-line").inner_text()
+    settle(page)
+    assert page.evaluate("updraft.focus.nothing"), "the total stands for all rows"

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from tests.core.test_spreading import check
 from updraft.core import Problem
 from updraft.core.engine.table import compute
+from updraft.core.insight import Focus
 from updraft.core.steps import Tables, kinds
 
 KIND = kinds()["summarise"]
@@ -165,3 +166,32 @@ def test_parts_give_the_same_groups_of_dates(rows, cuts, part):
         {"by": ["hub"], "made": [{"by": part, "column": "on"}], "figures": [{"figure": "rows"}, *FIGURES[:3]]}
     )
     assert check(KIND, chosen, {"table": [table]}, cuts, 2, 3)
+
+
+GROUPS = st.sampled_from(
+    [
+        {"by": ["hub"]},
+        {"by": ["lot", "n"]},
+        {"by": ["kg"], "totals": "all"},
+        {"by": ["hub", "n"], "totals": "each"},
+        {"by": ["hub"], "made": [{"by": "range", "column": "kg", "width": 0.5}], "totals": "each"},
+        *(
+            {"by": ["on"] if part == "year" else [], "made": [{"by": part, "column": "on"}]}
+            for part in list(WEEKDAYS)[:5]
+        ),
+    ]
+)
+
+
+@given(st.lists(ROW | ROW.map(lambda row: ("", " ", *row[2:])), max_size=12), GROUPS)
+def test_the_rows_of_a_group_are_those_that_it_counts(rows, groups):
+    settings = KIND.Settings.model_validate({**groups, "figures": [{"figure": "rows", "name": "N"}]})
+    table = pl.DataFrame(rows, schema=COLUMNS, orient="row")
+    result = made(rows, **groups, figures=[{"figure": "rows", "name": "N"}])
+    for row in range(result.height):
+        rule = KIND.behind(settings, result, row)
+        if not rule["of"]:
+            assert result["N"][row] == len(rows), "the total of all rows"
+            continue
+        focus = Focus.model_validate({"chips": [{"label": "", "column": "", "rule": rule}]})
+        assert focus.rows(table.lazy()).len() == result["N"][row], (rule, result.row(row))

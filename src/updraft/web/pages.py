@@ -110,6 +110,7 @@ def catalogue(known: tuple[str, ...]) -> Markup:
             "remote": "outside" in k.needs,
             "samples": type(k).sample is not StepKind.sample,
             "reads_files": issubclass(k.Settings, ReadingSettings),
+            "opens": type(k).behind is not StepKind.behind,
             "schema": k.Settings.model_json_schema(),
         }
         for k in map(kinds().__getitem__, known)

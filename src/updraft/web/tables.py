@@ -40,6 +40,11 @@ class Look(Asked):
     settings: dict[str, Any] | None = None
 
 
+class Behind(Asked):
+    step: Text = ""
+    row: Whole = 0
+
+
 class Window(Asked):
     output: str = ""
     offset: Whole = 0
@@ -99,6 +104,31 @@ def _previewed(step: Step, settings: dict[str, Any]) -> tuple[dict[str, Any], in
     if kind is None or not kind.previews or (isinstance(asked, int) and asked <= PREVIEW):
         return settings, None
     return {**settings, kind.previews: PREVIEW}, PREVIEW
+
+
+@blueprint.post("/behind")
+@patient
+def behind(flow_id: str) -> Any:
+    """The rows that a row of a step's table stands for. Body: `step`, `row` (its place).
+
+    Answers the `step` and `output` whose rows they are, and the `rule` that opens them.
+    """
+    body = body_of(Behind)
+    flow = studio().flows.get(flow_id).flow
+    if not flow.has(body.step):
+        raise Problem("This step", "the flow does not have it any more.", "Choose another one.")
+    planned = studio().plan(flow_id, flow)
+    table = studio().look(flow_id, planned, body.step).lazy().collect()
+    step, kind = planned.steps[body.step], kinds()[flow.step(body.step).kind]
+    rule = None
+    if step.main is not None and step.settings is not None and body.row < table.height:
+        rule = kind.behind(step.settings, table, body.row)
+    if rule is None or step.main is None:
+        raise Problem(
+            "The rows of this group", "no rule tells them from the others.", "Group by columns, or by dates."
+        )
+    main = planned.resolve(step.main)
+    return jsonify(step=main.step, output=main.output, rule=rule)
 
 
 @blueprint.get("/tables/<key>/rows")

@@ -413,6 +413,15 @@ class StepKind(ABC):
         """The rows that it keeps, for a kind that does nothing but keep rows, each by its own values."""
         return None
 
+    def behind(self, settings: Any, table: pl.DataFrame, row: int) -> dict[str, Any] | None:
+        """The rule of the rows of the main table that a row of the result stands for, without conditions for
+        all of them; None where no rule tells them.
+
+        Args:
+            table: the result.
+        """
+        return None
+
     def spread(self, settings: Any, schemas: Mapping[str, pl.Schema]) -> Spread:
         """How its work may be spread over parts of its tables.
 

@@ -12,6 +12,7 @@ from updraft.core.formula.registry import of_other_rows
 from updraft.core.formula.terms import Term
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Settings, setting
+from updraft.core.steps.behind import Condition, from_to, span_of
 from updraft.core.steps.choice import need_columns
 from updraft.core.values import TITLES, Kind, kind_of
 
@@ -109,6 +110,20 @@ def keyed(group: MadeGroup, schema: pl.Schema, context: Context | None, key: str
             f"Column “{group.column}”", "its days have no hours.", "Choose another part.", field="made"
         )
     return Keyed(name, *_parts(column, pl.col(key))[group.by])
+
+
+def rows_of(group: MadeGroup, values: pl.Series, row: int) -> list[Condition] | None:
+    """Conditions of the rows of a group, by what it is called in the result; None where none tells."""
+    label = values[row]
+    if group.by == "formula":
+        return None
+    if label is None:
+        return [{"column": group.column, "test": "empty"}]
+    if group.by == "range":
+        low, high = str(label).split(" to ")
+        return from_to(group.column, low, high)
+    span = span_of(group.by, label)
+    return None if span is None else from_to(group.column, *span)
 
 
 def _parts(column: pl.Expr, made: pl.Expr) -> dict[str, tuple[pl.Expr, pl.Expr]]:

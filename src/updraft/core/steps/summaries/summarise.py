@@ -1,18 +1,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Literal
+from typing import Any, Literal
 
 import polars as pl
 
 from updraft.core.formula import names_in
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Grounds, Result, Settings, StepKind, Wanted, setting
+from updraft.core.steps.behind import all_of, equal_to
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.figures import FIGURE_WORDS, OF_ALL, FigureOfSome, expression, leaves_out_empty
 from updraft.core.steps.spread import WHOLE, Spread
-from updraft.core.steps.summaries.groups import MadeGroup, keyed
-from updraft.core.steps.summaries.totals import GROUP, with_totals
+from updraft.core.steps.summaries.groups import MadeGroup, keyed, rows_of
+from updraft.core.steps.summaries.totals import GROUP, TOTAL, with_totals
 from updraft.core.steps.tables import Tables
 
 _MADE, _FIGURE, _LEVEL = "\0made", "\0figure", "\0level"  # names no file can bring
@@ -146,6 +147,20 @@ class Summarise(StepKind):
         }
         return [grounds.parameter(name) for name in sorted(used)]
 
+    def behind(self, settings: SummariseSettings, table: pl.DataFrame, row: int) -> dict[str, Any] | None:
+        names = [*settings.by, *(group.called() for group in settings.made)]
+        told = table[settings.level.strip()][row] if self._totalled(settings) else GROUP
+        counted = _told_by(told, names)
+        conditions = []
+        for name in settings.by[:counted]:
+            conditions += equal_to(name, table[name][row], table.schema[name], table[name])
+        for group in settings.made[: max(0, counted - len(settings.by))]:
+            made = rows_of(group, table[group.called()], row)
+            if made is None:
+                return None
+            conditions += made
+        return all_of(conditions)
+
     def spread(self, settings: SummariseSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
         ordered = all(group.by not in ("range", "formula") for group in settings.made)
         alone = all(figure.figure not in OF_ALL for figure in settings.figures)
@@ -184,3 +199,10 @@ def _left_out(table: pl.LazyFrame, figures: Sequence[FigureOfSome]) -> Iterator[
             f"{{n}} empty cells of {name} are in no figure of it",
             one=f"{{n}} empty cell of {name} is in no figure of it",
         )
+
+
+def _told_by(level: str, names: Sequence[str]) -> int:
+    """How many of the columns of groups tell the rows of a row of the result."""
+    if level == GROUP:
+        return len(names)
+    return 0 if level == TOTAL else names.index(level.removeprefix(f"{TOTAL} of ")) + 1

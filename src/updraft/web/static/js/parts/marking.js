@@ -11,6 +11,8 @@ export const marking = {
     const item = this.grid.item(row);
     const cell = item.cells?.[column.index];
     const place = item.numbers ?? row; // its place in the table, whatever is shown of it
+    const opens = this.table?.step === this.selected && !this.output && this.kind()?.opens;
+    if (opens && column.kind !== "text") return this.openBehind(place);
     if (typeof cell !== "string" || column.kind !== "text" || !this.table || this.output) return;
     const dialog = byId("dialog");
     const offers = h("div", { class: "readings", role: "group", "aria-label": "What fits" });
@@ -41,6 +43,12 @@ export const marking = {
         "Mark a part of the text, by mouse or with Shift and the arrows, for what fits the part.";
       const rule = { match: "all", of: [{ column: column.name, test: "equals", value: cell }] };
       offers.replaceChildren(
+        opens
+          ? offer("Show the rows of this group", "in the table that comes in", () => {
+              dialog.close();
+              return this.openBehind(place);
+            })
+          : "",
         offer("Replace it in every row", "a step “Recode values”", () =>
           take("recode_values", { column: column.name, changes: [{ old: cell, new: cell }] }),
         ),
@@ -106,6 +114,22 @@ export const marking = {
     dialog.showModal();
     text.focus();
     text.setSelectionRange(0, 0);
+  },
+
+  /** The rows that a row of this step's table stands for, in the table that comes in. */
+  async openBehind(row) {
+    const step = this.selected;
+    const found = await attempt(() => post(`/api/flows/${this.flow}/behind`, { step, row }));
+    if (!found || this.selected !== step) return;
+    await this.applyDraft();
+    this.output = found.output;
+    await this.select(found.step);
+    const label = `row ${row + 1} of ${this.state.steps[step].label}`;
+    this.setFocus((focus) => {
+      focus.clear();
+      // The total of all rows has no condition.
+      if (found.rule.of.length) focus.only({ label, column: "", rule: found.rule });
+    });
   },
 
   /** Several cells of a column: what fits all their values. */
