@@ -120,3 +120,30 @@ def test_many_tables_come_in_at_one_port_in_their_order_and_edits_keep_it(tmp_pa
     assert fresh.step("new").inputs == {"tables": ("tidy", "moor")}
     with pytest.raises(Problem, match="several tables come in at “Table”"):
         hubs(flow_of(("all", "tidy_text", {"table": ["fen", "dale"]})))
+
+
+def written(name: str, way: int) -> str:
+    return [name, name.upper(), f" {name.lower()} ", f"{name}.", name.replace("o", "ö")][way]
+
+
+@given(st.lists(tables(), min_size=1, max_size=4), st.data())
+def test_columns_whose_names_are_written_differently_meet(given, data):
+    frames = [frame(names, rows) for names, rows in given]
+    way = st.integers(0, 4)
+    spelt = [
+        table.rename({name: written(name, data.draw(way)) for name in table.columns} if n else {})
+        for n, table in enumerate(frames)
+    ]
+    plain, alike = stack(frames), stack(spelt, by="tidied")
+    first = set(frames[0].columns)
+    assert alike.lazy().collect().width == plain.lazy().collect().width
+    shown = alike.lazy().collect()
+    assert shown.rows() == plain.lazy().collect().rows() and first <= set(shown.columns)
+
+
+def test_two_columns_of_a_table_never_become_one():
+    first = pl.DataFrame({"Lot no": ["a"]})
+    second = pl.DataFrame({"lot no": ["b"], "LOT-NO": ["c"], "Lot no": ["d"]})
+    assert stack([first, second], by="tidied", source="").lazy().collect().rows() == [
+        ("a", None, None), ("d", "b", "c")
+    ]  # fmt: skip

@@ -246,3 +246,51 @@ test("fields chosen by the two tables are set with the least likeness, and shown
   assert.equal(labelled(made, "How much it counts")[0].value, "40");
   assert.ok(!button(made, "Choose them by the two tables").disabled);
 });
+
+test("a figure shows what more can be said of it, and sets that", () => {
+  const { element, set } = widget("figures", [{ figure: "sum", column: "Grams" }], {
+    items: { properties: { like: {} } },
+    figures: [
+      ["rows", "number of rows"],
+      ["sum", "sum of"],
+      ["list", "list of values of"],
+      ["weighted", "weighted mean of"],
+      ["percentile", "percentile of"],
+      ["rows_share", "share of all rows"],
+    ],
+  });
+  const shown = (label) => !labelled(element, label)[0].closest("label").hidden;
+  const boxes = () =>
+    [...element.querySelectorAll(".figure-option")]
+      .filter((one) => !one.hidden)
+      .map((one) => one.textContent.trim());
+  const of = () =>
+    [...(labelled(element, "of column")[0]?.options ?? [])].map(({ value }) => value);
+  const choose = (figure) => type(labelled(element, "Figure")[0], figure, "change");
+  assert.deepEqual(boxes(), ["empty cells count, too"]);
+  assert.ok(of().includes("Grams") && !of().includes("Hub"), "only numbers are added up");
+  choose("list");
+  assert.ok(of().includes("Hub"));
+  assert.deepEqual(boxes(), ["empty cells count, too", "in order", "each as often as it comes"]);
+  element.querySelectorAll(".figure-option input")[1].click();
+  assert.equal(set.at(-1)[0].sorted, true);
+  choose("weighted");
+  assert.ok(shown("Weighted by") && !shown("Share of the values at or below it, in %"));
+  assert.deepEqual(
+    [...labelled(element, "Weighted by")[0].options].map(({ value }) => value),
+    ["", "Grams"],
+  );
+  type(labelled(element, "Weighted by")[0], "Grams", "change");
+  assert.deepEqual(set.at(-1)[0], {
+    figure: "weighted",
+    column: "Grams",
+    name: "",
+    sorted: true,
+    weight: "Grams",
+  });
+  choose("percentile");
+  assert.ok(shown("Share of the values at or below it, in %") && !shown("Weighted by"));
+  choose("rows_share");
+  assert.equal(labelled(element, "of column").length, 0);
+  assert.equal(set.at(-1)[0].column, "", "a share of rows is of no column");
+});

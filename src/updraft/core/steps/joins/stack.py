@@ -4,6 +4,7 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.formats.stacking import differences
+from updraft.core.linking.columns import tidied
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.spread import BY_ROWS, Spread
@@ -12,11 +13,11 @@ from updraft.core.values.common import common_type
 
 
 class StackSettings(Settings):
-    by: Literal["name", "place"] = setting(
+    by: Literal["name", "tidied", "place"] = setting(
         "Columns meet by",
         widget="choice",
         default="name",
-        labels={"name": "name", "place": "place, left to right"},
+        labels={"name": "name", "tidied": "name, without case and signs", "place": "place"},
     )
     columns: Literal["all", "shared", "first", "stop"] = setting(
         "Where columns differ",
@@ -30,7 +31,7 @@ class StackSettings(Settings):
 class Stack(StepKind):
     """Put the rows of several tables below each other, in the order of the tables.
 
-    A column that a table lacks is empty in its rows. Where one name holds several types, numbers become
+    A column that a table lacks is empty in its rows. Names may count without case, accents, blanks and signs. Where one name holds several types, numbers become
     numbers, days and times become times, and all else becomes text.
     """
 
@@ -56,6 +57,8 @@ class Stack(StepKind):
         first = list(arrived[0].table.collect_schema())
         if settings.by == "place":
             arrived = [_named_as(first, incoming) for incoming in arrived]
+        elif settings.by == "tidied":
+            arrived = _named_alike(arrived)
         schemas = [incoming.table.collect_schema() for incoming in arrived]
         said = _differences(arrived, schemas)
         if said and settings.columns == "stop":
@@ -96,7 +99,7 @@ class Stack(StepKind):
 
     def sentence(self, settings: StackSettings) -> str:
         named = f" · named in {settings.source}" if settings.source.strip() else ""
-        return f"by {settings.by}{named}"
+        return f"by {settings.by.replace('tidied', 'name')}{named}"
 
 
 def _named_as(first: list[str], incoming: Incoming) -> Incoming:
@@ -110,6 +113,24 @@ def _named_as(first: list[str], incoming: Incoming) -> Incoming:
         incoming.table.select(pl.col(old).alias(name) for old, name in zip(own, new, strict=True)),
         incoming.label,
     )
+
+
+def _named_alike(arrived: Sequence[Incoming]) -> list[Incoming]:
+    """The tables with columns of one name but for case, accents, blanks and signs called as the first of them
+    is. A column stays as it is where its table has one of that name.
+    """
+    called: dict[str, str] = {}
+    found = []
+    for incoming in arrived:
+        own = list(incoming.table.collect_schema())
+        new: list[str] = []
+        for name in own:
+            usual = called.setdefault(tidied(name), name)
+            free = usual not in new and (usual == name or usual not in own)
+            new.append(usual if free else name)
+        renamed = [pl.col(old).alias(name) for old, name in zip(own, new, strict=True)]
+        found.append(Incoming(incoming.table.select(renamed), incoming.label))
+    return found
 
 
 def _differences(arrived: Sequence[Incoming], schemas: Sequence[pl.Schema]) -> list[str]:

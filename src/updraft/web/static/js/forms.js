@@ -10,6 +10,7 @@ import { outsideWidgets } from "./widgets/outside.js";
 import { partWidgets } from "./widgets/parts.js";
 import { pairWidgets } from "./widgets/pairs.js";
 import { alikeWidgets } from "./widgets/alike.js";
+import { figureWidgets } from "./widgets/figures.js";
 import { itemWidgets } from "./widgets/items.js";
 import { referenceWidgets } from "./widgets/reference.js";
 import { ruleWidgets } from "./widgets/rule.js";
@@ -26,6 +27,7 @@ export const widgets = {
   ...sheetWidgets,
   ...partWidgets,
   ...alikeWidgets,
+  ...figureWidgets,
   ...itemWidgets,
   ...formulaWidgets,
   ...referenceWidgets,
