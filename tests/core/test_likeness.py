@@ -1,6 +1,7 @@
 """Look up by likeness, and families of look-alikes with what people decided of them."""
 
 import itertools
+from types import SimpleNamespace
 
 import polars as pl
 import pytest
@@ -104,6 +105,27 @@ def test_people_are_looked_up_by_several_fields_with_rank_and_lead():
         .collect()
     )
     assert best["no"].to_list() == [1, 1, 3] and best["Lead"].to_list() == [None, 0, None]
+
+
+def test_doubtful_matches_are_asked_and_what_was_decided_stays():
+    table = pl.DataFrame({"to": ["Aldermeer", "Aldermeer", "Coldwatr", "North Fen", "Fenn"], "kg": [1, 2, 3, 4, 5]})
+    kind = kinds()["look_up_alike"]
+    fields = [{"column": "to", "reference": "hub"}]
+    made = kind.Settings.model_validate({"fields": fields, "least": 85, "bring": [{"column": "code"}]})
+
+    def done(**answers):
+        context = SimpleNamespace(decisions=answers)
+        return compute(kind, made, Tables.of(table.lazy(), reference=HUBS.lazy()), context)
+
+    first = done()
+    asked = first.frames["open"].rows()
+    assert [(name, rows, proposal) for name, rows, proposal, _ in asked] == [("Aldermeer", 2, "Aldermere")]
+    assert asked[0][3] == "88.9 %" and first.lazy().collect()["code"].to_list() == ["A", "A", "C", "N", None]
+    # One is another, one is left as it is and so meets nothing, one is named that was not found.
+    decided = done(Aldermeer="Coldwater", Coldwatr="Coldwatr", Fenn="North Fen")
+    assert decided.lazy().collect()["code"].to_list() == ["C", "C", None, "N", "N"]
+    assert decided.lazy().collect()["Likeness"].to_list() == [100, 100, None, 100, 100]
+    assert decided.frames["open"].height == 0 and decided.frames["unmatched"]["kg"].to_list() == [3]
 
 
 def test_looking_up_by_likeness_says_what_is_wrong():

@@ -1,4 +1,4 @@
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Literal
 
 import polars as pl
@@ -14,6 +14,7 @@ from updraft.core.steps.tables import Out, Port, Tables
 
 _ROW, _ENTRY, _SCORE = "\0row", "\0entry", "\0score"  # names no file can bring
 _RANK, _MARGIN = "\0rank", "\0margin"
+_BETWEEN = " · "  # the fields of a row, in what is asked
 _DOUBTFUL = 5.0  # points above the least, or ahead of the next
 
 
@@ -62,6 +63,9 @@ class LookUpAlike(StepKind):
     which one is empty counts a tenth, as not alike, and names in each other's place are nearly as good. By
     one field of letters the best of all rows is found; else the best of the ten that share most of what few
     rows have.
+
+    Matches that are little above the least, or little ahead of the next, can be decided: what is taken, typed
+    or left (then it meets what is written just so, or nothing) stays decided, and counts as alike by 100.
     """
 
     kind = "look_up_alike"
@@ -79,13 +83,14 @@ class LookUpAlike(StepKind):
     )
     icon = "bullseye"
     version = 2
-    needs = frozenset({"whole"})
+    needs = frozenset({"whole", "decisions"})
     inputs = (Port(main=True), Port("reference", "Look up in"))
     outputs = (
         Out(main=True),
         Out("unmatched", "Rows without a match"),
         Out("doubtful", "Matches to look at"),
         Out("unmatched_other", "The other's rows that nothing met"),
+        Out("open", "Matches to decide"),
     )
     Settings = LookUpAlikeSettings
 
@@ -101,7 +106,13 @@ class LookUpAlike(StepKind):
             if name.strip()
         }
         self._check_names([*names, *told.values()], schema)
-        near = self._near(table, other, settings)
+        sides = [
+            texts(table, [one.column for one in settings.fields]),
+            texts(other, [one.reference for one in settings.fields]),
+        ]
+        read = pl.collect_all(sides, engine="in-memory")
+        decided = context.decisions if context is not None else {}
+        near = self._near(read, settings, decided)
         brought = [pl.col(b.column).alias(name) for b, name in zip(settings.bring, names, strict=True)]
         entries = other.select(brought).with_row_index(_ENTRY)
         met = (
@@ -115,20 +126,19 @@ class LookUpAlike(StepKind):
         others = [pl.col(name) for name in names[1:]]
         made = [*filled, *others, *(pl.col(of).alias(name) for of, name in told.items())]
         unmatched = met.filter(missed)
-        doubtful = met.filter(
-            (pl.col(_SCORE) < settings.least + _DOUBTFUL) | (pl.col(_MARGIN) < _DOUBTFUL)
-        ).select(
+        doubtful = met.filter(_is_doubtful(settings.least)).select(
             *schema.names(), *made, *([] if settings.likeness.strip() else [pl.col(_SCORE).alias("Likeness")])
         )
         alone = other.with_row_index(_ENTRY).join(near.lazy(), on=_ENTRY, how="anti", maintain_order="left")
-        sides = {
+        outputs = {
             "unmatched": unmatched.select(schema.names()),
             "doubtful": doubtful,
             "unmatched_other": alone.select(its.names()),
+            "open": _open(near, read, settings.least, decided).lazy(),
         }
         keeps = () if settings.take in ("first", "once") else None
         counts = self._counts(settings, unmatched, doubtful)
-        return Result(met.select(*schema.names(), *made), sides, counts, keeps, (*names, *told.values()))
+        return Result(met.select(*schema.names(), *made), outputs, counts, keeps, (*names, *told.values()))
 
     def _check_names(self, names: list[str], schema: pl.Schema) -> None:
         for name in names:
@@ -140,18 +150,19 @@ class LookUpAlike(StepKind):
                     field="bring",
                 )
 
-    def _near(self, table: pl.LazyFrame, other: pl.LazyFrame, settings: LookUpAlikeSettings) -> pl.DataFrame:
-        """For each row of this table the rows of the other that are taken, by their places."""
-        sides = [
-            texts(table, [one.column for one in settings.fields]),
-            texts(other, [one.reference for one in settings.fields]),
-        ]
-        mine, its = pl.collect_all(sides, engine="in-memory")
+    def _near(
+        self, sides: Sequence[pl.DataFrame], settings: LookUpAlikeSettings, decided: Mapping[str, str]
+    ) -> pl.DataFrame:
+        """For each row of this table the rows of the other that are taken, by their places; those that
+        somebody decided meet the rows of just that text.
+        """
+        mine, its = sides
         fields = linked(settings.fields)
         # Rows that are equal in all fields are compared once, and of the other's the first counts.
         rows, some = _distinct(mine) if settings.take != "once" else _each(mine)
         entries, listed_ = _distinct(its) if settings.take in ("first", "best") else _each(its)
         found = link(some, listed_, fields, least=float(settings.least), take=settings.take)
+        found = _as_decided(found, some, listed_, decided) if decided else found
         first = entries.unique("at", keep="first", maintain_order=True).rename({"row": _ENTRY, "at": "right"})
         met = rows.rename({"row": _ROW, "at": "left"}).join(found, on="left", maintain_order="left_right")
         met = met.join(first, on="right", maintain_order="left")
@@ -216,7 +227,7 @@ class LookUpAlike(StepKind):
     def spread(self, settings: LookUpAlikeSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
         if settings.take == "once":
             return WHOLE
-        return Spread("rows", undivided=frozenset({"unmatched_other"}))
+        return Spread("rows", undivided=frozenset({"unmatched_other", "open"}))
 
     def sentence(self, settings: LookUpAlikeSettings) -> str:
         pairs = [f"{one.column or '…'} like {one.reference or '…'}" for one in settings.fields]
@@ -235,3 +246,53 @@ def _distinct(rows: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame]:
 def _each(rows: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame]:
     places = pl.int_range(rows.height, dtype=pl.UInt32, eager=True)
     return pl.DataFrame({"row": places, "at": places}), rows
+
+
+def _is_doubtful(least: float) -> pl.Expr:
+    return (pl.col(_SCORE) < least + _DOUBTFUL) | (pl.col(_MARGIN) < _DOUBTFUL)
+
+
+def _keys(rows: pl.DataFrame) -> pl.Series:
+    """What a row is called in questions and answers: the texts of its fields."""
+    return rows.select(
+        pl.concat_str(pl.all(), separator=_BETWEEN, ignore_nulls=True).alias("key")
+    ).to_series()
+
+
+def _as_decided(
+    found: pl.DataFrame, some: pl.DataFrame, entries: pl.DataFrame, decided: Mapping[str, str]
+) -> pl.DataFrame:
+    """Matches, with those that were decided in place of those that were found."""
+    keys = (
+        pl.DataFrame({"key": _keys(some)}).with_row_index("left").filter(pl.col("key").is_in(list(decided)))
+    )
+    answers = keys.with_columns(pl.col("key").replace_strict(decided, return_dtype=pl.String))
+    named = pl.DataFrame({"key": _keys(entries)}).with_row_index("right")
+    first = named.unique("key", keep="first", maintain_order=True)
+    met = answers.join(first, on="key").select(
+        pl.col("left").cast(pl.UInt32),
+        pl.col("right").cast(pl.UInt32),
+        pl.lit(100.0).alias("score"),
+        pl.lit(1, pl.UInt32).alias("rank"),
+        pl.lit(None, pl.Float64).alias("margin"),
+    )
+    others = found.join(keys, on="left", how="anti", maintain_order="left")
+    return pl.concat([others, met.select(found.columns)]).sort("left", "rank", maintain_order=True)
+
+
+def _open(
+    near: pl.DataFrame, sides: Sequence[pl.DataFrame], least: float, decided: Mapping[str, str]
+) -> pl.DataFrame:
+    """Doubtful matches that nobody decided yet: what is asked for, its rows, the proposal, and why."""
+    doubtful = near.filter(_is_doubtful(least) & (pl.col(_RANK) == 1))
+    lead = pl.format(", {} ahead of the next", pl.col(_MARGIN))
+    asked = doubtful.select(
+        _keys(sides[0]).gather(doubtful[_ROW]).alias("Name"),
+        _keys(sides[1]).gather(doubtful[_ENTRY]).alias("Proposal"),
+        pl.concat_str(pl.format("{} %", pl.col(_SCORE)), lead.fill_null("")).alias("Why"),
+    )
+    fresh = asked.filter(~pl.col("Name").is_in(list(decided)))
+    grouped = fresh.group_by("Name", maintain_order=True).agg(
+        pl.len().cast(pl.Int64).alias("Rows"), pl.col("Proposal").first(), pl.col("Why").first()
+    )
+    return grouped.select("Name", "Rows", "Proposal", "Why")

@@ -31,8 +31,9 @@ class StackSettings(Settings):
 class Stack(StepKind):
     """Put the rows of several tables below each other, in the order of the tables.
 
-    A column that a table lacks is empty in its rows. Names may count without case, accents, blanks and signs. Where one name holds several types, numbers become
-    numbers, days and times become times, and all else becomes text.
+    A column that a table lacks is empty in its rows. Names may count without case, accents, blanks and signs.
+    Where one name holds several types, numbers become numbers, days and times become times, and all else
+    becomes text.
     """
 
     kind = "stack"
