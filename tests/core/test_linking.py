@@ -94,13 +94,22 @@ NAME = st.sampled_from(["Ada Fen", "Ada Fenn", "Bess Moor", "Bes Moor", "Cecil A
 ROWS = st.lists(st.tuples(NAME, NAME, st.sampled_from(["1974", "1975", None])), max_size=7)
 
 
-@given(ROWS, ROWS, st.sampled_from([40, 75, 100]), st.sampled_from(["first", "best", "all", "once"]))
+LETTERS = [Field("name", "place", "letters")]
+
+
+@given(
+    ROWS,
+    ROWS,
+    st.sampled_from([40, 75, 100]),
+    st.sampled_from(["first", "best", "all", "once"]),
+    st.sampled_from([PAIR, LETTERS]),
+)
 @settings(max_examples=60)
-def test_what_is_taken_is_what_a_loop_over_all_pairs_takes(mine, its, least, take):
+def test_what_is_taken_is_what_a_loop_over_all_pairs_takes(mine, its, least, take, fields):
     left, right = table(*mine), table(*its)
     everything = {
         (a, b): s
-        for a, b, s in link(left, right, PAIR, least=0, take="all").select("left", "right", "score").iter_rows()
+        for a, b, s in link(left, right, fields, least=0, take="all").select("left", "right", "score").iter_rows()
     }
     fits = sorted((-s, a, b) for (a, b), s in everything.items() if s >= least)
     expected = set()
@@ -113,9 +122,11 @@ def test_what_is_taken_is_what_a_loop_over_all_pairs_takes(mine, its, least, tak
             own = [(s, b) for s, a, b in fits if a == row]
             most = {"first": own[:1], "best": [one for one in own if one[0] == own[0][0]], "all": own}[take]
             expected |= {(row, b) for _, b in most}
-    found = link(left, right, PAIR, least=least, take=take)
+    found = link(left, right, fields, least=least, take=take)
     assert set(zip(found["left"], found["right"], strict=True)) == expected
     for a, s, margin in found.select("left", "score", "margin").iter_rows():
+        if fields is LETTERS and s == 100:
+            continue  # what is written just so leads by itself
         others = [
             v for (one, other), v in everything.items() if one == a and v >= least and (one, other) not in expected
         ]

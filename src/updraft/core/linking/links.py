@@ -119,13 +119,14 @@ def link(
     Returns:
         columns `left`, `right` (places of rows), `score` (percent), `rank` (1 for the best of a row of the
         left table) and `margin` (points of the score ahead of the next best one that is good enough, too,
-        and was not taken; null where there is none), in the order of the left table, the best first. Of one
-        field of letters the best of all rows is found; else the best of those that share something rare.
+        and was not taken; null where there is none, or for letters that are the same), in the order of the
+        left table, the best first. Of one field of letters the best of all rows is found; else the best of
+        those that share something rare.
     """
+    if len(fields) == 1 and fields[0].measure == "letters" and not one_table:
+        return ranked(_by_letters(left, right, fields[0], least, take), least, take)
     if take == "once" or one_table:
         return ranked(Compared(left, right, fields, one_table=one_table).pairs(), least, take)
-    if len(fields) == 1 and fields[0].measure == "letters":
-        return ranked(_by_letters(left, right, fields[0], least), least, take)
     parts = [
         ranked(Compared(some, right, fields).pairs(), least, take).with_columns(pl.col("left") + start)
         for start in range(0, max(1, left.height), _AT_ONCE)
@@ -172,8 +173,10 @@ def each_once(left: Places, right: Places, scores: Floats) -> Places:
     return np.array(chosen, dtype=np.int64)
 
 
-def _by_letters(left: pl.DataFrame, right: pl.DataFrame, field: Field, least: float) -> pl.DataFrame:
-    """All pairs whose letters are alike enough, with their scores."""
+def _by_letters(
+    left: pl.DataFrame, right: pl.DataFrame, field: Field, least: float, take: Take
+) -> pl.DataFrame:
+    """Pairs whose letters are alike enough, with their scores: those to take, and what comes next."""
     texts, entries = (
         table.select(text=prepared(pl.col(name), "letters"))
         .with_row_index("row")
@@ -182,7 +185,9 @@ def _by_letters(left: pl.DataFrame, right: pl.DataFrame, field: Field, least: fl
         .agg("row")
         for table, name in ((left, field.left), (right, field.right))
     )
-    near = nearest_entries(texts["text"].to_list(), entries["text"].to_list(), max(least, 0.1), "all")
+    asked, known = texts["text"].to_list(), entries["text"].to_list()
+    way: Literal["first", "best", "all"] = "all" if take == "once" else take
+    near = nearest_entries(asked, known, max(least, 0.1), way, next_too=True)
     schema = {"text": pl.UInt32, "entry": pl.UInt32, "score": pl.Float64}
     pairs = pl.DataFrame(near, schema=schema, orient="row")
     pairs = pairs.with_columns(

@@ -26,7 +26,12 @@ class Near(NamedTuple):
 
 
 def nearest_entries(
-    texts: Sequence[str], entries: Sequence[str], least: float, take: Literal["first", "best", "all"]
+    texts: Sequence[str],
+    entries: Sequence[str],
+    least: float,
+    take: Literal["first", "best", "all"],
+    *,
+    next_too: bool = False,
 ) -> list[Near]:
     """For each text the entries that are at least so much like it, in the order of the texts.
 
@@ -36,6 +41,8 @@ def nearest_entries(
     Args:
         least: 0 to 100.
         take: the first of the best, all that are as good as the best, or all; these the best first.
+        next_too: of the first and the best also the one that comes next, unless the text stands in the list
+            as it is.
     """
     if not entries:
         return []
@@ -46,11 +53,12 @@ def nearest_entries(
         # What stands in the list as it is has no better entry, nor one as good.
         found = [Near(n, at[text], 100.0) for n, text in enumerate(texts) if text and text in at]
         rest = [n for n in rest if not texts[n] or texts[n] not in at]
-    return sorted([*found, *_compared(texts, entries, rest, least, take)], key=lambda near: near.text)
+    others = _compared(texts, entries, rest, least, take, int(next_too))
+    return sorted([*found, *others], key=lambda near: near.text)
 
 
 def _compared(
-    texts: Sequence[str], entries: Sequence[str], rest: list[int], least: float, take: str
+    texts: Sequence[str], entries: Sequence[str], rest: list[int], least: float, take: str, further: int
 ) -> Iterator[Near]:
     """The nearest entries of some texts, the best first, the texts in any order."""
     import numpy as np
@@ -74,17 +82,20 @@ def _compared(
         for n, row in zip(block, scores, strict=True):
             fits = np.flatnonzero(row > 0)
             if fits.size:
-                yield from _taken(n, places[first:past][fits], row[fits], take)
+                yield from _taken(n, places[first:past][fits], row[fits], take, further)
 
 
-def _taken(text: int, places: Places, scores: Scores, take: str) -> Iterator[Near]:
-    """Of the entries that are like enough those to take; in single precision, equal scores are equal."""
+def _taken(text: int, places: Places, scores: Scores, take: str, further: int) -> Iterator[Near]:
+    """Of the entries that are like enough those to take, and so many that come next. Equal scores are equal
+    in single precision, too.
+    """
     import numpy as np
 
-    best = scores >= scores.max() if take != "all" else np.ones(len(scores), dtype=bool)
-    order = np.lexsort((places[best], -scores[best]))
-    order = order[:1] if take == "first" else order
-    for place, score in zip(places[best][order], scores[best][order], strict=True):
+    order = np.lexsort((places, -scores))
+    if take != "all":
+        best = 1 if take == "first" else int((scores == scores[order[0]]).sum())
+        order = order[: best + further]
+    for place, score in zip(places[order], scores[order], strict=True):
         yield Near(text, int(place), round(float(score), 1))
 
 
