@@ -5,7 +5,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from updraft.core.engine.table import compute
+from updraft.core.insight.alike_fields import best_scores
 from updraft.core.insight.meeting import meeting
+from updraft.core.linking import Field
 from updraft.core.steps import Tables, kinds
 
 KEY = st.none() | st.sampled_from(["a", "A", "á", " a", "01", "1", "b"])
@@ -54,3 +56,28 @@ def test_the_worst_keys_and_the_nearest_spelling_are_named():
     assert said.worst == [(["Fen"], 2, 3)]
     assert said.missed == [(["Salt marsh"], 2, "Saltmarsh", 94.7), (["Thornacre"], 1, None, None)]
     assert said.found == [(3, 1)] and said.missed_in_all == 2 and said.shared == 3 and said.several_other == 3
+
+
+NAMES = st.lists(st.none() | st.sampled_from(["Ada Fen", "Ada Fenn", "Bess", "Bes Moor", "Cecil", "x"]), max_size=8)
+
+
+@given(NAMES, NAMES, st.sampled_from(["letters", "spelling"]), st.integers(1, 100))
+def test_the_scores_that_are_shown_are_those_of_the_matches(mine, theirs, measure, least):
+    field = {"column": "a", "reference": "b", "measure": measure}
+    table, other = (
+        pl.DataFrame({name: rows}, schema={name: pl.String}).lazy() for name, rows in (("a", mine), ("b", theirs))
+    )
+    said = best_scores(table, other, [Field("a", "b", measure)])
+    kind = kinds()["look_up_alike"]
+    chosen = kind.Settings.model_validate({"fields": [field], "least": least, "bring": [{"column": "b"}]})
+    done = compute(kind, chosen, Tables.of(table, reference=other), None)
+    assert sum(said.counts[least:]) == len(mine) - done.frames["unmatched"].height
+    assert (said.rows, said.all, said.none) == (len(mine), len(mine), len(mine) - sum(said.counts))
+    own = kinds()["merge_double_rows"]
+    alone = best_scores(table, None, [Field("a", "a", measure)])
+    settings = own.Settings.model_validate(
+        {"fields": [{"column": "a", "measure": measure}], "least": least, "then": "mark"}
+    )
+    marked = compute(own, settings, Tables.of(table), None).lazy().collect()["Group"].count()
+    # A row that is alike to another is in a group, unless that one went to another middle.
+    assert marked <= sum(alone.counts[least:])

@@ -294,3 +294,35 @@ test("a figure shows what more can be said of it, and sets that", () => {
   assert.equal(labelled(element, "of column").length, 0);
   assert.equal(set.at(-1)[0].column, "", "a share of rows is of no column");
 });
+
+test("the least likeness says how many of the rows looked at it takes, exactly", async () => {
+  const counts = Array(101).fill(0);
+  Object.assign(counts, { 40: 7, 84: 2, 85: 3, 100: 5 });
+  const set = [];
+  const asked = [];
+  const made = widgets.likeness({
+    name: "least",
+    id: "least",
+    property: { title: "Alike by at least", minimum: 1, maximum: 100, default: 85 },
+    schema: {},
+    context: {
+      parameters: () => [],
+      scores: async (fields) => {
+        asked.push(fields);
+        return { rows: 20, all: 400, counts, none: 3 };
+      },
+    },
+    form: { settings: { fields: [{ column: "Hub" }, { column: "" }] }, change: () => {} },
+    value: 85,
+    set: (value) => set.push(value),
+  });
+  document.querySelector("main").replaceChildren(made);
+  await new Promise((done) => setTimeout(done, 0));
+  const said = () => made.querySelector(".score-place p").textContent;
+  assert.deepEqual(asked, [[{ column: "Hub" }]]);
+  assert.equal(said(), "8 of 20 rows looked at have a match as alike as that");
+  type(made.querySelector("input"), "84");
+  assert.deepEqual(set, [84]);
+  assert.equal(said(), "10 of 20 rows looked at have a match as alike as that");
+  assert.equal(made.querySelectorAll("rect.is-enough").length, 4);
+});

@@ -13,14 +13,16 @@ from updraft.core import Problem
 from updraft.core.engine import Door
 from updraft.core.formula import FormulaError, compile_formula, names_in
 from updraft.core.formula.registry import of_other_rows
-from updraft.core.insight.alike_fields import proposed_fields
+from updraft.core.insight.alike_fields import best_scores, proposed_fields
 from updraft.core.insight.keys import KeyProposal, proposed_keys
 from updraft.core.insight.meeting import Meeting, meeting
 from updraft.core.insight.outcomes import telling_rows
+from updraft.core.linking import Field as FieldCompared
 from updraft.core.problems import missing_column
 from updraft.core.similarity.families import Ways, by_name, by_strictness, proposed
 from updraft.core.steps import Tables, kinds
 from updraft.core.steps.joins.join import JoinSettings
+from updraft.core.steps.likeness import FieldAlike, OwnFieldAlike
 from updraft.core.steps.rule_text import read_rules
 from updraft.core.values import Kind, kind_of
 from updraft.core.values.text import shown
@@ -57,6 +59,10 @@ class Met(Asked):
 
 class Joining(Met):
     settings: dict[str, Any] = {}
+
+
+class Scored(Met):
+    fields: tuple[dict[str, Any], ...] = ()
 
 
 class Likeness(Asked):
@@ -241,6 +247,28 @@ def fields(flow_id: str, key: str) -> Any:
         ],
         least=round(found.least),
     )
+
+
+@blueprint.post("/scores")
+@patient
+def scores(flow_id: str, key: str) -> Any:
+    """How alike the best matches of some rows are by some `fields`, in another table (`other`, a key), or
+    among the table's own rows: see `insight.alike_fields.Scores`.
+    """
+    body = body_of(Scored)
+    mine = _table(key, body.output)
+    its = _table(body.other, body.other_output) if body.other else None
+    kind = FieldAlike if body.other else OwnFieldAlike
+    try:
+        chosen = [kind.model_validate(field) for field in body.fields]
+    except ValidationError:
+        raise Problem("The fields", "they cannot be read.", "Load the page again.") from None
+    asked = [
+        FieldCompared(one.column, getattr(one, "reference", one.column), one.measure, one.weight)
+        for one in chosen
+    ]
+    mark = ("scores", key, body.output, body.other, body.other_output, repr(asked))
+    return jsonify(remembered(mark, lambda: best_scores(mine, its, asked))._asdict())
 
 
 @blueprint.post("/look-alikes")

@@ -37,7 +37,7 @@ def least_alike(default: int) -> Any:
     return setting(
         "Alike by at least",
         "percent: the mean over the fields, by how much they count",
-        widget="number",
+        widget="likeness",
         default=default,
         minimum=1,
         maximum=100,

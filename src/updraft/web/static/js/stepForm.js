@@ -25,6 +25,7 @@ export function stepForm(studio, kind, incoming, model) {
     begun: () => (studio.begun?.id === studio.selected ? studio.begun.column : ""),
     keys: () => studio.keys(incoming[main], incoming.reference),
     alikeFields: () => studio.alikeFields(incoming[main], incoming.reference),
+    scores: (fields) => studio.alikeScores(incoming[main], incoming.reference, fields),
     rules: (text) => studio.rules(incoming[main], text),
     formats: (column, of) => studio.formats(incoming[main], column, of),
     parameters: () => studio.state.parameters ?? [],

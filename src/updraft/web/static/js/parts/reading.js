@@ -71,7 +71,6 @@ export const reading = {
     return attempt(() => post(`${this.tablePath(table)}/examples`, body));
   },
 
-  /** Pairs of columns by which two tables are likely to meet. */
   /** Fields by which rows of two tables are likely the same things, and how alike they are to be. */
   async alikeFields(table, other) {
     if (!table?.known || !other?.known) return null;
@@ -79,6 +78,15 @@ export const reading = {
     return (await attempt(() => post(`${this.tablePath(table)}/fields`, body))) ?? null;
   },
 
+  /** How alike the best matches of some rows are by some fields; in the table itself where there is no other. */
+  async alikeScores(table, other, fields) {
+    if (!table?.known || (other && !other.known)) return null;
+    const its = other ? { other: other.key, other_output: other.output } : {};
+    const body = { output: table.output, fields, ...its };
+    return post(`${this.tablePath(table)}/scores`, body).catch(() => null); // told by the step's own trial
+  },
+
+  /** Pairs of columns by which two tables are likely to meet. */
   async keys(table, other) {
     if (!table?.known || !other?.known) return [];
     const body = { output: table.output, other: other.key, other_output: other.output };

@@ -1,11 +1,72 @@
 /** Fields by which rows are compared: columns, a measure and a weight; also chosen by what stands in two tables. */
-import { h } from "../dom.js";
+import { count, h, pausing, plural, svg } from "../dom.js";
 import { resolved } from "../schema.js";
-import { columnsOf, group, removeButton, select } from "./basic.js";
+import { basics, columnsOf, group, removeButton, select } from "./basic.js";
 import { columnOptions } from "./columns.js";
 import { listEditor } from "./items.js";
 
+const STEP = 5; // percent that a bar stands for
+
+/** How alike the best matches are, with what is alike enough in colour. */
+function scoreBars(counts, least) {
+  const bars = Array.from({ length: 100 / STEP }, (_, n) => {
+    const here = counts.slice(n * STEP, n === 100 / STEP - 1 ? 101 : (n + 1) * STEP);
+    return here.reduce((sum, rows) => sum + rows, 0);
+  });
+  const most = Math.max(...bars, 1);
+  return svg(
+    "svg",
+    {
+      viewBox: "0 0 260 46",
+      class: "score-bars",
+      "aria-hidden": "true",
+      preserveAspectRatio: "none",
+    },
+    ...bars.map((rows, n) =>
+      svg("rect", {
+        x: n * 13,
+        y: 46 - (rows / most) * 42,
+        width: 11,
+        height: rows ? Math.max((rows / most) * 42, 1.5) : 0,
+        class: (n + 1) * STEP > least ? "is-enough" : "is-less",
+      }),
+    ),
+  );
+}
+
 export const alikeWidgets = {
+  /** The least likeness, below the true distribution of the best matches, and how many of them it takes. */
+  likeness(field) {
+    const place = h("div", { class: "score-place", role: "status" });
+    /** @type {any} */
+    let found = null;
+    let least = field.value;
+    const draw = () => {
+      if (!found) return place.replaceChildren();
+      const taken = found.counts.slice(Number(least)).reduce((sum, rows) => sum + rows, 0);
+      const of =
+        found.rows < found.all
+          ? `of ${count(found.rows)} rows looked at`
+          : `of ${plural(found.all, "row", "rows")}`;
+      place.replaceChildren(
+        scoreBars(found.counts, least),
+        h("p", { class: "muted small" }, `${count(taken)} ${of} have a match as alike as that`),
+      );
+    };
+    const set = (value) => {
+      least = value;
+      field.set(value);
+      draw();
+    };
+    const ask = async () => {
+      const fields = (field.form.settings.fields ?? []).filter((one) => one.column);
+      found = fields.length ? ((await field.context.scores?.(fields)) ?? null) : null;
+      draw();
+    };
+    queueMicrotask(ask);
+    return h("div", {}, basics.number({ ...field, set }), place);
+  },
+
   alike(field) {
     const { properties } = resolved(field.property.items, field.schema);
     const two = "reference" in properties;
@@ -69,10 +130,13 @@ export const alikeWidgets = {
         ),
       );
     };
+    const scored = pausing(500, () => field.form.remake?.("least"));
     const list = (value) => {
       const items = value.length ? value.map((item) => ({ ...fresh(), ...item })) : [fresh()];
-      const keep = (all) =>
+      const keep = (all) => {
         field.set(all.filter((item) => item.column && (!two || item.reference)));
+        scored();
+      };
       return listEditor(items, draw, fresh, "+ another field", keep, () => false);
     };
     let place = list(field.value ?? []);
