@@ -9,6 +9,7 @@ import signal
 import sys
 import threading
 import time
+from collections.abc import Callable
 from datetime import date
 from pathlib import Path
 from types import FrameType
@@ -52,6 +53,8 @@ def main(data: str, run_id: str) -> None:
         done: dict[str, Any] = {}
 
         def progress(step_id: str, report: StepReport | None) -> None:
+            if _asked:  # what is raised while compiled code calls back is ignored there, and is raised again
+                raise SystemExit(128 + _asked[0])
             done[step_id] = report.as_dict() if report else None
             runs.progress(run_id, {"total": len(planned.steps), "steps": done})
 
@@ -96,7 +99,11 @@ def _keep(report: Report, folder: Path) -> None:
             shutil.copyfile(output.path, kept)
 
 
+_asked: list[int] = []  # signals that asked the process to end
+
+
 def _leave(number: int, frame: FrameType | None) -> None:
+    _asked.append(number)
     raise SystemExit(128 + number)
 
 
@@ -112,5 +119,16 @@ def _end_with_parent() -> None:
     threading.Thread(target=watch, daemon=True).start()
 
 
+def _left(act: Callable[[], None]) -> None:
+    """Do it; once the process was asked to end it ends as it was asked, whatever came of that on the way."""
+    try:
+        act()
+    except Exception:
+        if not _asked:
+            raise
+    if _asked:
+        raise SystemExit(128 + _asked[0])
+
+
 if __name__ == "__main__":
-    main(sys.argv[1], sys.argv[2])
+    _left(lambda: main(sys.argv[1], sys.argv[2]))

@@ -56,6 +56,7 @@ export class ProfileDesk {
         h(
           "div",
           { class: "add-row mb-2" },
+          tool("bar-chart-line", "Chart", () => studio.act.showChart()),
           tool("copy", "Copy", () => this.copy(found)),
           tool("filetype-csv", "CSV", () => save("csv")),
           tool("filetype-json", "JSON", () => save("json")),
