@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import polars as pl
 
@@ -16,8 +17,20 @@ _AT_ONCE = 10_000  # rows
 _PIECE = 3  # signs
 
 
+class Marks(NamedTuple):
+    """What rows of both tables are brought together by: columns `row` and `mark`, each mark of a row once."""
+
+    left: pl.DataFrame
+    right: pl.DataFrame
+
+
 def candidates(
-    left: pl.DataFrame, right: pl.DataFrame, fields: Sequence[Field], *, one_table: bool = False
+    left: pl.DataFrame,
+    right: pl.DataFrame,
+    fields: Sequence[Field],
+    *,
+    one_table: bool = False,
+    marks: Marks | None = None,
 ) -> pl.DataFrame:
     """Pairs of rows that may stand for one thing.
 
@@ -29,12 +42,13 @@ def candidates(
     Args:
         left, right: what is compared of each field, as its columns (`0`, `1`, …), null where empty.
         one_table: both are the same table; each pair once, and no row with itself.
+        marks: of both, where they are known already.
 
     Returns:
         columns `left` and `right`: places of rows, sorted.
     """
     numbers = range(len(fields))
-    mine, its = _marks(left, numbers), _marks(right, numbers)
+    mine, its = marks or (marks_of(left, numbers), marks_of(right, numbers))
     often = its.group_by("mark").agg(often=pl.len())
     most = max(2.0, float(right.height))
     mine = mine.join(often, on="mark").with_columns(weight=pl.lit(most).log() - pl.col("often").log() + 0.1)
@@ -64,8 +78,14 @@ def _best(here: pl.DataFrame, its: pl.DataFrame, *, one_table: bool) -> pl.DataF
     return ranked.filter(pl.int_range(pl.len()).over("row") < _COMPARED).select(left="row", right="right")
 
 
-def _marks(table: pl.DataFrame, fields: Sequence[int]) -> pl.DataFrame:
-    """Columns `row` and `mark`, each mark of a row once."""
+def marks_of_some(marks: pl.DataFrame, rows: Sequence[int]) -> pl.DataFrame:
+    """The marks of some rows, numbered as these are."""
+    places = pl.DataFrame({"row": rows}, schema={"row": pl.UInt32}).with_row_index("at")
+    return marks.join(places, on="row").select(row="at", mark="mark")
+
+
+def marks_of(table: pl.DataFrame, fields: Sequence[int]) -> pl.DataFrame:
+    """Columns `row` and `mark`, each mark of a row once; of columns `0`, `1`, … as `candidates` has them."""
     numbered = table.with_row_index("row")
     found = []
     for field in fields:

@@ -9,9 +9,10 @@ import numpy as np
 import polars as pl
 from numpy.typing import NDArray
 
+from updraft.core.linking.candidates import Marks, marks_of, marks_of_some
 from updraft.core.linking.fields import Field, Measure
 from updraft.core.linking.fitting import fitted
-from updraft.core.linking.links import Compared, Places, each_once
+from updraft.core.linking.links import Compared, Places, each_once, ready
 from updraft.core.linking.measures import Floats
 
 _SAMPLE = 10_000  # rows of the left table that are learnt from
@@ -52,11 +53,11 @@ def choose(left: pl.DataFrame, right: pl.DataFrame, pairs: Sequence[tuple[str, s
     """
     fields = [Field(one, other, _measure(left[one], right[other])) for one, other in pairs]
     some = left if left.height <= _SAMPLE else left.sample(_SAMPLE, seed=0)
-    compared = Compared(some, right, fields)
-    apart = [
-        _within(table, [Field(name, name, f.measure) for f, name in zip(fields, names, strict=True)])
-        for table, names in ((left, [f.left for f in fields]), (right, [f.right for f in fields]))
-    ]
+    sides = [(left, [f.left for f in fields]), (right, [f.right for f in fields])]
+    marks = [marks_of(ready(table, names, fields), range(len(fields))) for table, names in sides]
+    known = Marks(marks[0], marks[1]) if some is left else None
+    compared = Compared(some, right, fields, marks=known)
+    apart = [_within(table, names, fields, own) for (table, names), own in zip(sides, marks, strict=True)]
     weights = [1.0] * len(fields)
     judged = _judged(compared, apart, weights, some.height)
     for _ in range(_ROUNDS):
@@ -95,9 +96,13 @@ class _Apart(NamedTuple):
     rows: int
 
 
-def _within(table: pl.DataFrame, fields: Sequence[Field]) -> _Apart:
+def _within(
+    table: pl.DataFrame, names: Sequence[str], fields: Sequence[Field], marks: pl.DataFrame
+) -> _Apart:
     rows = np.sort(np.random.default_rng(0).permutation(table.height)[:_KNOWN_APART])
-    return _Apart(Compared(table[rows], table, fields, same=rows), len(rows))
+    own = [field._replace(left=name, right=name) for field, name in zip(fields, names, strict=True)]
+    both = Marks(marks_of_some(marks, rows.tolist()), marks)
+    return _Apart(Compared(table[rows], table, own, same=rows, marks=both), len(rows))
 
 
 class _Judged(NamedTuple):

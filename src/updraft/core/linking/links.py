@@ -9,7 +9,7 @@ import numpy as np
 import polars as pl
 from numpy.typing import NDArray
 
-from updraft.core.linking.candidates import candidates
+from updraft.core.linking.candidates import Marks, candidates
 from updraft.core.linking.fields import Field
 from updraft.core.linking.measures import Floats, likeness, prepared
 from updraft.core.similarity.nearest import nearest_entries
@@ -40,19 +40,21 @@ class Compared:
         *,
         one_table: bool = False,
         same: Places | None = None,
+        marks: Marks | None = None,
     ) -> None:
         """Args:
         left, right: hold the fields' columns as text.
         one_table: both are the same table; each pair once, and no row with itself.
         same: for each row of the left table the one of the right that is itself.
+        marks: of both tables, where they are known already.
         """
         self.fields = fields
-        mine = left.select(prepared(pl.col(f.left), f.measure).alias(str(n)) for n, f in enumerate(fields))
-        its = right.select(prepared(pl.col(f.right), f.measure).alias(str(n)) for n, f in enumerate(fields))
+        mine = ready(left, [f.left for f in fields], fields)
+        its = ready(right, [f.right for f in fields], fields)
         if right.height <= (_OF_ONE_TABLE if one_table else _FEW):
             pairs = _each_with_each(left.height, right.height, one_table=one_table)
         else:
-            pairs = candidates(mine, its, fields, one_table=one_table)
+            pairs = candidates(mine, its, fields, one_table=one_table, marks=marks)
         if same is not None:
             pairs = pairs.filter(pl.Series(same)[pairs["left"]] != pairs["right"])
         self.left: Places = pairs["left"].to_numpy().astype(np.int64)
@@ -67,9 +69,15 @@ class Compared:
     def _turn(self, mine: pl.DataFrame, its: pl.DataFrame) -> None:
         """Names in each other's place, such as a surname given as the first name, are nearly as good."""
         names = [n for n, field in enumerate(self.fields) if field.measure == "spelling"]
+        first = [side.select(pl.col(str(n)).str.slice(0, 1) for n in names) for side in (mine, its)]
         for at, one in enumerate(names):
             for other in names[at + 1 :]:
-                unlike = np.flatnonzero((self.alike[one] < 0.5) & (self.alike[other] < 0.5))
+                # Names that are turned begin with the same letters, crosswise: of few pairs is more asked.
+                begin = (first[0][str(one)] == first[1][str(other)]) & (
+                    first[0][str(other)] == first[1][str(one)]
+                )
+                unlike = (self.alike[one] < 0.5) & (self.alike[other] < 0.5)
+                unlike = np.flatnonzero(unlike & begin.fill_null(False).to_numpy())
                 if not unlike.size:
                     continue
                 a, b = mine[unlike], its[unlike]
@@ -96,6 +104,14 @@ class Compared:
         known = ~missing.all(axis=0)
         found: Floats = np.where(known, 100 * reached / np.maximum(counted, 1e-300), 0.0)
         return found
+
+
+def ready(table: pl.DataFrame, names: Sequence[str], fields: Sequence[Field]) -> pl.DataFrame:
+    """Columns as their fields compare them, called `0`, `1`, …"""
+    return table.select(
+        prepared(pl.col(name), field.measure).alias(str(n))
+        for n, (name, field) in enumerate(zip(names, fields, strict=True))
+    )
 
 
 def link(

@@ -254,9 +254,9 @@ def _is_doubtful(least: float) -> pl.Expr:
 
 def _keys(rows: pl.DataFrame) -> pl.Series:
     """What a row is called in questions and answers: the texts of its fields."""
-    return rows.select(
-        pl.concat_str(pl.all(), separator=_BETWEEN, ignore_nulls=True).alias("key")
-    ).to_series()
+    filled = pl.when(pl.all().str.strip_chars() != "").then(pl.all())
+    key = pl.concat_str(filled, separator=_BETWEEN, ignore_nulls=True)
+    return rows.select(key.alias("key")).to_series()
 
 
 def _as_decided(
