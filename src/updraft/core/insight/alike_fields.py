@@ -54,8 +54,10 @@ def best_scores(table: pl.LazyFrame, other: pl.LazyFrame | None, fields: Sequenc
     """The best scores of some rows by some fields; without another table among the rows of their own.
 
     Raises:
-        Problem: a column is not there.
+        Problem: no field is chosen, or a column is not there.
     """
+    if not fields:
+        raise Problem("The fields", "none is chosen yet.", "Choose one.", field="fields", code="unfinished")
     one_table = other is None
     whole = table.select(pl.len()).collect().item()
     left, right = _texts(table), _texts(table if other is None else other, None)

@@ -115,7 +115,9 @@ class FigureOfSome(Figure):
     """A figure of one column, or of each column whose name is like something."""
 
     like: str = setting(
-        "of each column like", "* stands for any characters; in the name, for the column", default=""
+        "of each column like",
+        "* stands for any characters; in the name, for the column. Sums and means are of numbers alone",
+        default="",
     )
 
     def each(self, schema: pl.Schema) -> list[FigureOfSome]:
