@@ -279,6 +279,9 @@ def test_compare_says_what_differs_and_ends_by_it(tmp_path):
     said = call("compare", *both, "--column", "hub")
     assert said.exit_code == 3 and "1 row the same, 1 different, 1 only in asked.csv, 1 only in sent.csv" in said.stdout
     assert call("compare", both[0], both[0], "--key", "no").exit_code == 0
+    (tmp_path / "twice.csv").write_text("no,grams\n1,2\n1,3\n")
+    twice = call("compare", tmp_path / "twice.csv", tmp_path / "twice.csv", "--key", "no")
+    assert twice.exit_code == 0 and "2 rows of this table share their key; the first of them" in twice.stdout
     for wrong, words in (("grams:much", "“much” is no amount"), ("5%", "go with a column"), ("hub:2", "of type text")):
         bad = call("compare", *both, "--within", wrong)
         assert bad.exit_code == 2 and words in bad.output

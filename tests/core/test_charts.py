@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from updraft.core import Problem
 from updraft.core.insight import Focus
-from updraft.core.insight.charts import BARS, POINTS, Asked, chart
+from updraft.core.insight.charts import BARS, POINTS, Asked, chart, usual
 
 SCHEMA = {"hub": pl.String, "n": pl.Int64, "kg": pl.Float64, "on": pl.Date, "at": pl.Datetime("us")}
 DAY = st.dates(datetime.date(2025, 12, 1), datetime.date(2026, 2, 28))
@@ -67,6 +67,15 @@ def test_many_values_are_told_and_the_far_points_are_always_there():
     weeks = chart(days, Asked(shape="line", x="on"))
     assert len(weeks["marks"]) == 215 and "one point for each week" in weeks["said"]
     assert sum(opened(days, mark["rule"]).height for mark in weeks["marks"]) == 1500
+
+
+def test_a_chart_begins_with_what_is_likely_wanted():
+    many = pl.DataFrame({"id": [f"K{n}" for n in range(90)], "hub": ["Fen", "Moor", "Ash"] * 30, "kg": [1.5] * 90})
+    assert usual(many) == Asked(x="hub", y="kg", figure="sum")
+    days = many.select("id", pl.lit(datetime.date(2026, 3, 1)).alias("on"), "kg")
+    assert usual(days) == Asked(shape="line", x="on", y="kg", figure="sum")
+    assert usual(many.select("kg")) == Asked(shape="histogram", x="kg")
+    assert usual(many.select("id")) == Asked(x="id") and usual(pl.DataFrame()) == Asked()
 
 
 @pytest.mark.parametrize(

@@ -72,9 +72,10 @@ def compare(
     except Problem as problem:
         saying.fail(problem, as_json, 2)
     counts = {name: done.frames[name].height for name in ("same", "different", "only_here", "only_there")}
+    warnings = [fact.text for fact in done.facts if fact.level == "warning"]
     if as_json:
-        columns_told: list[dict[str, Any]] = by_column.to_dicts()
-        saying.say_json({**counts, "by_column": columns_told, "differences": cells.to_dicts()})
+        told: dict[str, Any] = {**counts, "warnings": warnings, "by_column": by_column.to_dicts()}
+        saying.say_json({**told, "differences": cells.to_dicts()})
     else:
         shown = cells.head(_SHOWN)
         if shown.height:
@@ -86,6 +87,8 @@ def compare(
             f"{saying.rows(counts['same'])} the same, {counts['different']:,} different, "
             f"{counts['only_here']:,} only in {left.name}, {counts['only_there']:,} only in {right.name}"
         )
+        for warning in warnings:
+            saying.say(warning)
     raise SystemExit(3 if cells.height else 0)
 
 

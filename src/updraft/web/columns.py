@@ -18,7 +18,7 @@ from updraft.core.figures import histogram, pattern_counts, pattern_words, profi
 from updraft.core.formats.write import without_formula, write_csv
 from updraft.core.insight import Focus, column_values, counted_values, ordered_values
 from updraft.core.insight.charts import Asked as AskedChart
-from updraft.core.insight.charts import chart
+from updraft.core.insight.charts import chart, usual
 from updraft.core.insight.compare import gone_and_new
 from updraft.core.insight.ways import ways_into
 from updraft.core.steps.choice import need_columns
@@ -34,6 +34,7 @@ from updraft.web.studio import remembered, studio
 
 blueprint = Blueprint("columns", __name__, url_prefix="/api/flows/<flow_id>/tables/<key>")
 MOST_PATTERNS = 200
+_CHART_ROWS = 5_000  # by which it is chosen what a chart begins with
 
 
 class Listed(Asked):
@@ -296,9 +297,15 @@ def whole_profile(flow_id: str, key: str) -> Any:
 @blueprint.get("/chart")
 @patient
 def drawn(flow_id: str, key: str) -> Any:
-    """Marks of a chart (`chart`: shape, x, y, figure, by, as JSON) of the rows in focus: `insight.charts`."""
+    """Marks of a chart (`chart`: shape, x, y, figure, by, as JSON) of the rows in focus: `insight.charts`.
+    Without `chart`, what is likely wanted (`asked`).
+    """
+    text = request.args.get("chart", "")
+    if not text:
+        some = _frame(key, _output()).head(_CHART_ROWS).collect()
+        return jsonify(asked=usual(some).model_dump())
     try:
-        asked = AskedChart.model_validate_json(request.args.get("chart", "{}"))
+        asked = AskedChart.model_validate_json(text)
     except ValidationError:
         raise Problem("The chart", "what is asked for cannot be read.", "Load the page again.") from None
     focus = asked_focus()

@@ -42,6 +42,26 @@ class Asked(BaseModel):
         return list(dict.fromkeys(name for name in names if name))
 
 
+def usual(table: pl.DataFrame) -> Asked:
+    """What is likely wanted of a table: bars for each of few values, a line along days, or a histogram;
+    with the sum of its last numbers.
+
+    Args:
+        table: some of its rows.
+    """
+    kinds = {name: kind_of(dtype) for name, dtype in table.schema.items()}
+    numbers = [name for name, kind in kinds.items() if kind in _NUMBERS]
+    summed: dict[str, Any] = {"y": numbers[-1], "figure": "sum"} if numbers else {}
+    for name, kind in kinds.items():
+        if kind in (Kind.TEXT, Kind.YES_NO) and 2 <= table[name].n_unique() <= BARS:
+            return Asked(x=name, **summed)
+    if day := next((name for name, kind in kinds.items() if kind in _DATES), ""):
+        return Asked(shape="line", x=day, **summed)
+    if numbers:
+        return Asked(shape="histogram", x=numbers[0])
+    return Asked(x=next(iter(name for name, dtype in table.schema.items() if not dtype.is_nested()), ""))
+
+
 def chart(table: pl.DataFrame, asked: Asked) -> dict[str, Any]:
     """Marks of a chart of some rows.
 

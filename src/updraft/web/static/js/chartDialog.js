@@ -14,6 +14,7 @@ const FIGURES = ["rows", "sum", "mean", "median", "min", "max"];
 const NUMBERS = ["whole", "number"],
   ORDERED = [...NUMBERS, "date", "datetime"];
 const LISTED = 200; // marks in the table of values
+const NOTHING = { shape: "bars", x: "", y: "", figure: "rows", by: "" };
 
 export class ChartDialog {
   constructor(studio) {
@@ -22,10 +23,17 @@ export class ChartDialog {
     this.kept = {};
   }
 
-  show() {
+  async show() {
     const { studio } = this;
     if (!studio.table) return;
-    this.asked = this.kept[studio.selected] ?? this.usual();
+    const { key, output } = studio.table;
+    const usual = this.kept[studio.selected]
+      ? null
+      : await attempt(() => api(`${this.path()}?${new URLSearchParams({ output })}`));
+    if (studio.table?.key !== key) return;
+    const columns = studio.table.columns.map(({ name }) => name);
+    const kept = this.kept[studio.selected];
+    this.asked = kept && columns.includes(kept.x) ? kept : (usual?.asked ?? NOTHING);
     this.picture = h("div", { class: "chart-picture", role: "status" });
     this.fields = h("div", { class: "chart-fields" });
     this.foot = h("div", { class: "chart-foot" });
@@ -64,14 +72,9 @@ export class ChartDialog {
       .map(({ name }) => name);
   }
 
-  /** What is likely wanted: days along a line where there are days, else the first texts as bars. */
-  usual() {
-    const [day, word] = [this.of(["date", "datetime"])[0], this.of(["text", "yes_no"])[0]];
-    const number = this.of(NUMBERS).at(-1) ?? "";
-    const figured = { y: number, figure: number ? "sum" : "rows", by: "" };
-    if (word) return { shape: "bars", x: word, ...figured };
-    if (day) return { shape: "line", x: day, ...figured };
-    return { shape: "histogram", x: this.of(ORDERED)[0] ?? "", ...figured };
+  path() {
+    const { flow, table } = this.studio;
+    return `/api/flows/${flow}/tables/${table.key}/chart`;
   }
 
   set(change) {
@@ -139,8 +142,7 @@ export class ChartDialog {
       chart: JSON.stringify(asked),
       ...(focus.text ? { focus: focus.text } : {}),
     });
-    const url = `/api/flows/${studio.flow}/tables/${table.key}/chart?${query}`;
-    const found = await api(url).catch((error) => error);
+    const found = await api(`${this.path()}?${query}`).catch((error) => error);
     if (JSON.stringify(asked) !== JSON.stringify(this.asked)) return;
     if (found instanceof Error) {
       this.picture.replaceChildren(h("p", { class: "said-problem" }, found.message));

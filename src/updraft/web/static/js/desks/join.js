@@ -1,5 +1,6 @@
 /** The work of Join: which rows meet, drawn as bands that are ticked; keys, columns, and what did not meet. */
 import { api, attempt, post } from "../api.js";
+import { factList } from "../desk.js";
 import { count, freshId, h, pausing, plural } from "../dom.js";
 import { stepForm } from "../stepForm.js";
 import { bandsPicture } from "./join_bands.js";
@@ -34,6 +35,7 @@ export class Work {
     /** @type {any} how the rows would meet */
     this.met = null;
     this.picture = h("div", { class: "join-picture" });
+    this.facts = h("div", { role: "status" }); // what the step tells, where it is not drawn
     this.found = h("ul", {
       class: "join-found",
       "aria-label": "Values of the keys that are found",
@@ -161,7 +163,7 @@ export class Work {
         : settings.by === "equal" && settings.rows !== "cross"
           ? "The rows do not meet by these keys yet."
           : "What meets by the nearest, by a range or each with each is counted when it is tried.";
-      this.picture.replaceChildren(h("p", { class: "muted join-empty" }, why));
+      this.picture.replaceChildren(h("p", { class: "muted join-empty" }, why), this.facts);
       return;
     }
     const focused = /** @type {any} */ (document.activeElement)?.dataset?.tick;
@@ -344,6 +346,10 @@ export class Work {
     const own = problem && (!problem.step || problem.step === this.frame.step.id);
     for (const form of this.forms) form.say(own ? problem : null);
     this.frame.about.textContent = this.sentence();
+    const tells = table && !problem && !this.met;
+    this.facts.replaceChildren(
+      tells ? (factList(table.facts, table.warnings, this.frame.studio.act) ?? "") : "",
+    );
     this.drawRows(table, problem);
   }
 
