@@ -147,3 +147,8 @@ def test_two_columns_of_a_table_never_become_one():
     assert stack([first, second], by="tidied", source="").lazy().collect().rows() == [
         ("a", None, None), ("d", "b", "c")
     ]  # fmt: skip
+
+
+def test_names_of_signs_alone_stay_apart():
+    tables = [pl.DataFrame({"%": [1]}), pl.DataFrame({"#": [2]})]
+    assert stack(tables, by="tidied", source="").lazy().collect().columns == ["%", "#"]

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import re
-import unicodedata
 from collections.abc import Sequence
 
 import polars as pl
 
 from updraft.core.linking.measures import prepared
+from updraft.core.values.common import tidied_name
 
 _SHARED = 0.1  # of the values of the column that has fewer
 _ROWS = 20_000  # rows looked at of each table
@@ -22,8 +21,8 @@ def columns_that_meet(left: pl.DataFrame, right: pl.DataFrame) -> list[tuple[str
     most of their values, a tenth at least; each column once.
     """
     mine, its = (_filled(table) for table in (left, right))
-    named = {tidied(name): name for name in reversed(its)}
-    met = {name: named[tidied(name)] for name in mine if tidied(name) in named}
+    named = {tidied_name(name): name for name in reversed(its)}
+    met = {name: named[tidied_name(name)] for name in mine if tidied_name(name) in named}
     rest = [name for name in mine if name not in met]
     free = [name for name in its if name not in met.values()]
     shares = _shares(left, right, rest, free)
@@ -31,12 +30,6 @@ def columns_that_meet(left: pl.DataFrame, right: pl.DataFrame) -> list[tuple[str
         if one not in met and other not in met.values():
             met[one] = other
     return [(name, met[name]) for name in mine if name in met]
-
-
-def tidied(name: str) -> str:
-    """A name as it is compared with another."""
-    plain = unicodedata.normalize("NFKD", name.casefold())
-    return re.sub(r"[^\w]|_", "", "".join(sign for sign in plain if not unicodedata.combining(sign)))
 
 
 def _filled(table: pl.DataFrame) -> list[str]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Iterable
 
 import polars as pl
@@ -45,3 +46,10 @@ def names_like(names: Iterable[str], pattern: str) -> list[str]:
         pattern = "".join(_WILD.get(sign) or re.escape(sign) for sign in pattern)
     series = pl.Series("name", list(names), dtype=pl.String)
     return series.filter(series.str.contains(f"(?is)^(?:{pattern})$")).to_list()
+
+
+def tidied_name(name: str) -> str:
+    """A name as it is compared with another: without case, accents, blanks and signs."""
+    plain = unicodedata.normalize("NFKD", name.casefold())
+    bare = re.sub(r"[^\w]|_", "", "".join(sign for sign in plain if not unicodedata.combining(sign)))
+    return bare or name  # a name of signs alone is what it is

@@ -4,12 +4,11 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.formats.stacking import differences
-from updraft.core.linking.columns import tidied
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Incoming, Port, Tables
-from updraft.core.values.common import common_type
+from updraft.core.values.common import common_type, tidied_name
 
 
 class StackSettings(Settings):
@@ -126,7 +125,7 @@ def _named_alike(arrived: Sequence[Incoming]) -> list[Incoming]:
         own = list(incoming.table.collect_schema())
         new: list[str] = []
         for name in own:
-            usual = called.setdefault(tidied(name), name)
+            usual = called.setdefault(tidied_name(name), name)
             free = usual not in new and (usual == name or usual not in own)
             new.append(usual if free else name)
         renamed = [pl.col(old).alias(name) for old, name in zip(own, new, strict=True)]
