@@ -6,15 +6,14 @@ Updraft does not, so that one is also measured with the order it owes.
 
 from __future__ import annotations
 
-import statistics
 import sys
-import time
 from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import polars as pl
 
+from looking import timed
 from updraft.core import Files
 from updraft.core.engine import Door
 from updraft.core.engine.table import compute
@@ -28,16 +27,6 @@ FIGURES = [
 ]
 TRAITS = [f"trait {n}" for n in range(10)]
 PAIR = [{"column": "grower", "reference": "no"}]
-
-
-def median(act: Callable[[], object], times: int) -> float:
-    act()
-    found = []
-    for _ in range(times):
-        started = time.perf_counter()
-        act()
-        found.append(time.perf_counter() - started)
-    return statistics.median(found)
 
 
 def step(
@@ -130,7 +119,7 @@ def main() -> None:
         ),
     }
     for name, acts in made.items():
-        ours, polars, pandas = (median(act, times) for act in acts)
+        ours, polars, pandas = (timed(act, times) for act in acts)
         print(
             f"{name:24} {ours:.3f} s  Polars {polars:.3f} s ({ours / polars:.2f}×)  pandas {pandas:.3f} s ({ours / pandas:.2f}×)"
         )

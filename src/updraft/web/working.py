@@ -15,7 +15,7 @@ from updraft.core.formula import FormulaError, compile_formula, names_in
 from updraft.core.formula.registry import of_other_rows
 from updraft.core.insight.alike_fields import best_scores, proposed_fields
 from updraft.core.insight.keys import KeyProposal, proposed_keys
-from updraft.core.insight.meeting import Meeting, meeting
+from updraft.core.insight.meeting import COUNTED_BY, Meeting, meeting
 from updraft.core.insight.outcomes import telling_rows
 from updraft.core.linking import Field as FieldCompared
 from updraft.core.problems import missing_column
@@ -224,7 +224,8 @@ def meet(flow_id: str, key: str) -> Any:
         chosen = JoinSettings.model_validate(body.settings)
     except ValidationError:
         raise Problem("The join", "its settings cannot be read.", "Load the page again.") from None
-    mark = ("meeting", key, body.output, body.other, body.other_output, chosen.model_dump_json())
+    by = chosen.model_dump_json(include=COUNTED_BY)  # other settings change nothing that is counted
+    mark = ("meeting", key, body.output, body.other, body.other_output, by)
     found: Meeting = remembered(mark, lambda: meeting(mine, its, chosen))
     return jsonify(found.as_dict())
 

@@ -18,6 +18,7 @@ _MISSED = 60  # keys that meet nothing, those of most rows first
 _ALIKE = 60.0  # percent: what is less alike is no likely spelling
 _SUMS = 6  # columns of numbers whose sums are followed
 _TIDIED = ("ignore_case", "ignore_blanks", "ignore_accents", "as_numbers")
+COUNTED_BY = {"keys", *_TIDIED}  # the settings of a join that are looked at
 
 
 class Meeting(NamedTuple):

@@ -87,9 +87,11 @@ class Compared:
                 for field, alike in zip((one, other), crossed, strict=True):
                     self.alike[field, unlike[turned]] = alike[turned] * _TURNED
 
-    def pairs(self) -> pl.DataFrame:
-        """Places and scores of all pairs that were compared, scores to a tenth."""
-        scores = self.scores([field.weight for field in self.fields]).round(1)
+    def pairs(self, weights: Sequence[float] | None = None) -> pl.DataFrame:
+        """Places and scores, to a tenth, of all pairs that were compared: by the weights of the fields, or
+        others.
+        """
+        scores = self.scores(weights or [field.weight for field in self.fields]).round(1)
         schema = {"left": pl.UInt32, "right": pl.UInt32, "score": pl.Float64}
         return pl.DataFrame({"left": self.left, "right": self.right, "score": scores}, schema=schema)
 

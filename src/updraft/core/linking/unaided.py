@@ -43,5 +43,5 @@ def link_by(
         chosen = chosen if least is None else chosen._replace(least=least)
     if chosen.compared is None:
         return chosen, link(left, right, chosen.fields, least=chosen.least, take=take)
-    chosen.compared.fields = chosen.fields
-    return chosen, ranked(chosen.compared.pairs(), chosen.least, take)
+    weights = [field.weight for field in chosen.fields]
+    return chosen, ranked(chosen.compared.pairs(weights), chosen.least, take)

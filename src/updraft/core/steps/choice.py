@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Literal
 
 import polars as pl
@@ -104,6 +104,15 @@ def need_new(name: str, known: Iterable[str], *, field: str) -> str:
         field=field,
         code="problem" if name else "unfinished",
     )
+
+
+def need_free(names: Sequence[str], known: Iterable[str], *, field: str, way_out: str) -> None:
+    """Raise the problem of a new column whose name is taken, or comes twice."""
+    taken = set(known)
+    for name in names:
+        if name in taken or names.count(name) > 1:
+            reason = "the table would have two columns of this name."
+            raise Problem(f"“{name}”", reason, way_out, field=field)
 
 
 def need_kind(name: str, schema: pl.Schema, kinds: Iterable[Kind], *, field: str, way_out: str) -> Kind:

@@ -114,20 +114,24 @@ class Bins(StepKind):
 def _of_width(table: pl.LazyFrame, number: pl.Expr, settings: BinsSettings) -> pl.Expr:
     if not settings.width > 0:
         raise Problem("The width", "it is not above 0.", "Type how wide a bin is.", field="width")
-    # 0.3 / 0.1 is 2.9999999999999996 in binary: fifteen figures say which bin is meant.
-    step = ((number - settings.start) / settings.width).round_sig_figs(15).floor()
+    step = step_of(number, settings.width, settings.start)
     named = table.select(step.alias("step")).unique().collect().drop_nulls()
     # Bins are few beside the rows: each is written once.
     place = pl.col("step")
-    texts = named.select(
-        place, name=pl.concat_str(*(_end(place, n, settings) for n in (0, 1)), separator=" to ")
-    )
+    texts = named.select(place, name=name_of(place, settings.width, settings.start))
     return step.replace_strict(texts["step"], texts["name"], default=None, return_dtype=pl.String)
 
 
-def _end(step: pl.Expr, further: int, settings: BinsSettings) -> pl.Expr:
-    end = ((step + further) * settings.width + settings.start).round_sig_figs(15)
-    return as_text(Term(end, Kind.NUMBER))
+def step_of(number: pl.Expr, width: float, start: float = 0.0) -> pl.Expr:
+    """Which bin of one width a number is in, counted from the one that begins at `start`."""
+    # 0.3 / 0.1 is 2.9999999999999996 in binary: fifteen figures say which bin is meant.
+    return ((number - start) / width).round_sig_figs(15).floor()
+
+
+def name_of(step: pl.Expr, width: float, start: float = 0.0) -> pl.Expr:
+    """What a bin of one width is called: “0 to 10”."""
+    ends = [((step + further) * width + start).round_sig_figs(15) for further in (0, 1)]
+    return pl.concat_str([as_text(Term(end, Kind.NUMBER)) for end in ends], separator=" to ")
 
 
 def _typed(lines: tuple[str, ...]) -> list[float]:

@@ -8,7 +8,7 @@ from typing import Any
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, setting
+from updraft.core.steps.base import Count, Settings, setting
 from updraft.core.steps.choice import need_columns
 from updraft.core.values import TITLES, Kind, kind_of
 from updraft.core.values.text import as_text
@@ -69,6 +69,33 @@ def check_keys(
                 field="keys",
                 code="never_meet" if mended else "problem",
             )
+
+
+def missed_counts(missed: pl.LazyFrame, words: str) -> tuple[Count, Count]:
+    """How many values of the keys, and how many rows, are without a match.
+
+    Args:
+        missed: the keys of those rows alone.
+        words: the columns, as a reader is told them.
+    """
+    return (
+        Count(
+            "unmatched_values",
+            missed.unique(),
+            f"{{n}} values of {words} without a match",
+            "warning",
+            one=f"{{n}} value of {words} without a match",
+            each=True,
+        ),
+        Count(
+            "unmatched",
+            missed.select(pl.len()),
+            "{n} rows without a match",
+            "warning",
+            one="{n} row without a match",
+            side="unmatched",
+        ),
+    )
 
 
 def key_of(

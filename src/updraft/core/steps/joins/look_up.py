@@ -3,10 +3,16 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
-from updraft.core.steps.choice import listed, need_columns
-from updraft.core.steps.joins.keys import Brought, KeyPair, check_keys, digits_as_numbers, key_of
+from updraft.core.steps.choice import listed, need_columns, need_free
+from updraft.core.steps.joins.keys import (
+    Brought,
+    KeyPair,
+    check_keys,
+    digits_as_numbers,
+    key_of,
+    missed_counts,
+)
 from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import Out, Port, Tables
 
@@ -95,24 +101,7 @@ class LookUp(StepKind):
         )
         unmatched = joined.filter(pl.col(_HIT).is_null())
         keys = listed(pair.column for pair in settings.keys)
-        counts += [
-            Count(
-                "unmatched_values",
-                unmatched.select(names).unique(),
-                f"{{n}} values of {keys} without a match",
-                "warning",
-                one=f"{{n}} value of {keys} without a match",
-                each=True,
-            ),
-            Count(
-                "unmatched",
-                unmatched.select(pl.len()),
-                "{n} rows without a match",
-                "warning",
-                one="{n} row without a match",
-                side="unmatched",
-            ),
-        ]
+        counts += [*missed_counts(unmatched.select(names), keys)]
         extra = [*names, _HIT]
         return Result(
             joined.drop(extra),
@@ -126,14 +115,8 @@ class LookUp(StepKind):
         check_keys(settings.keys, schema, other, numbers=settings.as_numbers)
         need_columns([b.column for b in settings.bring], other, field="bring")
         names = [b.called() for b in settings.bring]
-        for name in names:
-            if name in schema or names.count(name) > 1:
-                raise Problem(
-                    f"“{name}”",
-                    "the table would have two columns of this name.",
-                    "Give the column you bring another name.",
-                    field="bring",
-                )
+        way_out = "Give the column you bring another name."
+        need_free(names, schema, field="bring", way_out=way_out)
 
     def _key(self, name: str, schema: pl.Schema, other: pl.DataType, settings: LookUpSettings) -> pl.Expr:
         case, blanks = settings.ignore_case, settings.ignore_blanks

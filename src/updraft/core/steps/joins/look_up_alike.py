@@ -6,8 +6,8 @@ import polars as pl
 from updraft.core.linking import MEASURES, link
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
-from updraft.core.steps.choice import listed, need_columns
-from updraft.core.steps.joins.keys import Brought
+from updraft.core.steps.choice import listed, need_columns, need_free
+from updraft.core.steps.joins.keys import Brought, missed_counts
 from updraft.core.steps.likeness import FieldAlike, check_fields, least_alike, linked, texts
 from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.tables import Out, Port, Tables
@@ -105,7 +105,8 @@ class LookUpAlike(StepKind):
             for of, name in ((_SCORE, settings.likeness), (_RANK, settings.rank), (_MARGIN, settings.margin))
             if name.strip()
         }
-        self._check_names([*names, *told.values()], schema)
+        new = [*names, *told.values()]
+        need_free(new, schema, field="bring", way_out="Give it another name.")
         sides = [
             texts(table, [one.column for one in settings.fields]),
             texts(other, [one.reference for one in settings.fields]),
@@ -139,16 +140,6 @@ class LookUpAlike(StepKind):
         keeps = () if settings.take in ("first", "once") else None
         counts = self._counts(settings, unmatched, doubtful)
         return Result(met.select(*schema.names(), *made), outputs, counts, keeps, (*names, *told.values()))
-
-    def _check_names(self, names: list[str], schema: pl.Schema) -> None:
-        for name in names:
-            if name in schema or names.count(name) > 1:
-                raise Problem(
-                    f"“{name}”",
-                    "the table would have two columns of this name.",
-                    "Give it another name.",
-                    field="bring",
-                )
 
     def _near(
         self, sides: Sequence[pl.DataFrame], settings: LookUpAlikeSettings, decided: Mapping[str, str]
@@ -191,22 +182,7 @@ class LookUpAlike(StepKind):
     ) -> tuple[Count, ...]:
         keys = list(dict.fromkeys(one.column for one in settings.fields))
         return (
-            Count(
-                "unmatched",
-                unmatched.select(pl.len()),
-                "{n} rows without a match",
-                "warning",
-                one="{n} row without a match",
-                side="unmatched",
-            ),
-            Count(
-                "unmatched_values",
-                unmatched.select(keys).unique(),
-                f"{{n}} values of {listed(keys)} without a match",
-                "warning",
-                one=f"{{n}} value of {listed(keys)} without a match",
-                each=True,
-            ),
+            *missed_counts(unmatched.select(keys), listed(keys)),
             Count(
                 "doubtful",
                 doubtful.select(pl.len()),

@@ -7,7 +7,7 @@ from updraft.core.formula.terms import Term
 from updraft.core.linking import Field, groups_of_one_thing
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.choice import listed, need_columns, need_free
 from updraft.core.steps.likeness import OwnFieldAlike, check_fields, least_alike, texts
 from updraft.core.steps.ordering import sort_keys
 from updraft.core.steps.rows.remove_duplicates import Order
@@ -140,14 +140,7 @@ class MergeDoubleRows(StepKind):
 
     def _names(self, settings: MergeDoubleRowsSettings, schema: pl.Schema) -> tuple[str, str]:
         names = (settings.group.strip() or "Group", settings.likeness.strip() or "Likeness")
-        for name in names:
-            if name in schema or names.count(name) > 1:
-                raise Problem(
-                    f"“{name}”",
-                    "the table would have two columns of this name.",
-                    "Give it another name.",
-                    field="group" if name == names[0] else "likeness",
-                )
+        need_free(names, schema, field="group", way_out="Give it another name.")
         return names
 
     def _ordered(

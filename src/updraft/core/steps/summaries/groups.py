@@ -7,13 +7,12 @@ from typing import Literal, NamedTuple
 import polars as pl
 
 from updraft.core.formula import compile_formula, names_in
-from updraft.core.formula.functions.text import as_text
 from updraft.core.formula.registry import of_other_rows
-from updraft.core.formula.terms import Term
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Settings, setting
 from updraft.core.steps.behind import Condition, from_to, span_of
 from updraft.core.steps.choice import need_columns
+from updraft.core.steps.columns.bins import name_of, step_of
 from updraft.core.values import TITLES, Kind, kind_of
 
 _DATES, _NUMBERS = {Kind.DATE, Kind.DATETIME}, {Kind.WHOLE, Kind.NUMBER}
@@ -146,7 +145,5 @@ def _range(name: str, group: MadeGroup, column: pl.Expr, key: str) -> Keyed:
         raise Problem("The width", "it is not above 0.", "Type how wide a range is.", field="made")
     number = column.cast(pl.Float64)
     number = pl.when(number.is_finite()).then(number)
-    # 0.3 / 0.1 is 2.9999999999999996 in binary: fifteen figures say which range is meant.
-    step = (number / group.width).round_sig_figs(15).floor()
-    ends = [as_text(Term(((pl.col(key) + n) * group.width).round_sig_figs(15), Kind.NUMBER)) for n in (0, 1)]
-    return Keyed(name, step, pl.concat_str(*ends, separator=" to "))
+    step = pl.col(key)
+    return Keyed(name, step_of(number, group.width), name_of(step, group.width))
