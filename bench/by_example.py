@@ -14,6 +14,8 @@ sys.path.insert(0, str(Path(__file__).parents[1]))
 
 import polars as pl
 from tests.by_example import Task, apart, iso, solve, tasks
+from tests.more_examples import further
+from tests.varied_examples import varied
 
 from updraft.core.synthesis import from_examples
 
@@ -34,7 +36,12 @@ def thousand(task: Task) -> pl.DataFrame:
 
 
 def main() -> None:
-    for name, some in (("written before", tasks()), ("written after", apart())):
+    for name, some in (
+        ("written before", tasks()),
+        ("written after", apart()),
+        ("further", further()),
+        ("varied", varied()),
+    ):
         done = [solve(task, from_examples) for task in some]
         by = [sum(one.examples == number for one in done) for number in (1, 2, 0)]
         share = 100 * (by[0] + by[1]) / len(done)

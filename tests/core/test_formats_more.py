@@ -468,6 +468,10 @@ def test_years_name_columns_and_words_for_missing_say_nothing(tmp_path):
     assert read(path).frame.columns == ["Land", "2019", "2020", "2021"]
     path.write_text("2019,2020,2021\n2018,2017,2020\n2011,2012,2013\n")
     assert read(path).frame.height == 3, "years above years are data"
+    path.write_text("2020,2021\n" + "377,106\n544,596\n243,734\n")
+    assert read(path).frame.columns == ["2020", "2021"], "two years above what are none"
+    path.write_text("2020,2021\n" + "377,106\n2022,596\n243,734\n")
+    assert read(path).frame.height == 4, "one of them may be a year: nothing is certain"
 
 
 @pytest.mark.parametrize(("ending", "packer"), [("bz2", bz2.open), ("xz", lzma.open), ("zst", zstandard.open)])

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from tests.by_example import Task, apart, solve, tasks
 from tests.more_examples import further
+from tests.varied_examples import varied
 from updraft.cli import main
 from updraft.core.formula import compile_formula
 from updraft.core.problems import Problem
@@ -19,7 +20,9 @@ from updraft.core.synthesis.bounds import round_ones
 from updraft.core.values import Kind, kind_of
 
 
-@pytest.mark.parametrize(("set_of", "least", "at_once"), [(tasks, 0.95, 0.5), (apart, 0.9, 0.5), (further, 0.85, 0.35)])
+@pytest.mark.parametrize(
+    ("set_of", "least", "at_once"), [(tasks, 0.95, 0.5), (apart, 0.9, 0.5), (further, 0.85, 0.35), (varied, 0.85, 0.55)]
+)
 def test_tasks_are_solved_with_at_most_two_examples(set_of, least, at_once):
     done = [solve(one, from_examples) for one in set_of()]
     lost = [one.name for one in done if not one.examples]
@@ -32,7 +35,7 @@ def test_what_is_tried_in_python_is_what_its_formula_gives(monkeypatch):
     judged = []
     ranked = readings._ranked
     monkeypatch.setattr(readings, "_ranked", lambda found, *more: judged.append(found) or ranked(found, *more))
-    for one in [*further(), *apart()[::3]]:
+    for one in [*further(), *varied(), *apart()[::3]]:
         table = pl.DataFrame(one.columns)
         other = next((at for at, wanted in enumerate(one.wanted) if wanted and wanted != one.wanted[0]), 1)
         from_examples(table, {at: one.wanted[at] for at in (0, other)})
@@ -164,7 +167,7 @@ def test_amounts_times_months_and_sums_of_several_are_understood(columns, given,
 @pytest.mark.parametrize(
     ("columns", "given", "asks", "expected"),
     [
-        ({"net": [100, 50, 8]}, {0: "120"}, 1, ["120", "60", "9.6"]),
+        ({"net": [100, 50, 8]}, {0: "120"}, 2, ["120", "60", "9.6"]),
         ({"f": ["212", "32", "98.6"]}, {0: "100"}, 2, [None, None, None]),
         ({"f": ["212", "32", "98.6"]}, {0: "100", 1: "0"}, 2, ["100", "0", "37"]),
         ({"sent": ["Y", "N", "Y", "?", "N", "Y"]}, {0: "yes", 1: "no"}, 3, ["yes", "no", "yes", None, "no", "yes"]),

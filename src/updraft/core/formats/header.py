@@ -9,6 +9,7 @@ from itertools import pairwise, zip_longest
 
 LOOK = 60  # rows looked at
 LONGEST_NUMBER = 64  # signs
+_SAYS_MUCH = 6  # cells below two years that are none
 _YEAR = r"\s*(1[5-9]|20)\d\d\s*"
 OTHER_SHAPE = "its cells are texts of another shape than those below"
 _UNIT = (
@@ -236,11 +237,12 @@ def _signs_of_all(texts: list[str]) -> set[str]:
 def _are_years(first: Row, below: list[Row]) -> set[int]:
     """Places of a first row that name columns by years in a row, above cells that are no years."""
     found = [n for n, cell in enumerate(first) if cell and re.fullmatch(_YEAR, cell)]
-    if len(found) < 3 or any(int(first[b] or 0) - int(first[a] or 0) != 1 for a, b in pairwise(found)):
+    if len(found) < 2 or any(int(first[b] or 0) - int(first[a] or 0) != 1 for a, b in pairwise(found)):
         return set()
     cells = [row[n] for row in below for n in found if n < len(row) and row[n]]
     like = sum(bool(re.fullmatch(_YEAR, cell or "")) for cell in cells)
-    return set(found) if like * 10 < max(len(cells), 1) else set()
+    few = len(found) < 3 and (like or len(cells) < _SAYS_MUCH)
+    return set(found) if like * 10 < max(len(cells), 1) and not few else set()
 
 
 def _are_steps(first: Row, below: list[Row]) -> set[int]:

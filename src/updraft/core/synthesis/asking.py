@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from updraft.core.formula.writing import quoted
-from updraft.core.synthesis.numbers import number_at
-from updraft.core.synthesis.pieces import classes_of
+from updraft.core.synthesis.amounts import number_at
+from updraft.core.synthesis.pieces import classes_of, form_of
 
 if TYPE_CHECKING:
     from updraft.core.synthesis.readings import Reading
@@ -28,6 +28,7 @@ _BEYOND = 3.0  # how much farther a number is that lies beyond all of the exampl
 _ORDER = 1.2  # of two numbers or days, one of which was never the larger
 _COMPARED = 4  # columns of which it is seen which is the larger
 _FEW = 6  # values of such a column
+_OTHER_CLASS, _OTHER_FORM = 0.5, 0.2  # of a result with letters or digits that no example's has; of its form
 _WORTH = 0.13  # a doubt that is worth a question
 _CLOSE = 6.0  # readings that are so little dearer may be meant
 _MARKS = re.compile(r"[^\w\s]")
@@ -47,6 +48,8 @@ def question(readings: Sequence[Reading], examples: Mapping[int, str], table: pl
         return max(open_rows, key=lambda at: novel.of(at) + novel.far(at), default=None)
     first, *others = [one for one in readings if one.cost <= readings[0].cost + _CLOSE]
     classes = {_classes(wanted) for wanted in examples.values()}
+    forms = {form_of(wanted) for wanted in examples.values()}
+    long = 2 * max(map(len, examples.values()))
     goes_by = {mark for mark in novel.in_all if quoted(mark) in first.formula}
 
     def doubt(at: int) -> float:
@@ -55,7 +58,11 @@ def question(readings: Sequence[Reading], examples: Mapping[int, str], table: pl
         apart += novel.of(at) + _LACKS * any(mark not in novel.told[at] for mark in goes_by)
         if not best:
             return apart + 1.0 * ("" not in examples.values() and bool(novel.told[at]))
-        return apart + 0.5 * (_classes(best) not in classes)
+        return (
+            apart
+            + _OTHER_CLASS * (_classes(best) not in classes)
+            + _OTHER_FORM * (form_of(best) not in forms or len(best) > long > 0)
+        )
 
     asked = max(open_rows, key=doubt, default=None)
     return asked if asked is not None and doubt(asked) > _WORTH else None

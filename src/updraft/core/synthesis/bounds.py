@@ -10,8 +10,8 @@ from dataclasses import dataclass, replace
 from datetime import date
 from itertools import permutations
 
+from updraft.core.synthesis.amounts import number_at, number_of
 from updraft.core.synthesis.days import could_be_day
-from updraft.core.synthesis.numbers import number_at, number_of
 from updraft.core.synthesis.pieces import Piece, Row
 from updraft.core.synthesis.spans import Dated, dated
 

@@ -6,7 +6,8 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 
 from updraft.core.formula.writing import quoted
-from updraft.core.synthesis.numbers import decimals_of, fixed, number_at, number_of
+from updraft.core.synthesis.amounts import number_at, number_of
+from updraft.core.synthesis.numbers import decimals_of, fixed
 from updraft.core.synthesis.pieces import Piece, Row, plain
 from updraft.core.synthesis.spans import Dated, dated
 from updraft.core.synthesis.splitting import taken_from
@@ -119,6 +120,7 @@ def result_of_each(
                     piece.cost
                     + _DEAR
                     + 9.0 * made_of
+                    + 4.5 * (len(columns) > 1 and all(number_of(text) is not None for text in values))
                     - (2.5 if len(cases) > 1 and 2 * len(values) <= len(texts) else 0),
                     f"by the value of {piece.words}: {said}",
                 )

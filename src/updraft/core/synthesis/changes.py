@@ -44,6 +44,7 @@ def variants(piece: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]
             continue
         once = change.around(piece)
         yield between, once
+        yield from ((full, c.around(once)) for c in _zeros(between, wanted) if (full := c.of(between)))
         blanks = change.call in ("tidy({})", "trim({})")
         for then in [*_case(between), *(_marks(between, wanted) if blanks else ())]:
             if not (result := then.of(between)):
@@ -109,6 +110,43 @@ def _grouped(regex: re.Pattern[str], marks: list[str], sizes: list[int], text: s
     for size, mark in zip(sizes, marks[1:], strict=True):
         made, at = made + signs[at : at + size] + mark, at + size
     return made
+
+
+# What a text may hold several of: pattern, the same for Python, what goes then, words.
+_SEVERAL = [
+    (r"#[\p{L}\p{N}_]+", r"#\w+", "#", "the words of {} that begin with “#”"),
+    (r"@[\p{L}\p{N}_]+", r"@\w+", "@", "the words of {} that begin with “@”"),
+    ("[0-9]+(?:[.,][0-9]+)?", "[0-9]+(?:[.,][0-9]+)?", "", "the numbers of {}"),
+    ("[A-Z]{2,}", "[A-Z]{2,}", "", "the words of {} in capitals"),
+    ("[A-Z]+-?[0-9]+", "[A-Z]+-?[0-9]+", "", "the codes of {}"),
+]
+
+
+def all_of(piece: Piece, text: str, wanted: str) -> Iterator[Piece]:
+    """All parts of one look, with a mark between them: what is wanted, or more than one of it."""
+    for pattern, here, gone, words in _SEVERAL:
+        found = re.findall(here, text)
+        if not found:
+            continue
+        bare = [part.removeprefix(gone) for part in found]
+        for parts, marked in ((found, False), (bare, True)) if gone else ((found, False),):
+            between = wanted[len(parts[0]) : len(parts[0]) + 3]
+            marks = [", "] if len(parts) == 1 else [m for m in _BETWEEN if between.startswith(m)]
+            for mark in marks:
+                if mark.join(parts) not in wanted:
+                    continue
+                call = f"all_of({{}}, {quoted(pattern)}, {quoted(mark)})"
+                call = f"replace({call}, {quoted(gone)}, '')" if marked else call
+                of = partial(_all, re.compile(here), gone if marked else "", mark)
+                said = words.replace("begin with", "stand behind") if marked else words
+                yield piece.made(call, of, 2.6, f"{said}, with {shown(mark)} between them")
+
+
+_BETWEEN = (", ", "; ", " | ", " / ", ",", ";", "|", "/", " ", "-")
+
+
+def _all(regex: re.Pattern[str], gone: str, mark: str, text: str) -> str | None:
+    return mark.join(part.removeprefix(gone) for part in regex.findall(text)) or None
 
 
 def changes_of(text: str, wanted: str) -> list[Change]:
@@ -202,22 +240,32 @@ def _parts_made(mark: str, make: Callable[[list[str]], Iterable[str]], text: str
 def _rejoined(text: str, wanted: str) -> Iterator[Change]:
     """The words of a text with another mark between them, whatever stood there."""
     for mark in sorted(set(re.findall(r"[^\w]{1,2}|_", wanted)), key=len):
-        for pattern, here, words in (
-            (r"\s*[,;|/]+\s*", r"\s*[,;|/]+\s*", f"the list {{}} with {shown(mark)} between its items"),
-            (r"[^\p{L}\p{N}]+", r"[\W_]+", f"the words of {{}} with {shown(mark)} between them"),
-        ):
-            if re.search(here, text):
-                call = f"trim(replace_pattern({{}}, {quoted(pattern)}, {quoted(mark)}))"
-                yield Change(call, partial(_gone, re.compile(here), mark), 1.0, words)
+        if _LISTED.search(text):
+            call = f"trim(replace_pattern({{}}, {quoted(_LISTED.pattern)}, {quoted(mark)}))"
+            words = f"the list {{}} with {shown(mark)} between its items"
+            yield Change(call, partial(_gone, _LISTED, mark), 1.0, words)
+        if _NO_WORD.search(text):
+            call = f"trim(replace_pattern({{}}, {quoted(_APART)}, ' '))"
+            call = call if mark == " " else f"replace({call}, ' ', {quoted(mark)})"
+            said = f"the words of {{}} with {shown(mark)} between them"
+            yield Change(call, partial(_words_apart, mark), 1.0, said)
         if re.search(r"\w['’]\w", text):
-            bare, words_of = "replace_pattern({}, \"['’]\", '')", quoted(r"[^\p{L}\p{N}]+")
-            call = f"trim(replace_pattern({bare}, {words_of}, {quoted(mark)}))"
+            bare = "replace_pattern({}, \"['’]\", '')"
+            call = f"replace(trim(replace_pattern({bare}, {quoted(_APART)}, ' ')), ' ', {quoted(mark)})"
             said = f"the words of {{}} without apostrophes, with {shown(mark)} between them"
             yield Change(call, partial(_slugged, mark), 1.2, said)
 
 
 def _slugged(mark: str, text: str) -> str | None:
-    return re.sub(r"[\W_]+", mark, re.sub("['’]", "", text)).strip()
+    return _words_apart(mark, re.sub("['’]", "", text))
+
+
+_APART, _NO_WORD, _LISTED = r"[^\p{L}\p{N}]+", re.compile(r"[\W_]+"), re.compile(r"\s*[,;|/]+\s*")
+
+
+def _words_apart(mark: str, text: str) -> str:
+    """Signs before the first word and behind the last leave no mark."""
+    return _NO_WORD.sub(" ", text).strip().replace(" ", mark)
 
 
 def _gone(regex: re.Pattern[str], new: str, text: str) -> str | None:

@@ -11,11 +11,12 @@ from functools import partial
 import polars as pl
 
 from updraft.core.formula.writing import quoted
+from updraft.core.synthesis.amounts import number_at
 from updraft.core.synthesis.moved import days_later, moves, reached
-from updraft.core.synthesis.numbers import number_at
 from updraft.core.synthesis.pieces import Piece, Row
 from updraft.core.values import FORMATS, Kind, converted
 from updraft.core.values.convert import could_read, pattern_of
+from updraft.core.values.languages import NAMED, month_names, weekday_names
 
 _MORE = (
     "MM", "M", "Month", "Mon",
@@ -272,7 +273,12 @@ def _said(
         pattern = pattern_of(out, year=False)
         result = day.strftime(pattern)
         if result in wanted and out != short:
-            cost = 1.2 + 0.8 * (out in _MIXED) + 0.1 * (result != wanted)
+            cost = (
+                1.2
+                + 0.8 * (out in _MIXED)
+                + 1.5 * (out in ("M", "MM", "YY") and result == wanted)
+                + 0.1 * (result != wanted)
+            )
             yield result, piece(f"text({read}, {quoted(out)})", _named(pattern), cost, f"as {out} the date")
     for name, pattern in (("month", "%B"), ("weekday", "%A")):
         for size, call in ((99, "{}"), (3, "first({}, 3)")):
@@ -280,6 +286,12 @@ def _said(
             if short in wanted:
                 formula = call.replace("{}", f"{name}_name({read})")
                 yield short, piece(formula, _named(pattern, size), 1.7, f"the name of the {name} of")
+    for language in NAMED:
+        for name, names, number in _IN_WORDS:
+            known = names(language)
+            if (said := known[number(day) - 1]) in wanted and len(said) > 2 and language != "en":
+                call = f"{name}_name({read}, {quoted(language)})"
+                yield said, piece(call, partial(_called, known, number), 1.7, f"the name of the {name} of")
     for out in FORMATS[Kind.DATE]:
         pattern = pattern_of(out, year=False)
         there = read_days([wanted], ("", out, ""))[wanted] if could_read(out, wanted) else None
@@ -290,7 +302,24 @@ def _said(
             yield wanted, piece(formula, _moved(move, pattern), 1.4 + far, words)
     for name, (call, make, seldom) in _PARTS.items():
         if make(day) in wanted:
-            yield make(day), piece(call.replace("{}", read), make, 2.2 + seldom, f"the {name} of")
+            # H1, Q3 and W07 say what their number is.
+            labels = _LABELS.get(name)
+            label = labels and re.search(rf"\b(?:{labels}) ?{make(day)}\b", wanted)
+            cost = 1.0 - 0.1 * ("two" in name) if label else 2.2 + seldom
+            yield make(day), piece(call.replace("{}", read), make, cost, f"the {name} of")
+
+
+_LABELS = {"half": "H|S", "quarter": "Q|T", "week": "W|KW|CW", "week of two digits": "W|KW|CW"}
+
+
+_IN_WORDS: list[tuple[str, Callable[[str], list[str]], Callable[[date], int]]] = [
+    ("month", month_names, lambda day: day.month),
+    ("weekday", weekday_names, date.isoweekday),
+]
+
+
+def _called(names: list[str], number: Callable[[date], int], day: date) -> str:
+    return names[number(day) - 1]
 
 
 def _moved(move: Callable[[date], date], pattern: str) -> Callable[[date], str]:

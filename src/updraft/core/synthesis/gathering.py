@@ -10,11 +10,12 @@ from functools import partial
 from itertools import chain
 
 from updraft.core.formula.writing import quoted
-from updraft.core.synthesis.changes import in_groups, in_one_case, padded_to, variants, zeros_of
+from updraft.core.synthesis.changes import all_of, in_groups, in_one_case, padded_to, variants, zeros_of
 from updraft.core.synthesis.days import could_be_day, days_in, months_in, times_in
 from updraft.core.synthesis.known import known_in
 from updraft.core.synthesis.numbers import numbers_in
-from updraft.core.synthesis.pieces import MARKS, Piece, Row, cheapest, marks_of, parts_of, places_of, views_of
+from updraft.core.synthesis.parts import MARKS, parts_of, places_of, views_of
+from updraft.core.synthesis.pieces import Piece, Row, cheapest, marks_of
 from updraft.core.synthesis.reckoning import Number
 from updraft.core.synthesis.search import Results
 from updraft.core.synthesis.spans import dated, days_added, spans_between, spans_to_a_day
@@ -154,6 +155,7 @@ def _told(
     for text, piece in [*sources, *parts]:
         yield from known_in(piece, text, wanted, rows)
         yield from in_groups(piece, text, wanted)
+        yield from all_of(piece, text, wanted)
         yield from years_in(piece, text, wanted)
     for text, piece in [*sources, *[(t, p) for t, p in parts if ":" in t][:12]]:
         yield from (made for _, made in times_in(piece, text, wanted))
@@ -242,14 +244,15 @@ def _later_by_column(
 
 
 def _anchors(texts: list[str]) -> frozenset[str]:
-    """Marks that stand once in every text, and words between blanks that stand in most."""
+    """Marks that stand in every text as often, and words between blanks that stand in most."""
     filled = [text for text in texts if text]
     if len(filled) < _ENOUGH:
         return frozenset()
     often = Counter(word for text in filled for word in set(_WORDS.findall(text)))
     between = {f" {word} " for word, many in often.items() if many >= _MOSTLY * len(filled)}
-    once = (mark for mark in MARKS.findall(filled[0]) if all(text.count(mark) == 1 for text in filled))
-    return frozenset({*once, *sorted(between)[:_BETWEEN]})
+    first = filled[0]
+    same = (mark for mark in MARKS.findall(first) if all(t.count(mark) == first.count(mark) for t in filled))
+    return frozenset({*same, *sorted(between)[:_BETWEEN]})
 
 
 def _ends(texts: list[str]) -> list[str]:

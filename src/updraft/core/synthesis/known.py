@@ -59,6 +59,7 @@ def known_in(whole: Piece, text: str, wanted: str, rows: Sequence[Row]) -> Itera
                 return gives.get((whole.of(row) or "").lower())
 
             words = f"what {whole.words} stands for among {name}"
+            words = words.replace("what what", "what that which", 1)
             yield Piece(f"choose({tests})", of, whole.cost + _COST, words)
 
 

@@ -198,7 +198,10 @@ class _Doubt:
 
     def __init__(self, rows: Sequence[Row], examples: Mapping[int, str]) -> None:
         results = examples.values()
-        self._shapes, self._classes = {form_of(one) for one in results}, {classes_of(one) for one in results}
+        self._shapes, self._classes = (
+            {_unsigned(one) for one in results},
+            {classes_of(one) for one in results},
+        )
         self._empty = "" in results
         self._common = _common_marks(rows, [at for at, one in examples.items() if one])
         # Whether all signs of the row come again, each as often; whether none comes more often.
@@ -206,15 +209,15 @@ class _Doubt:
             (_signs(" ".join(filter(None, rows[at]))), _signs(one)) for at, one in examples.items() if one
         ]
         self._all = all(there == made for there, made in pairs)
+        self._letters = any(map(str.isalpha, "".join(results))) and all(
+            _letters(one) <= _letters(_text(rows[at])) for at, one in examples.items()
+        )
         self._some = all(made <= there for there, made in pairs)
         # Words run together, as in names of columns and addresses: no other mark than theirs is left between.
         self._joined = (
             bool(results)
             and self._all
-            and all(
-                one and " " not in one and any(" " in cell for cell in rows[at] if cell)
-                for at, one in examples.items()
-            )
+            and all(_runs_words_together(rows[at], one) for at, one in examples.items())
         )
         self._marks = marks_of(list(results))
         self._numbers = all(_NUMBER.fullmatch(one) for one in results)
@@ -232,13 +235,13 @@ class _Doubt:
 
     def _has_marks(self, row: Row) -> bool:
         """Whether a row has all marks that the examples' rows have: one without them may give nothing."""
-        return self._common <= marks_of(row)
+        return self._common <= _told_by(row)
 
     def of(self, rows: Sequence[Row], results: Sequence[str | None]) -> float:
         doubt = 0.0
         for row, result in zip(rows, results, strict=True):
             if not result:
-                doubt += 1.5 if self._empty or not any(row) else 4.0 if self._has_marks(row) else 0.6
+                doubt += 1.5 if self._empty or not any(row) else 4.0 if self._has_marks(row) else 0.9
                 continue
             doubt += 1.4 * (not self._whole and result in row)
             doubt += 3.0 * (result in self._made_of and result[:3].lower() not in _text(row))
@@ -246,13 +249,20 @@ class _Doubt:
             doubt += 3.0 * (self._joined and (" " in result or bool(marks_of([result]) - self._marks)))
             doubt += 1.5 * (self._bare and result != result.strip())
             doubt += 1.0 * bool(marks_of([result]) & self._gone)
-            doubt += 1.2 * (form_of(result) not in self._shapes)
-            doubt += 2.5 * (classes_of(result) not in self._classes)
+            doubt += 1.2 * (_unsigned(result) not in self._shapes)
+            doubt += 3.5 * (classes_of(result) not in self._classes)
             doubt += 1.5 * (not self._torn and _is_torn(row, result))
+            if self._letters:
+                doubt += 2.0 * (not _letters(result) <= _letters(_text(row)))
             if self._some:
                 there, made = _signs(" ".join(filter(None, row))), _signs(result)
                 doubt += 2.0 * (there != made if self._all else not made <= there)
         return doubt / len(rows)
+
+
+def _unsigned(text: str) -> str:
+    """Its kinds of signs; a number below zero is no other kind of result."""
+    return form_of(text[1:] if text[:1] in "+-" and text[1:2].isdigit() else text)
 
 
 def _text(row: Row) -> str:
@@ -260,20 +270,37 @@ def _text(row: Row) -> str:
 
 
 def _runs_words_together(row: Row, result: str) -> bool:
-    return bool(result) and " " not in result and any(" " in cell for cell in row if cell)
+    blank = any(" " in cell for cell in row if cell)
+    return bool(result) and " " not in result and (blank or _JOINED.search(result) is not None)
+
+
+_JOINED = re.compile(r"[^\W\d_][_-][^\W\d_]")
 
 
 def _common_marks(rows: Sequence[Row], at: Iterable[int]) -> set[str]:
     """The marks that stand in the row of every example."""
-    each = [marks_of(rows[one]) for one in at]
+    each = [_told_by(rows[one]) for one in at]
     return set.intersection(*each) if each else set()
+
+
+def _told_by(row: Row) -> set[str]:
+    """The marks of a row, and the names before “=” and “:”, by which a part may be told."""
+    return marks_of(row) | set(_NAMED.findall(" ".join(filter(None, row))))
+
+
+_NAMED = re.compile(r"[^\W\d_]+[=:]")
 
 
 def _is_torn(row: Row, result: str) -> bool:
     """Whether a result stands in the row, and always within a run of letters and digits."""
     cells = [cell for cell in row if cell and result in cell]
-    whole = re.compile(rf"(?<![^\W_]){re.escape(result)}(?![^\W_])")
+    # 67 is torn out of 67.4, too.
+    whole = re.compile(rf"(?<![^\W_])(?<!\d[.,]){re.escape(result)}(?![^\W_])(?![.,]\d)")
     return bool(cells) and not any(whole.search(cell) for cell in cells)
+
+
+def _letters(text: str) -> Counter[str]:
+    return Counter(sign for sign in text.casefold() if sign.isalpha())
 
 
 def _signs(text: str) -> Counter[str]:

@@ -48,6 +48,7 @@ _STEPS = (5, 10, 50, 100, 1000, 0.5, 0.25, 0.05)  # that are rounded to
 _TAXES = (5, 6, 7, 8, 9, 10, 12, 15, 19, 20, 21, 22, 23, 25)  # percent that amounts are more by
 _SUM, _ANY = re.compile(" [+-] "), re.compile(r" [+*/-] ")
 _LETTER = re.compile(r"\b[ABC]\b")
+_ROUNDED, _SOME = (1000, 1_000_000), 5  # that large numbers are told in, rounded, where there are so many
 _LARGEST = 1e15  # beyond which a number has no whole part to round
 _MOST = 14  # numbers of which pairs are tried
 _COLUMNS = 5  # of which three are tried together
@@ -80,7 +81,9 @@ def reckoned(numbers: list[Found], goal: float, decimals: int) -> Iterator[Found
             yield number, value
         for factor in _FACTORS:
             for sign, result in (("*", value * factor), ("/", value / factor)):
-                if value and abs(result - goal) <= (near if decimals else 1e-6):
+                # 10k of 9,707
+                rough = sign == "/" and factor in _ROUNDED and abs(goal) >= _SOME
+                if value and abs(result - goal) <= (near if decimals or rough else 1e-6):
                     yield _joined(number, sign, factor), result
         yield from _measured(number, value, goal, near)
         yield from _stepped(number, value, goal)
@@ -144,6 +147,8 @@ def _stepped(number: Number, value: float, goal: float) -> Iterator[Found]:
                 return make(round(value / step, 9)) * step if abs(value) < _LARGEST else value
 
             if abs(of(value) - goal) < 1e-9:
+                # The decade or century of a year is the one that it is in.
+                more -= 0.4 * (name == "down" and step in (10, 100) and 1000 <= value < 2200)
                 inner = "{}" if step == 1 else f"{{}} / {step:g}"
                 call = f"{name}({inner})" + ("" if step == 1 else f" * {step:g}")
                 words = (
@@ -232,6 +237,8 @@ def _of_two(
 _TWO: list[tuple[str, Callable[[float, float], float], str, float, bool]] = [
     ("(B - A) / A * 100", lambda x, y: (y - x) / x * 100, "the change from A to B in percent", 0.9, True),
     ("(B - A) / A", lambda x, y: (y - x) / x, "the change from A to B as a part of A", 1.2, False),
+    ("(A - B) / A * 100", lambda x, y: (x - y) / x * 100, "what A is above B, in percent of A", 1.1, True),
+    ("(A - B) / A", lambda x, y: (x - y) / x, "what A is above B, as a part of A", 1.3, False),
     ("A * B / 100", lambda x, y: x * y / 100, "B percent of A", 0.9, True),
     ("A * (100 + B) / 100", lambda x, y: x * (100 + y) / 100, "A and B percent more", 1.3, True),
     ("A * (100 - B) / 100", lambda x, y: x * (100 - y) / 100, "A less B percent", 1.2, True),

@@ -20,8 +20,9 @@ _WAYS, _PER_STRETCH = 40, 6  # ways kept from each state on, pieces kept for eac
 _STATES = 1500
 _DEAREST = 24.0  # a fixed text
 _ALONE, _INITIAL = re.compile(r"\b[A-Z]\b"), 2.5
-_FROM_ROW = 1.5
+_FROM_ROW, _ENDED = 1.5, 1.2
 _JOIN = 0.8  # each further piece
+_LETTERS = re.compile(r"[^\W\d_]*")
 _RUNS = re.compile(r"[^\W\d_]+|\d+")
 
 State = tuple[int, ...]
@@ -96,7 +97,9 @@ def _from(
             break
         target = tuple(at + size for at in state)
         cost = fixed_cost(text) + _torn(wanted, state, target)
-        cost += sum(_FROM_ROW * (1 + word.isdigit()) for word in _RUNS.findall(text.lower()) if word in known)
+        cost += sum(_FROM_ROW * _taken(word, known) for word in _RUNS.findall(text.lower()))
+        # A word is seldom begun by the row and ended by what is typed in.
+        cost += _ENDED * (len(_LETTERS.match(text)[0]) > 1 and _torn(wanted, state, state) > 0)  # type: ignore[index]
         # The L. of David L. Smith was made of Lewis.
         cost += sum(_INITIAL for one in _ALONE.findall(text) if re.search(rf"\b{one.lower()}\w", known))
         if cost > _DEAREST:
@@ -107,6 +110,17 @@ def _from(
         each.sort(key=lambda step: step[0])
         del each[_PER_STRETCH + 1 :]
     return nexts
+
+
+def _taken(word: str, known: str) -> float:
+    """How much a word or number that is typed in was likely taken from the row: all of it, two parts of
+    it, or a year of which the row has the end.
+    """
+    if word in known:
+        return 1.0 + word.isdigit()
+    if word.isdigit():
+        return 2.0 * (len(word) == 4 and re.search(rf"(?<!\d){word[2:]}(?!\d)", known) is not None)
+    return 1.2 * any(word[:at] in known and word[at:] in known for at in range(2, len(word) - 1))
 
 
 def _torn(wanted: Sequence[str], begins: State, ends: State) -> float:

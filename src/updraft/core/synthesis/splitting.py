@@ -9,8 +9,8 @@ from functools import partial
 from itertools import combinations, permutations, product
 
 from updraft.core.formula.writing import quoted
+from updraft.core.synthesis.amounts import number_at, number_of
 from updraft.core.synthesis.bounds import Test, bounds
-from updraft.core.synthesis.numbers import number_at, number_of
 from updraft.core.synthesis.pieces import Piece, Row, form_of, plain, shown
 
 _SPLIT = 3.0  # a condition at all
@@ -259,7 +259,7 @@ def _larger(a: Piece, b: Piece) -> Test:
         x, y = number_at(1, a.of(row) or ""), number_at(1, b.of(row) or "")
         return x is not None and y is not None and x > y
 
-    return Test(f"number({a.formula}) > number({b.formula})", of, 0.5, f"{a.words} is larger than {b.words}")
+    return Test(f"number({a.formula}) > number({b.formula})", of, 0.2, f"{a.words} is larger than {b.words}")
 
 
 def _equal(a: Piece, b: Piece) -> Test:

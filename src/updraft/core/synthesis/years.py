@@ -17,11 +17,12 @@ def years_in(piece: Piece, text: str, wanted: str) -> Iterator[Piece]:
     """The year after and the year before that of a text, in full or with two digits."""
     if not _YEAR.fullmatch(text):
         return
+    alone = 0.0 if text in wanted else 1.6  # beside the year itself its neighbour is likely meant
     for step, words in _BESIDE:
         sign = "+" if step > 0 else "-"
         call = f"text(whole({{}}) {sign} {abs(step)})"
         if (_beside(step, 4, text) or "") in wanted:
-            yield piece.made(call, partial(_beside, step, 4), 1.2, f"{words} {{}}")
+            yield piece.made(call, partial(_beside, step, 4), 1.2 + alone, f"{words} {{}}")
         if re.search(rf"(?<!\d){_beside(step, 2, text)}(?!\d)", wanted):
             short = partial(_beside, step, 2)
             yield piece.made(f"last({call}, 2)", short, 1.6, f"{words} {{}} with two digits")

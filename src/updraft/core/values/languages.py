@@ -70,10 +70,36 @@ def weekdays() -> dict[str, int]:
     return _numbered("weekdays")
 
 
+# Languages in which a month has one name, and whether it is written large.
+NAMED = {"en": True, "de": True, "tr": True, "es": False, "fr": False, "it": False, "nl": False,
+         "pt": False, "ro": False}  # fmt: skip
+
+
+def month_names(language: str) -> list[str]:
+    """The twelve months in one of the languages of `NAMED`."""
+    return _names("months", language)
+
+
+def weekday_names(language: str) -> list[str]:
+    """The seven days of the week from Monday in one of the languages of `NAMED`."""
+    return _names("weekdays", language)
+
+
+@cache
+def _names(what: str, language: str) -> list[str]:
+    longest = [max(words, key=len) for words in _kept(what)[language]]
+    return [word.capitalize() for word in longest] if NAMED[language] else longest
+
+
+@cache
+def _kept(what: str) -> dict[str, list[list[str]]]:
+    read = json.loads(Path(__file__).with_name("languages.json").read_text("utf-8"))
+    return read[what]  # type: ignore[no-any-return]
+
+
 def _numbered(what: str) -> dict[str, int]:
-    kept = json.loads(Path(__file__).with_name("languages.json").read_text("utf-8"))[what]
     found: dict[str, int] = {}
-    for of in kept.values():
+    for of in _kept(what).values():
         for number, words in enumerate(of, 1):
             for word in words:
                 found.setdefault(word, number)

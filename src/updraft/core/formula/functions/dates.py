@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import polars as pl
 
 from updraft.core.formula.registry import function
 from updraft.core.formula.terms import Misfit, Term
 from updraft.core.values import FORMATS, Kind, converted
 from updraft.core.values.convert import pattern_of
+from updraft.core.values.languages import NAMED, month_names, weekday_names
 
 
 @function(
@@ -50,14 +53,32 @@ _part("quarter", "its quarter of the year", "1", lambda day: day.dt.quarter())
 _part("day_of_year", "its day of the year", "90", lambda day: day.dt.ordinal_day())
 
 
-@function("day: day", "the name of its month", "month_name(date('2026-03-31'))", "March")
-def month_name(day: Term) -> Term:
-    return Term(day.expr.dt.to_string("%B"), Kind.TEXT)
+@function(
+    "day: day, language: text! = 'en'",
+    "the name of its month: in en, de, es, fr, it, nl, pt, ro or tr",
+    "month_name(date('2026-03-31'), 'de')",
+    "März",
+)
+def month_name(day: Term, language: Term) -> Term:
+    return _named(day.expr.dt.month(), month_names, language)
 
 
-@function("day: day", "the name of its day of the week", "weekday_name(date('2026-03-31'))", "Tuesday")
-def weekday_name(day: Term) -> Term:
-    return Term(day.expr.dt.to_string("%A"), Kind.TEXT)
+@function(
+    "day: day, language: text! = 'en'",
+    "the name of its day of the week: in en, de, es, fr, it, nl, pt, ro or tr",
+    "weekday_name(date('2026-03-31'))",
+    "Tuesday",
+)
+def weekday_name(day: Term, language: Term) -> Term:
+    return _named(day.expr.dt.weekday(), weekday_names, language)
+
+
+def _named(number: pl.Expr, names_in: Callable[[str], list[str]], language: Term) -> Term:
+    known = str(language.constant)
+    if known not in NAMED:
+        raise Misfit(f"no names are known in “{known}”.", f"Write one of {', '.join(NAMED)}.")
+    names = dict(enumerate(names_in(known), 1))
+    return Term(number.replace_strict(names, return_dtype=pl.String, default=None), Kind.TEXT)
 
 
 @function(

@@ -21,6 +21,17 @@ def nth(text: Term, pattern_: Term, place: Term) -> Term:
 
 
 @function(
+    "text: text, pattern: text!, mark: text!",
+    "all that fit a pattern, with a mark between them",
+    "all_of('a1 b22 c3', '[0-9]+', '; ')",
+    "1; 22; 3",
+)
+def all_of(text: Term, pattern_: Term, mark: Term) -> Term:
+    found = text.expr.str.extract_all(pattern(pattern_)).list.join(str(mark.constant))
+    return _text(pl.when(found != "").then(found))
+
+
+@function(
     "text: text, mark: text!",
     "up to the last mark; all where there is none",
     "before_last('a.b.csv', '.')",
