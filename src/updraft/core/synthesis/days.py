@@ -276,7 +276,7 @@ def _said(
             cost = (
                 1.2
                 + 0.8 * (out in _MIXED)
-                + 1.5 * (out in ("M", "MM", "YY") and result == wanted)
+                + 1.5 * (out in ("M", "MM", "YY") and re.findall(r"\d+", wanted) == [result])
                 + 0.1 * (result != wanted)
             )
             yield result, piece(f"text({read}, {quoted(out)})", _named(pattern), cost, f"as {out} the date")

@@ -61,6 +61,7 @@ _ENDS = [
     (r"[0-9]{4,6} ([^,;0-9]+)", "what follows the postcode in {}, up to a comma", 2.4),
 ]
 _TAKEN = [
+    (r"-?[0-9]+(?:[.,][0-9]+)?", "number"),
     (r"[0-9]+", "digits"),
     (r"[\p{L}\p{N}]+", "letters and digits"),
     (r"\p{L}[\p{L}'’-]*", "letters, apostrophes and hyphens"),
@@ -82,7 +83,7 @@ def by_neighbours(whole: Piece, text: str) -> Iterator[Piece]:
                 yield _extracted(
                     whole,
                     f"{_escaped(before)}({pattern})",
-                    2.0 + 0.2 * (said != "digits") - 0.2 * named,
+                    2.0 + 0.2 * (said not in ("digits", "number")) - 0.2 * named,
                     words,
                 )
     for behind in list(dict.fromkeys(re.findall(r"[0-9]( ?[^\W\d_]+|%)", text)))[:6]:

@@ -261,8 +261,9 @@ class _Doubt:
 
 
 def _unsigned(text: str) -> str:
-    """Its kinds of signs; a number below zero is no other kind of result."""
-    return form_of(text[1:] if text[:1] in "+-" and text[1:2].isdigit() else text)
+    """Its kinds of signs; a number below zero is no other kind of result, nor are more words than some."""
+    form = form_of(text[1:] if text[:1] in "+-" and text[1:2].isdigit() else text)
+    return re.sub(r"a(?: a)+", "a a", form)
 
 
 def _text(row: Row) -> str:

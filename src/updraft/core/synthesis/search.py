@@ -20,7 +20,7 @@ _WAYS, _PER_STRETCH = 40, 6  # ways kept from each state on, pieces kept for eac
 _STATES = 1500
 _DEAREST = 24.0  # a fixed text
 _ALONE, _INITIAL = re.compile(r"\b[A-Z]\b"), 2.5
-_FROM_ROW, _ENDED = 1.5, 1.2
+_FROM_ROW, _ENDED = 1.5, 2.2
 _JOIN = 0.8  # each further piece
 _LETTERS = re.compile(r"[^\W\d_]*")
 _RUNS = re.compile(r"[^\W\d_]+|\d+")
@@ -119,6 +119,8 @@ def _taken(word: str, known: str) -> float:
     if word in known:
         return 1.0 + word.isdigit()
     if word.isdigit():
+        if word[0] == "0" and (bare := word.lstrip("0")) and re.search(rf"(?<!\d){bare}", known):
+            return 1.0
         return 2.0 * (len(word) == 4 and re.search(rf"(?<!\d){word[2:]}(?!\d)", known) is not None)
     return 1.2 * any(word[:at] in known and word[at:] in known for at in range(2, len(word) - 1))
 
