@@ -76,6 +76,7 @@ export class Decisions {
 
   /** Questions whose answer may be any text: what is proposed is there, to take, to change or to refuse. */
   proposed(found) {
+    const typed = new Map(); // what stands in each line now
     const line = ([key, rows, proposal = "", why = ""]) => {
       const input = h("input", {
         type: "text",
@@ -86,6 +87,7 @@ export class Decisions {
           if (event.key === "Enter") this.decide([[key, input.value]]);
         },
       });
+      typed.set(key, input);
       const act = (text, answer) =>
         h(
           "button",
@@ -108,20 +110,21 @@ export class Decisions {
         act("leave", () => key),
       );
     };
-    const all = found.open.map(([key, , proposal]) => [key, proposal]);
+    const lines = found.open.map(line);
+    const all = () => [...typed].map(([key, input]) => [key, input.value]);
     return h(
       "div",
       { class: "questions" },
       h("p", { class: "said-next" }, plural(found.open_count, "open question", "open questions")),
-      h("ul", { class: "decision-list" }, found.open.map(line)),
-      all.length > 1
+      h("ul", { class: "decision-list" }, lines),
+      lines.length > 1
         ? h(
             "p",
             { class: "small" },
             h(
               "button",
-              { type: "button", class: "tiny-button", onclick: () => this.decide(all) },
-              found.open_count > all.length ? `Take these ${all.length}` : "Take all",
+              { type: "button", class: "tiny-button", onclick: () => this.decide(all()) },
+              found.open_count > lines.length ? `Take these ${lines.length}` : "Take all",
             ),
           )
         : "",

@@ -117,8 +117,11 @@ export class ValueList {
         }),
       ),
     );
-    if (!found || asked !== JSON.stringify([this.order, this.search, this.studio.focus.text]))
+    if (asked !== JSON.stringify([this.order, this.search, this.studio.focus.text])) return;
+    if (!found) {
+      this.pages.delete(page); // it is asked for again when it comes into sight
       return;
+    }
     this.pages.set(page, found.values);
     this.found = found;
     this.space.style.height = `${Math.min(found.found * ROW, TALLEST)}px`;

@@ -2,6 +2,7 @@
 import { api, attempt } from "../api.js";
 import { count, h, icon, pausing, plural } from "../dom.js";
 import { choice, removeButton } from "../widgets/basic.js";
+import { pairsOf } from "../widgets/sheet.js";
 import { blanksShown, sampleRows } from "./rows.js";
 
 const MOST = 1000;
@@ -15,7 +16,9 @@ export class Work {
     this.frame = frame;
     /** @type {[any, number][]} values and their rows, the most frequent first */
     this.values = [];
-    this.distinct = 0;
+    /** @type {[any, number][]} the same before anything was searched for */
+    this.frequent = [];
+    this.distinct = 0; // empty cells are no value here
     /** @type {Map<string, number>} */
     this.rows = new Map();
     this.search = "";
@@ -38,9 +41,12 @@ export class Work {
   }
 
   sentence() {
-    if (!this.values.length) return "";
-    const open = this.values.filter(([value]) => !this.changeOf(value)).length;
-    return `${plural(this.distinct, "value", "values")}. ${count(open)} have no change.`;
+    if (!this.frequent.length) return "";
+    const open = this.frequent.filter(([value]) => !this.changeOf(value)).length;
+    const some = this.frequent.length;
+    const of = this.distinct > some ? ` of the ${count(some)} most frequent` : "";
+    const has = open === 1 ? "has" : "have";
+    return `${plural(this.distinct, "value", "values")}. ${count(open)}${of} ${has} no change.`;
   }
 
   /** Get the values as they come in, with their rows. */
@@ -54,7 +60,10 @@ export class Work {
     );
     if (!found) return;
     this.values = found.values.filter(([value]) => value !== null);
-    this.distinct ||= found.distinct;
+    if (!this.search) {
+      this.frequent = this.values;
+      this.distinct = found.distinct - (found.values.length - this.values.length);
+    }
     for (const [value, rows] of this.values) this.rows.set(this.key(value), rows);
     this.drawValues();
     this.drawChanges();
@@ -272,13 +281,10 @@ export class Work {
 
   /** Lines of two columns become changes from this line on; of one column, they fill the column. */
   paste(event, line, key) {
-    const text = event.clipboardData.getData("text");
-    if (!/[\t\n]/.test(text)) return;
-    event.preventDefault();
-    const lines = text.replace(/\r/g, "").split("\n").filter(Boolean);
-    lines.forEach((one, n) => {
+    const cells = pairsOf(event);
+    if (!cells) return;
+    cells.forEach(([first, second], n) => {
       this.draft[line + n] ??= { old: "", new: "" };
-      const [first, second] = one.split("\t");
       if (second === undefined) this.draft[line + n][key] = first;
       else Object.assign(this.draft[line + n], { old: first, new: second });
     });

@@ -3,6 +3,7 @@ import { count, data, freshId, h, plural } from "../dom.js";
 import { group, keepingFocus, removeButton, select, columnsOf } from "./basic.js";
 import { checkList, columnOptions } from "./columns.js";
 import { listEditor } from "./items.js";
+import { pairsOf } from "./sheet.js";
 
 /** Whether numbers stand with currency, percent or units, and what each unit counts for. */
 function dress(item, tell) {
@@ -133,14 +134,8 @@ export const pairWidgets = {
           if (grew) place.append(row({ old: "", new: "" }, items.length));
         },
         onpaste: (event) => {
-          const text = event.clipboardData.getData("text");
-          if (!/[\t\n]/.test(text)) return;
-          event.preventDefault();
-          const lines = text
-            .replace(/\r/g, "")
-            .split("\n")
-            .filter((line) => line !== "")
-            .map((line) => line.split("\t"));
+          const lines = pairsOf(event);
+          if (!lines) return;
           lines.forEach(([first, second = ""], m) => {
             const to = at(n + m);
             if (key === "old") {

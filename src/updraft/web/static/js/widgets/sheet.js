@@ -31,6 +31,14 @@ export function cellsOf(text) {
   return rows;
 }
 
+/** What is pasted, if it is more than one cell: lines of one cell or of several, empty ones too, so that none moves up. */
+export function pairsOf(event) {
+  const text = event.clipboardData.getData("text");
+  if (!/[\t\n]/.test(text)) return null;
+  event.preventDefault();
+  return cellsOf(text);
+}
+
 export class Sheet {
   constructor(columns, rows, changed) {
     this.columns = columns.length ? [...columns] : ["Column 1"];
@@ -79,7 +87,7 @@ export class Sheet {
                 type: "button",
                 class: "tiny-button",
                 onclick: () => {
-                  this.columns.push(`Column ${width + 1}`);
+                  this.columns.push(this.freeName());
                   this.draw([-1, width]);
                   this.tell();
                 },
@@ -118,6 +126,13 @@ export class Sheet {
         : "",
     );
     if (focus) this.at(...focus)?.focus();
+  }
+
+  /** A name that no column has: one that was taken away may have left its number free. */
+  freeName() {
+    let n = this.columns.length + 1;
+    while (this.columns.includes(`Column ${n}`)) n += 1;
+    return `Column ${n}`;
   }
 
   at(row, column) {
@@ -182,8 +197,7 @@ export class Sheet {
       column = Number(event.target.dataset.column);
     cells.forEach((line, r) =>
       line.forEach((text, c) => {
-        while (this.columns.length <= column + c)
-          this.columns.push(`Column ${this.columns.length + 1}`);
+        while (this.columns.length <= column + c) this.columns.push(this.freeName());
         if (row + r < 0) {
           this.columns[column + c] = text;
           return;
