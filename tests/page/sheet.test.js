@@ -88,7 +88,9 @@ test("a new column takes a name that none has, also where one was taken away", (
   made.at(-1, 0).focus();
   key(made.at(-1, 0), "Delete", { ctrlKey: true });
   assert.deepEqual(last(), { columns: ["Column 2", "Column 3"], rows: [["b", "c"]] });
-  [...made.element.querySelectorAll("button")].find((one) => one.textContent === "+ column").click();
+  [...made.element.querySelectorAll("button")]
+    .find((one) => one.textContent === "+ column")
+    .click();
   assert.deepEqual(names(made), ["Column 2", "Column 3", "Column 4"]);
   paste(made.at(0, 2), "x\ty");
   assert.equal(new Set(names(made)).size, names(made).length, "nor two that are pasted");
@@ -201,22 +203,46 @@ async function recode(values, { distinct = values.length, draft = [], settings =
 }
 
 test("the desk of recodes says how many values have no change, of those that it looked at", async () => {
-  const { frame, work } = await recode([["Fen", 9], ["Dael", 3], [null, 2], ["Bay", 1]], {
-    draft: [{ old: "Dael", new: "Dale" }],
-  });
+  const { frame, work } = await recode(
+    [
+      ["Fen", 9],
+      ["Dael", 3],
+      [null, 2],
+      ["Bay", 1],
+    ],
+    { draft: [{ old: "Dael", new: "Dale" }] },
+  );
   assert.equal(frame.about.textContent, "3 values. 2 have no change.", "an empty cell is no value");
   work.search = "Fen";
   await work.load();
   assert.equal(frame.about.textContent, "3 values. 2 have no change.", "whatever is searched for");
-  const many = await recode([["Fen", 9], ["Dael", 3]], { distinct: 5000 });
-  assert.equal(many.frame.about.textContent, "5,000 values. 2 of the 2 most frequent have no change.");
+  const many = await recode(
+    [
+      ["Fen", 9],
+      ["Dael", 3],
+    ],
+    { distinct: 5000 },
+  );
+  assert.equal(
+    many.frame.about.textContent,
+    "5,000 values. 2 of the 2 most frequent have no change.",
+  );
 });
 
 test("a change says how many rows it meets, by the way in which values are compared", async () => {
-  const { work, last } = await recode([["Fen", 9], ["Dael", 3]], {
-    draft: [{ old: " DAEL", new: "Dale" }, { old: "Moor", new: "" }],
-    settings: { ignore_case: true, ignore_blanks: true },
-  });
+  const { work, last } = await recode(
+    [
+      ["Fen", 9],
+      ["Dael", 3],
+    ],
+    {
+      draft: [
+        { old: " DAEL", new: "Dale" },
+        { old: "Moor", new: "" },
+      ],
+      settings: { ignore_case: true, ignore_blanks: true },
+    },
+  );
   const said = () => [...work.table.querySelectorAll("li .n")].map((one) => one.textContent);
   assert.deepEqual(said(), ["3 rows", "no row"]);
   work.frame.settings.ignore_case = false;

@@ -6,6 +6,9 @@ const WIDE = 720,
   EDGE = { left: 74, right: 40, top: 30, bottom: 46 },
   LINE = 24,
   NAMES = 190;
+const DIGITS = 15, // that a number of the computer's has
+  MOST_TICKS = 7;
+const FIGURES = new Intl.NumberFormat("en", { maximumSignificantDigits: DIGITS });
 const INK = "#12343b",
   SOFT = "#59696c",
   GRID = "#e2ded4",
@@ -21,8 +24,7 @@ const told = (words) => svg("title", {}, words);
 const short = (words, most) => (words.length > most ? `${words.slice(0, most - 1)}…` : words);
 
 /** A number with as many digits as tell it from its neighbours. */
-export const figure = (number) =>
-  number === null ? "empty" : count(Number(number.toPrecision(12)));
+export const figure = (number) => (number === null ? "empty" : FIGURES.format(number));
 
 /** Round numbers from the least to the most, five or so. */
 export function ticks(low, high) {
@@ -30,10 +32,13 @@ export function ticks(low, high) {
   const rough = (high - low) / 5;
   const power = 10 ** Math.floor(Math.log10(rough));
   const step = [1, 2, 5, 10].map((n) => n * power).find((n) => n >= rough) ?? rough;
-  const found = [];
-  for (let at = Math.ceil(low / step) * step; at <= high + step / 1e6; at += step)
-    found.push(Number(at.toPrecision(12)));
-  return found;
+  const first = Math.ceil(low / step);
+  const found = Array.from({ length: MOST_TICKS }, (_, n) =>
+    Number(((first + n) * step).toPrecision(DIGITS)),
+  );
+  // Of numbers that hardly differ several may be written the same.
+  const within = [...new Set(found)].filter((at) => at <= high + step / 1e6);
+  return within.length ? within : [low];
 }
 
 /** Days from the first to the last, five or so; as people write them. */

@@ -1,4 +1,5 @@
 /** The work of Join: which rows meet, drawn as bands that are ticked; keys, columns, and what did not meet. */
+import { figure } from "../charts.js";
 import { api, attempt, post } from "../api.js";
 import { factList } from "../desk.js";
 import { count, freshId, h, pausing, plural } from "../dom.js";
@@ -337,7 +338,7 @@ export class Work {
     if (meet && met.several) said.push(`${plural(met.several, "row is", "rows are")} repeated`);
     if (meet && met.sums.length) {
       const [name, before, after] = met.sums[0];
-      said.push(`the sum of ${name} goes from ${count(before)} to ${count(after)}`);
+      said.push(`the sum of ${name} goes from ${figure(before)} to ${figure(after)}`);
     }
     return said.join(" · ");
   }
