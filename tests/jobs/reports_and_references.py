@@ -6,7 +6,7 @@ import math
 import re
 import sqlite3
 import statistics
-from collections import defaultdict
+from collections import Counter, defaultdict
 from datetime import date, timedelta
 from email import policy
 from email.parser import BytesParser
@@ -16,7 +16,7 @@ import openpyxl
 from pypdf import PdfReader
 from rdflib import RDF, Graph, Literal, URIRef
 
-from tests.jobs import csv_rows, ready_job, sheet_rows
+from tests.jobs import csv_rows, one_blank, ready_job, sheet_rows
 from updraft.demo.flows import large_lots, ledger, packing, sold_out, trial, varieties
 from updraft.demo.names import HUBS, SPECIES
 from updraft.demo.stores import PACKINGS
@@ -160,6 +160,24 @@ def sold_out_before_sowing_ends(out, world):
     assert json.loads((out / "told.json").read_text()) == {
         variety: {"Variety": variety, "Lasts weeks": weeks} for variety, weeks in short.items()
     }
+
+    there = {variety: store[variety] + road.get(variety, 0) for variety in short}
+    orders, packets = Counter(), Counter()
+    named = {variety.casefold(): variety for variety in short}
+    known = {row["Order"]: row for row in reversed(sheet_rows(world / "packet_orders_2026-04.xlsx", 3))}
+    for row in known.values():
+        if (variety := named.get((one_blank(row["Variety"]) or "").casefold())) is not None:
+            orders[variety] += 1
+            packets[variety] += int(row["Packets"] or 0)
+    risks = csv_rows(out / "orders_at_risk.csv")
+    assert orders and all(packets.values())
+    of_all = sum(packets.values())
+    for row in risks:
+        variety = row["At risk"]
+        assert (int(row["Orders"]), float(row["Packets ordered"])) == (orders.pop(variety), packets[variety]), row
+        assert float(row["There and coming"]) == there[variety]
+        assert math.isclose(float(row["Share"]), packets[variety] / of_all)
+    assert not orders, "none is left out"
 
 
 def _stock_of_the_last_day():

@@ -1,15 +1,18 @@
 """Tables joined, compared, nested and reshaped."""
 
 import json
+import math
 import re
+import sqlite3
 from collections import Counter, defaultdict
+from contextlib import closing
 from datetime import date, datetime
 from xml.etree import ElementTree
 
 import openpyxl
 
 from tests.jobs import csv_rows, job, json_rows, one_blank, read, ready_job, sheet_rows, step
-from updraft.demo.flows import laboratory, requests, requests_in_grams
+from updraft.demo.flows import first_revisions, laboratory, requests, requests_in_grams
 from updraft.demo.names import HUB_SPELLINGS, HUBS
 from updraft.demo.stores import WEEKS
 from updraft.standins.ledger import make_entities
@@ -102,6 +105,66 @@ def requests_against_shipments(out, world):
     off = {key: (value, found.get(key)) for key, value in expected.items() if found.get(key) != value}
     assert not {key: value for key, value in off.items() if value[0][0] != (value[1] or (0,))[0]}, "grams"
     assert len(found) == len(expected)
+
+
+def registered(world):
+    """Of each lot its earliest revision: variety, day of harvest, grams; and its tests by day."""
+    with closing(sqlite3.connect(world / "seed_lots.sqlite")) as db:
+        rows = db.execute("SELECT lot, variety, harvested, amount, unit FROM lots WHERE revision = 1 ORDER BY lot")
+        lots = {
+            lot: (variety, date.fromisoformat(day), amount * GRAMS[unit]) for lot, variety, day, amount, unit in rows
+        }
+        several = db.execute("SELECT count(*) FROM lots").fetchone()[0]
+    assert several > len(lots) > 100
+    tests = defaultdict(list)
+    for batch in ElementTree.parse(world / "germination.xml").iter("{urn:larkmoor:germination}batch"):
+        for test in batch.iter("{urn:larkmoor:germination}test"):
+            day, rate = (test.find(f"{{urn:larkmoor:germination}}{name}").text for name in ("sown", "germinated"))
+            tests[batch.get("lot")].append((datetime.strptime(day, "%d/%m/%Y").date(), int(rate)))
+    return lots, tests
+
+
+@ready_job(first_revisions())
+def lots_by_their_first_revision(out, world):
+    """Each lot once, with the first test after its harvest; figures of varieties and of all; the scales that differ."""
+    lots, tests = registered(world)
+    first = {
+        lot: min((day for day, _ in tests.get(lot, []) if day >= harvested), default=None)
+        for lot, (_, harvested, _) in lots.items()
+    }
+    rows = csv_rows(out / "first_revisions.csv")
+    assert sorted(row["lot"] for row in rows) == sorted(lots), "each lot stands once"
+    rates = {}
+    for row in rows:
+        variety, harvested, grams = lots[row["lot"]]
+        assert (row["variety"], row["harvested"]) == (variety, f"{harvested}")
+        assert math.isclose(float(row["amount"]), grams, rel_tol=1e-9)
+        assert row["sown"] == ("" if first[row["lot"]] is None else f"{first[row['lot']]}")
+        if row["sown"]:
+            # Of two tests on one day either is the first.
+            assert (first[row["lot"]], int(row["germinated"])) in tests[row["lot"]]
+            rates[row["lot"]] = int(row["germinated"])
+    assert 30 < len(rates) < len(lots)
+    *varieties, of_all = csv_rows(out / "lots_by_variety.csv")
+    by = defaultdict(list)
+    for lot, (variety, _, grams) in lots.items():
+        by[variety].append((lot, grams))
+    assert {row["variety"] for row in varieties} == set(by)
+    for row in [*varieties, of_all]:
+        those = by[row["variety"]] if row is not of_all else [one for each in by.values() for one in each]
+        weighed = [(rates[lot], grams) for lot, grams in those if lot in rates]
+        assert int(row["Lots"]) == len(those) and int(row["Tested"]) == len(weighed)
+        assert math.isclose(float(row["Grams"]), math.fsum(grams for _, grams in those), rel_tol=1e-9)
+        mean = math.fsum(rate * grams for rate, grams in weighed) / sum(g for _, g in weighed) if weighed else None
+        said = row["Germinated, by weight"]
+        assert math.isclose(float(said), mean) if weighed else said == ""
+    scales = {line[:8].strip(): float(line[32:]) for line in (world / "scales.txt").read_text().splitlines()[3:]}
+    far = {lot: lots[lot][2] - grams for lot, grams in scales.items() if abs(lots[lot][2] - grams) > 1}
+    apart = csv_rows(out / "scales_apart.csv")
+    agree = {row["lot"] for row in csv_rows(out / "scales_agree.csv")}
+    assert agree == set(scales) - set(far) and agree
+    assert {row["lot"] for row in apart if row["Status"] == "only here"} == set(lots) - set(scales)
+    assert {row["lot"] for row in apart if row["Status"] == "differs"} == set(far)
 
 
 @ready_job(laboratory())

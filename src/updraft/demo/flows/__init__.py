@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from updraft.demo.flows.laboratory import laboratory
 from updraft.demo.flows.ledger import ledger
-from updraft.demo.flows.lots import large_lots
+from updraft.demo.flows.lots import first_revisions, large_lots
 from updraft.demo.flows.making import Ready
 from updraft.demo.flows.orders import march_report, stock_report
 from updraft.demo.flows.packing import packing
@@ -15,6 +15,7 @@ from updraft.demo.flows.varieties import varieties
 
 __all__ = [
     "Ready",
+    "first_revisions",
     "laboratory",
     "large_lots",
     "ledger",
@@ -41,6 +42,7 @@ def ready_made() -> list[Ready]:
                 laboratory,
                 requests,
                 large_lots,
+                first_revisions,
                 ledger,
                 varieties,
                 trial,

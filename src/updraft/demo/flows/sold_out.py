@@ -1,4 +1,4 @@
-"""What is sold out before sowing ends: six weeks of sales against the stock and what is on the road."""
+"""What is sold out before sowing ends, and the orders that are at risk: sales against stock and the road."""
 
 from __future__ import annotations
 
@@ -83,6 +83,50 @@ def sold_out() -> Ready:
                 name="Sold out before sowing ends",
             ),
             step("sorted", "sort_rows", {"order": [{"column": "Lasts weeks"}]}, "short"),
+            read("orders", "packet_orders_2026-04.xlsx", "Orders that are open"),
+            step(
+                "spelled",
+                "calculate",
+                {
+                    "columns": [
+                        {"name": "Variety", "formula": "tidy(Variety)"},
+                        {"name": "Packets", "formula": "number(Packets)"},
+                    ]
+                },
+                "orders",
+                name="Varieties without stray blanks",
+            ),
+            step("once", "remove_duplicates", {"keys": ["Order"]}, "spelled", name="Each order once"),
+            step(
+                "risk",
+                "join",
+                {
+                    "keys": [{"column": "Variety", "reference": "Variety"}],
+                    "rows": "inner",
+                    "ignore_case": True,
+                    "bring": [{"column": "Variety", "name": "At risk"}, {"column": "There and coming"}],
+                },
+                "once",
+                reference="sorted",
+                name="Orders at risk",
+            ),
+            step(
+                "at_risk",
+                "summarise",
+                {
+                    "by": ["At risk"],
+                    "figures": [
+                        {"figure": "rows", "name": "Orders"},
+                        {"figure": "sum", "column": "Packets", "name": "Packets ordered"},
+                        {"figure": "first", "column": "There and coming", "name": "There and coming"},
+                        {"figure": "share", "column": "Packets", "name": "Share"},
+                    ],
+                    "order": "first",
+                },
+                "risk",
+                name="At risk, by variety",
+            ),
+            step("risks", "write_file", {"name": "orders_at_risk.csv"}, "at_risk"),
             step("list", "write_file", {"name": "sold_out.xlsx", "sheet": "Sold out"}, "sorted"),
             step(
                 "ask",
@@ -112,4 +156,4 @@ def sold_out() -> Ready:
             ),
         ),
     )
-    return Ready(flow, ("on_the_road.csv",))
+    return Ready(flow, ("on_the_road.csv", "packet_orders_2026-04.xlsx"))
