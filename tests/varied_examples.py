@@ -135,7 +135,20 @@ def _codes() -> Iterator[Task]:
 def _days() -> Iterator[Task]:
     random = Random(5)
     days = [date(2019, 1, 1) + timedelta(days=random.randint(0, 2000)) for _ in range(ROWS)]
-    months = ["Januar", "Februar", "März", "April", "Mai", "Juni", "Juli", "August", "September", "Oktober", "November", "Dezember"]
+    months = [
+        "Januar",
+        "Februar",
+        "März",
+        "April",
+        "Mai",
+        "Juni",
+        "Juli",
+        "August",
+        "September",
+        "Oktober",
+        "November",
+        "Dezember",
+    ]
     by_iso = {day.isoformat(): day for day in days}
     yield Task(
         "a date with its weekday and time",

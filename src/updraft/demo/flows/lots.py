@@ -65,7 +65,7 @@ def large_lots() -> Ready:
 
 
 def first_revisions() -> Ready:
-    """Of each lot the earliest revision, in grams, with its first test after harvest, and what the scales say."""
+    """Of each lot the earliest revision, in grams, with its first test after harvest, and the scales."""
     flow = Flow(
         name="Lots by their first revision",
         note="The first test after each harvest, and the lots whose weight is another on the scales.",

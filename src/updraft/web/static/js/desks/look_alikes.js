@@ -2,6 +2,7 @@
 import { attempt, post, api } from "../api.js";
 import { count, h, pausing, plural } from "../dom.js";
 import { choice } from "../widgets/basic.js";
+import { drawStrictness, likenessOf } from "./likeness.js";
 import { blanksShown, sampleRows } from "./rows.js";
 
 const SHOWS = [
@@ -9,23 +10,7 @@ const SHOWS = [
   ["decided", "decided"],
   ["all", "all"],
 ];
-const WAYS = [
-  ["letters", "Letters", "case, blanks, marks, accents, order of words"],
-  ["words", "Words", "the same name in other words: shortened, with or without such as Ltd"],
-  ["slips", "Slips", "a slip of the keyboard away from a frequent one"],
-  ["sound", "Sound", "said alike, in several languages"],
-  ["close", "Closeness", "few letters apart"],
-];
-const NEW = [
-  ["go_on", "let the run go on"],
-  ["hold", "hold it for me"],
-  ["stop", "stop it"],
-];
-const UNDECIDED = [
-  ["sure", "merge the sure ones"],
-  ["merge", "merge all"],
-  ["leave", "leave them"],
-];
+const LISTED = 500; // families
 
 export class Work {
   constructor(frame) {
@@ -45,7 +30,9 @@ export class Work {
     this.middle = h("section", { class: "wide-middle", "aria-label": "One family" });
     this.scale = h("div", { class: "strictness" });
     this.soon = pausing(150, () => this.load());
-    this.element = h("div", { class: "wide-three" }, this.left(), this.middle, this.right());
+    this.lookSoon = pausing(300, () => this.look());
+    this.right = likenessOf(frame, { scale: this.scale, soon: this.soon, sure: () => this.sure() });
+    this.element = h("div", { class: "wide-three" }, this.left(), this.middle, this.right);
     this.load();
   }
 
@@ -61,7 +48,14 @@ export class Work {
   sums() {
     const merged = [...this.answers].filter(([key, answer]) => key !== answer).length;
     const open = this.families.filter((family) => !this.decided(family)).length;
-    return `${plural(merged, "spelling", "spellings")} decided to become another; ${plural(open, "family", "families")} open`;
+    const some = this.ofSome();
+    return `${plural(merged, "spelling", "spellings")} decided to become another; ${plural(open, "family", "families")}${some} open`;
+  }
+
+  /** Said of a figure where not all families are here. */
+  ofSome() {
+    const here = this.families.length;
+    return here < this.all ? ` of the ${count(here)} with most rows` : "";
   }
 
   async load() {
@@ -85,7 +79,7 @@ export class Work {
     this.answers = new Map((given?.given ?? []).map(([key, answer]) => [key, answer]));
     this.families = found.families.map((family) => ({ ...family, out: new Set() }));
     Object.assign(this, { distinct: found.distinct, all: found.all });
-    this.drawScale(found.strictness);
+    drawStrictness(this.scale, found.strictness, this.frame, this.soon);
     const known = this.families.find((family) => family.name === this.chosen?.name);
     this.choose(known ?? this.shown()[0] ?? this.families[0] ?? null);
     this.frame.about.textContent = this.sentence();
@@ -122,13 +116,16 @@ export class Work {
 
   drawList() {
     const done = this.families.filter((family) => this.decided(family)).length;
-    this.progress.textContent = `${count(done)} of ${count(this.families.length)} decided`;
+    this.progress.textContent = this.ofSome()
+      ? `${count(done)} decided${this.ofSome()}`
+      : `${count(done)} of ${count(this.families.length)} decided`;
     /** @type {HTMLElement} */ (this.bar.firstChild).style.width =
       `${this.families.length ? (100 * done) / this.families.length : 0}%`;
     const inside = this.list.contains(document.activeElement);
+    const shown = this.shown();
     this.list.replaceChildren(
-      ...this.shown()
-        .slice(0, 500)
+      ...shown
+        .slice(0, LISTED)
         .map((family) =>
           h(
             "li",
@@ -160,6 +157,10 @@ export class Work {
           ),
         ),
     );
+    if (shown.length > LISTED)
+      this.list.append(
+        h("li", { class: "muted small" }, `and ${count(shown.length - LISTED)} more`),
+      );
     if (!this.list.children.length)
       this.list.append(h("li", { class: "muted small" }, "No family here."));
     if (inside) this.list.querySelector(".is-chosen button")?.focus();
@@ -214,6 +215,7 @@ export class Work {
       spellcheck: "false",
       oninput: (event) => {
         family.becomes = event.target.value;
+        this.lookSoon();
       },
       onkeydown: (event) => event.key === "Enter" && this.merge(),
     });
@@ -270,6 +272,7 @@ export class Work {
                 onclick: () => {
                   family.becomes = value;
                   this.name.value = value;
+                  this.look();
                 },
               },
               "use this name",
@@ -309,6 +312,11 @@ export class Work {
       .filter((value) => !this.chosen.out.has(value));
   }
 
+  /** The spellings that become another when they are made one. */
+  changed() {
+    return this.chosenValues().filter((value) => value !== this.name.value);
+  }
+
   async decide(rows) {
     const { studio, step } = this.frame;
     const next = this.shown()[this.shown().indexOf(this.chosen) + 1] ?? null;
@@ -324,12 +332,7 @@ export class Work {
     if (!this.chosen) return;
     const name = this.name.value;
     const left = [...this.chosen.out].map((value) => [value, value]);
-    this.decide([
-      ...this.chosenValues()
-        .filter((value) => value !== name)
-        .map((value) => [value, name]),
-      ...left,
-    ]);
+    this.decide([...this.changed().map((value) => [value, name]), ...left]);
   }
 
   apart() {
@@ -351,108 +354,14 @@ export class Work {
   async look() {
     const { studio, settings } = this.frame;
     const family = this.chosen;
-    const values = this.chosenValues().slice(1);
+    const values = this.changed();
     if (!values.length)
       return this.sample.replaceChildren(h("p", { class: "muted small" }, "None."));
     const condition = { test: "one_of", values };
     const found = await sampleRows(studio, this.port, settings.column, condition);
-    if (!found || this.chosen !== family) return;
+    if (!found || this.chosen !== family || String(this.changed()) !== String(values)) return;
     const told = `${plural(found.total, "row", "rows")} in all.`;
     this.sample.replaceChildren(found.table, h("p", { class: "muted small" }, told));
-  }
-
-  // Right: how alike
-
-  right() {
-    const { settings } = this.frame;
-    const way = ([name, title, text]) =>
-      h(
-        "label",
-        { class: "flag way" },
-        h("input", {
-          type: "checkbox",
-          class: "form-check-input",
-          checked: settings[name],
-          onchange: (event) => {
-            this.frame.set({ [name]: event.target.checked });
-            this.soon();
-          },
-        }),
-        h("span", {}, h("strong", {}, title), h("span", { class: "muted small" }, text)),
-      );
-    return h(
-      "section",
-      { class: "wide-right", "aria-label": "How alike" },
-      h("h3", { class: "eyebrow" }, "How alike"),
-      WAYS.map(way),
-      this.scale,
-      h("h3", { class: "eyebrow" }, "What nobody has decided"),
-      choice(UNDECIDED, settings.undecided, "What nobody has decided", (undecided) =>
-        this.frame.set({ undecided }),
-      ),
-      h("h3", { class: "eyebrow" }, "Next month"),
-      h(
-        "p",
-        { class: "muted small" },
-        "Decided spellings become one by themselves. Where some come that were never seen before:",
-      ),
-      choice(NEW, settings.new, "New look-alikes", (fresh) => this.frame.set({ new: fresh })),
-      h(
-        "button",
-        { type: "button", class: "btn btn-quiet w-100 mt-2", onclick: () => this.sure() },
-        "Decide the sure ones at once",
-      ),
-    );
-  }
-
-  /** How many families each strictness would give, and the slider over them. */
-  drawScale(told) {
-    const { settings } = this.frame;
-    if (!settings.close || !told.length) return this.scale.replaceChildren();
-    const most = Math.max(1, ...told.map(([, many]) => many));
-    const first = told[0][0];
-    const says = h("p", { class: "muted small" });
-    const tell = (value) => {
-      const near = told.reduce((best, one) =>
-        Math.abs(one[0] - value) < Math.abs(best[0] - value) ? one : best,
-      );
-      says.textContent = `${value.toFixed(2)}: about ${plural(near[1], "family", "families")}, ${plural(near[2], "spelling becomes", "spellings become")} another.`;
-    };
-    const bars = told.map(([value, many]) => {
-      const bar = h("span", { class: value >= settings.strictness - 1e-9 ? "is-in" : "" });
-      bar.style.height = `${Math.max(3, (100 * many) / most)}%`;
-      return bar;
-    });
-    tell(settings.strictness);
-    this.scale.replaceChildren(
-      h("label", { for: "strictness", class: "field-title" }, "Strictness"),
-      h("div", { class: "strictness-bars", "aria-hidden": "true" }, bars),
-      h("input", {
-        type: "range",
-        id: "strictness",
-        class: "form-range",
-        min: String(first),
-        max: "1",
-        step: "0.01",
-        value: String(Math.max(settings.strictness, first)),
-        oninput: (event) => {
-          const value = Number(event.target.value);
-          tell(value);
-          bars.forEach((bar, n) => bar.classList.toggle("is-in", told[n][0] >= value - 1e-9));
-        },
-        onchange: (event) => {
-          this.frame.set({ strictness: Number(event.target.value) });
-          this.soon();
-        },
-      }),
-      h(
-        "div",
-        { class: "wide-line small muted" },
-        h("span", {}, "more families"),
-        h("span", {}, "fewer"),
-      ),
-      says,
-    );
   }
 }
 
