@@ -1,6 +1,6 @@
 /** The desk of a column: values, figures, patterns, and the column beside another. Looking changes nothing. */
 import { api, attempt } from "./api.js";
-import { count, h, icon, plural } from "./dom.js";
+import { count, h, icon, plural, share } from "./dom.js";
 import { exact, short } from "./deskProfile.js";
 import { condition } from "./focus.js";
 import { rangeHistogram, scatterPicture } from "./pictures.js";
@@ -488,7 +488,8 @@ export class ColumnDesk {
   drawPatterns(found) {
     const { studio, name } = this,
       list = Array.isArray(found.patterns) ? found.patterns : [];
-    const all = list.reduce((sum, p) => sum + p.rows, 0) || 1;
+    const told = list.reduce((sum, p) => sum + p.rows, 0);
+    const all = Math.max(found.rows - (this.ways.get("empty")?.rows ?? 0), told, 1);
     const tool = (text, fine) =>
       h(
         "button",
@@ -540,6 +541,13 @@ export class ColumnDesk {
             }),
           )
         : h("p", { class: "muted" }, "There is no text to draw patterns of."),
+      list.length && told < all
+        ? h(
+            "p",
+            { class: "muted small" },
+            `${plural(all - told, "row is", "rows are")} of other patterns.`,
+          )
+        : "",
     );
   }
 
@@ -710,9 +718,6 @@ const single = (column, text) => ({
     text === null ? condition(column, "empty") : condition(column, "one_of", { values: [text] }),
   ],
 });
-export const share = (part) =>
-  `${(100 * part).toLocaleString("en", { maximumFractionDigits: part < 0.1 || part > 0.99 ? 1 : 0 })} %`;
-
 function before(edge, kind) {
   if (kind === "whole") return String(edge - 1);
   return new Date((edge - 1) * 86400000).toISOString().slice(0, 10);

@@ -2,6 +2,7 @@
 import { api, attempt, notice } from "./api.js";
 import { count, h, icon, plural } from "./dom.js";
 import { picture } from "./pictures.js";
+import { writer } from "./numbers.js";
 
 export class ProfileDesk {
   constructor(studio, desk) {
@@ -143,6 +144,5 @@ export const short = (number, apart = false) =>
 
 /** A value as it stands in the data, every digit of it. */
 export const exact = (number, apart = false) =>
-  number === null || number === undefined
-    ? "none"
-    : Number(number).toLocaleString("en", { maximumFractionDigits: 15, useGrouping: apart });
+  number === null || number === undefined ? "none" : (apart ? APART : PLAIN)(Number(number));
+const [PLAIN, APART] = [writer(15, false), writer(15, true)];

@@ -2,6 +2,7 @@
 import { SlickCellSelectionModel, SlickGrid, SlickRange } from "../vendor/slickgrid/slickgrid.mjs";
 import { api, attempt, notice } from "./api.js";
 import { count, h, icon } from "./dom.js";
+import { writer } from "./numbers.js";
 import { visible } from "./visible.js";
 import { Widths } from "./widths.js";
 
@@ -611,9 +612,7 @@ export class TableGrid {
 const withHeads = (columns) =>
   columns.map((column) => (column.head ? { ...column, name: column.head() } : column));
 
-// Made once: making one takes longer than writing a hundred numbers.
-const PLAIN = new Intl.NumberFormat("en", { maximumFractionDigits: 12, useGrouping: false });
-const APART = new Intl.NumberFormat("en", { maximumFractionDigits: 12 });
+const [PLAIN, APART] = [writer(12, false), writer(12, true)];
 
 // What a cell shows of a long text: a browser takes seconds to lay out some rows of ten thousand signs.
 const SHOWN = 400;
@@ -623,7 +622,7 @@ const shortened = (text) => (text.length > SHOWN ? `${text.slice(0, SHOWN)}…` 
 function written(cell, apart = false) {
   if (cell === null) return "empty";
   if (typeof cell === "boolean") return cell ? "yes" : "no";
-  if (typeof cell === "number") return (apart ? APART : PLAIN).format(cell);
+  if (typeof cell === "number") return (apart ? APART : PLAIN)(cell);
   return shortened(String(cell));
 }
 

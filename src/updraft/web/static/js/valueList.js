@@ -1,6 +1,6 @@
 /** The value list of a column: every distinct value with its count, in windows, so that a million of them stay fluid. */
 import { api, attempt, notice } from "./api.js";
-import { count, h, icon, pausing, plural } from "./dom.js";
+import { count, h, icon, pausing, plural, share } from "./dom.js";
 import { isAbout, valuesChip } from "./focus.js";
 import { visible } from "./visible.js";
 import { select } from "./widgets/basic.js";
@@ -210,7 +210,7 @@ export class ValueList {
       ),
       h("span", { class: "bar-cell", "aria-hidden": "true" }, bar),
       h("span", { class: "n", title: `${(100 * part).toFixed(2)} % of the rows` }, count(rows)),
-      h("span", { class: "share" }, part >= 0.001 ? `${(100 * part).toFixed(1)} %` : "<0.1 %"),
+      h("span", { class: "share" }, share(part)),
       this.editable() && text !== null
         ? h(
             "button",
