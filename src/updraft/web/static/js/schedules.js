@@ -156,13 +156,16 @@ export class Schedules {
         }),
       );
     const timed = ["day", "week", "cron"].includes(one.way);
+    const says = h("p", { class: "said-problem", role: "alert" });
     return h(
       "form",
       {
         class: "form schedule-form",
         onsubmit: (event) => {
           event.preventDefault();
-          this.ask("POST", "", this.body());
+          const open = this.open();
+          says.textContent = open;
+          if (!open) this.ask("POST", "", this.body());
         },
       },
       choice(this.mail.length ? WAYS : WAYS.slice(0, -1), one.way, "When", (way) => {
@@ -200,6 +203,7 @@ export class Schedules {
           ]
         : "",
       h("button", { type: "submit", class: "btn btn-main btn-sm" }, "Add it"),
+      says,
     );
   }
 
@@ -227,14 +231,22 @@ export class Schedules {
     );
   }
 
+  /** What is still to be said before it can be added; empty where nothing is. */
+  open() {
+    const { way, time, days, mail } = this.fresh;
+    if (way === "week" && !days.length) return "Tick the days on which it runs.";
+    if (["day", "week"].includes(way) && !time) return "Say at what time it runs.";
+    return way === "mail" && !mail ? "Choose the mail folder." : "";
+  }
+
   body() {
     const { way, time, days, cron, zone, mail, sender, subject, name } = this.fresh;
     if (way === "files") return { watch: "files" };
     if (way === "mail") return { watch: `mail:${mail}`, sender, subject, name };
-    const [hour, minute] = (time || "06:00").split(":").map(Number);
+    const [hour, minute] = time.split(":").map(Number);
     if (way === "cron") return { cron, zone };
-    return { cron: `${minute} ${hour} * * ${way === "week" ? days.join(",") || "1" : "*"}`, zone };
+    return { cron: `${minute} ${hour} * * ${way === "week" ? days.join(",") : "*"}`, zone };
   }
 }
 
-new Schedules(byId("schedules"));
+if (byId("schedules")) new Schedules(byId("schedules"));
