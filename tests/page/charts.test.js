@@ -70,7 +70,7 @@ test("bars are as long as what they stand for, to both sides of zero, and say it
   assert.deepEqual([bay[1], moor[1]], [1, 1], "nothing is still to be seen, and to be clicked");
   assert.deepEqual(titles(drawn), [
     "Fen: 40 (4 rows)",
-    "Dale: -20 (1 rows)",
+    "Dale: -20 (1 row)",
     "Bay: 0 (2 rows)",
     "Moor: empty (3 rows)",
   ]);

@@ -1,5 +1,5 @@
 /** Charts as SVG that stands by itself: every colour and size is written in it, so that it can be saved as it is. */
-import { count, svg } from "./dom.js";
+import { plural, svg } from "./dom.js";
 
 const WIDE = 720,
   HIGH = 380,
@@ -113,7 +113,7 @@ function bars(found, words, open) {
         fill: COLOURS[0],
         "data-mark": n,
       },
-      told(`${mark.label}: ${figure(mark.y)} (${count(mark.rows)} rows)`),
+      told(`${mark.label}: ${figure(mark.y)} (${plural(mark.rows, "row", "rows")})`),
     );
     return [
       text(NAMES - 8, top + 12, short(mark.label, 28), { "text-anchor": "end" }),
@@ -165,7 +165,7 @@ function columns(found, words, names, open) {
           fill: COLOURS[0],
           "data-mark": n,
         },
-        told(`${mark.label}: ${count(mark.rows)} rows`),
+        told(`${mark.label}: ${plural(mark.rows, "row", "rows")}`),
       ),
       mark,
       open,
@@ -199,7 +199,7 @@ function points(found, words, names, open) {
   const drawn = found.marks.map((mark, n) => {
     const made = dot(x(mark.x), y(mark.y), mark.series, mark.far);
     made.setAttribute("data-mark", n);
-    made.append(told(`${mark.label}: ${count(mark.rows)} ${mark.rows === 1 ? "row" : "rows"}`));
+    made.append(told(`${mark.label}: ${plural(mark.rows, "row", "rows")}`));
     return clicked(made, mark, open);
   });
   return whole(HIGH, words, [
@@ -231,7 +231,7 @@ function lines(found, words, names, open) {
             fill: COLOURS[n],
             "data-mark": found.marks.indexOf(mark),
           },
-          told(`${mark.label}: ${figure(mark.y)} (${count(mark.rows)} rows)`),
+          told(`${mark.label}: ${figure(mark.y)} (${plural(mark.rows, "row", "rows")})`),
         ),
         mark,
         open,

@@ -1,6 +1,6 @@
 /** The desk for running a flow: what to run it on, how far it is, what came of it. */
 import { api, attempt, post } from "./api.js";
-import { count, h, icon, plural } from "./dom.js";
+import { h, icon, plural } from "./dom.js";
 import { labelled, select } from "./widgets/basic.js";
 import { dayPhrases, valueControl } from "./widgets/parameters.js";
 
@@ -14,6 +14,8 @@ const SAID = {
   waiting: "Waiting",
   running: "Running",
 };
+
+const AWAY = 20; // seconds
 
 /** The files of the flow, and the pattern of several that the step reads. */
 function choices(files, path) {
@@ -144,10 +146,19 @@ export class RunDesk {
   async watch(id) {
     this.id = id;
     this.desk.view = "run";
-    let last = "";
+    let last = "",
+      missed = 0;
     while (this.id === id && this.desk.view === "run") {
-      const run = await attempt(() => api(`/api/runs/${id}`));
-      if (!run || this.desk.view !== "run") return;
+      // A server that is away for a while does not end the watching: what is shown would stay as it was.
+      const run = missed < AWAY ? await api(`/api/runs/${id}`).catch(() => null) : null;
+      if (this.id !== id || this.desk.view !== "run") return;
+      if (!run) {
+        missed += 1;
+        if (missed > AWAY) return void attempt(() => api(`/api/runs/${id}`));
+        await new Promise((done) => setTimeout(done, 1000));
+        continue;
+      }
+      missed = 0;
       const text = JSON.stringify(run);
       if (text !== last) this.draw(run);
       last = text;
@@ -275,7 +286,11 @@ export class RunDesk {
               { class: step ? "done" : begun && open ? "now" : "" },
               h("span", { "aria-hidden": "true" }, step ? "✓" : begun && open ? "▸" : "·"),
               h("span", { class: "name" }, this.studio.state.steps[id].label),
-              h("span", {}, step ? `${count(step.rows_out)} rows` : begun && open ? "working" : ""),
+              h(
+                "span",
+                {},
+                step ? plural(step.rows_out, "row", "rows") : begun && open ? "working" : "",
+              ),
               h(
                 "span",
                 { class: "t" },
@@ -331,7 +346,7 @@ function wouldDo(effect) {
     h(
       "div",
       { class: "muted small" },
-      `would be written: ${count(effect.rows)} rows`,
+      `would be written: ${plural(effect.rows, "row", "rows")}`,
       effect.replaces ? `, in place of ${effect.replaces}` : "",
     ),
   );

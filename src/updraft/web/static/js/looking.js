@@ -2,6 +2,7 @@
 import { api, attempt, notice, post } from "./api.js";
 import { byId, h } from "./dom.js";
 import { openMenu } from "./overlays.js";
+import { changedAfter, changedBefore } from "./recoding.js";
 
 /** @type {any} `this` is the studio, which takes these methods over */
 export const looking = {
@@ -49,8 +50,13 @@ export const looking = {
       }),
     );
     if (!step) return;
+    const { chips, search } = this.focus;
     this.focus.clear();
-    await this.addSteps([step]);
+    if (await this.addSteps([step])) return;
+    // It was refused: the rows are still those that were looked at.
+    Object.assign(this.focus, { chips, search });
+    this.grid.refocus();
+    this.act.viewChanged();
   },
 
   focusMenu(element) {
@@ -169,20 +175,14 @@ export const looking = {
       if (done) notice(`Changed by a new step “${made.title}”. Ctrl+Z takes it back.`);
       return;
     }
-    // Of the table after the step: what became the old value before becomes the new one now.
-    const changes = (at.settings.changes ?? []).map((one) => {
-      const hit = at === own && pairs.find(([old]) => old === one.new);
-      return hit ? { ...one, new: hit[1] } : one;
-    });
-    for (const [old, fresh] of pairs) {
-      // A value that this very step makes need not come in as well; where it does, it is recoded too.
-      const makesIt = at === own && at.settings.changes?.some((one) => one.new === old);
-      const comes =
-        !makesIt ||
-        (await this.values(this.comes(), column, old))?.values.some(([value]) => value === old);
-      if (comes && !changes.some((one) => one.old === old)) changes.push({ old, new: fresh });
-    }
-    const kept = changes.filter((one) => one.old !== one.new);
+    const had = at.settings.changes ?? [];
+    // A value that this very step makes need not come in as well; where it does, it is recoded too.
+    const both = new Set();
+    for (const [old] of at === own ? pairs : [])
+      if ((await this.values(this.comes(), column, old))?.values.some(([value]) => value === old))
+        both.add(old);
+    const kept =
+      at === own ? changedAfter(had, pairs, (value) => both.has(value)) : changedBefore(had, pairs);
     const state = await this.edit(
       [{ op: "set", id: at.id, settings: { ...at.settings, changes: kept } }],
       `Recoded ${pairs.length === 1 ? `“${pairs[0][0]}”` : `${pairs.length} values`} of ${column}`,

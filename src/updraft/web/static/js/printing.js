@@ -1,5 +1,5 @@
 /** Printing: the table at hand as a plain table, since the grid draws only the rows that are on the screen. */
-import { byId, count, h } from "./dom.js";
+import { byId, h, plural } from "./dom.js";
 
 const MOST = 500; // rows on paper
 const SHORT = 24; // characters that stand in one line
@@ -17,7 +17,7 @@ function sheet({ table, grid, state, selected }) {
   const { label } = state.steps[selected];
   const which =
     rows.length === grid.length
-      ? `${count(grid.length)} rows`
+      ? plural(grid.length, "row", "rows")
       : `rows ${count(first + 1)} to ${count(first + rows.length)} of ${count(grid.length)}; a step that writes a file gives them all`;
   const cell = (row, column, index) => {
     const shown = grid.format({ ...column, index }, row);

@@ -2,7 +2,7 @@
  * The wide desk: the course folds to its rail, one step's work takes the rest, with the same head and foot for
  * every kind. A kind names the module in `desks/` that draws its work; see `desks/README.md`.
  */
-import { byId, count, h, icon, plural } from "./dom.js";
+import { byId, h, icon, plural } from "./dom.js";
 import { keepingFocus } from "./widgets/basic.js";
 
 export class WideDesk {
@@ -148,7 +148,8 @@ export class WideDesk {
         : h("span", {}, ` of ${plural(table.rows, "row", "rows")}`),
     );
     this.work.effect?.(table, problem);
-    this.about.textContent = this.work.sentence?.() ?? (table ? `${count(table.rows)} rows` : "");
+    this.about.textContent =
+      this.work.sentence?.() ?? (table ? plural(table.rows, "row", "rows") : "");
     this.tell();
   }
 

@@ -41,7 +41,9 @@ export class Work {
 
   sentence() {
     const rows = this.frame.studio.table?.rows;
-    return rows === undefined ? "" : `From ${count(rows)} rows. Each may use those above it.`;
+    return rows === undefined
+      ? ""
+      : `From ${plural(rows, "row", "rows")}. Each may use those above it.`;
   }
 
   /** How many rows each rule of the column takes, once the step was tried. */

@@ -58,7 +58,9 @@ export class Work {
     const other = different + only_here + only_there;
     return other
       ? `${plural(other, "row does", "rows do")} not agree, ${count(same)} do`
-      : `All ${count(same)} rows agree`;
+      : same === 1
+        ? "The only row agrees"
+        : `All ${count(same)} rows agree`;
   }
 
   effect(table, problem) {

@@ -2,7 +2,7 @@
 import { api } from "../api.js";
 import { Decisions } from "../decisions.js";
 import { factList } from "../desk.js";
-import { count, h } from "../dom.js";
+import { count, h, plural } from "../dom.js";
 import { Sample } from "../sample.js";
 import { searchedReference, stepForm } from "../stepForm.js";
 import { cellOf } from "./rows.js";
@@ -50,7 +50,7 @@ export class Work {
   }
 
   sums(table) {
-    return table?.did || (table ? `${count(table.rows)} rows` : "");
+    return table?.did || (table ? plural(table.rows, "row", "rows") : "");
   }
 
   effect(table, problem) {

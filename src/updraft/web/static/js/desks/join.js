@@ -3,9 +3,10 @@ import { figure } from "../charts.js";
 import { api, attempt, post } from "../api.js";
 import { factList } from "../desk.js";
 import { count, freshId, h, pausing, plural } from "../dom.js";
+import { changedAfter } from "../recoding.js";
 import { stepForm } from "../stepForm.js";
 import { bandsPicture } from "./join_bands.js";
-import { cellOf } from "./rows.js";
+import { cellOf, firstRows } from "./rows.js";
 
 const ROWS = 8,
   COLUMNS = 8;
@@ -216,7 +217,7 @@ export class Work {
         const id = freshId("tidied");
         const gain = this.met?.gains?.[name];
         const on = Boolean(settings[name]);
-        const said = gain === undefined ? "" : on ? count(-gain) : count(gain);
+        const said = gain === undefined ? "" : count(Math.abs(gain));
         return h(
           "div",
           { class: "join-way" },
@@ -309,7 +310,8 @@ export class Work {
     const { column } = settings.keys[0];
     const known = studio.state.steps[before];
     const own = known?.kind === "recode_values" && known.settings?.column === column;
-    const changes = [...((own && known.settings.changes) || []), { old, new: fresh }];
+    // What stands in the table that comes in is what a Recode step before has made.
+    const changes = changedAfter((own && known.settings.changes) || [], [[old, fresh]]);
     const edit = own
       ? { op: "set", id: before, settings: { ...known.settings, changes } }
       : {
@@ -328,13 +330,13 @@ export class Work {
   /** What the step does, for the foot: exact before anything is joined. */
   sums(table) {
     const { met } = this;
-    if (!met) return table ? `${count(table.rows)} rows come out` : "";
+    if (!met) return table ? `${plural(table.rows, "row comes", "rows come")} out` : "";
     const [meet, mine, its] = [...TICKS[this.frame.settings.rows]].map(Number);
     const out =
       (meet ? met.pairs : 0) +
       (mine ? met.left - met.met : 0) +
       (its ? met.right - met.met_other : 0);
-    const said = [`${count(met.left)} rows in → ${plural(out, "row", "rows")} out`];
+    const said = [`${plural(met.left, "row", "rows")} in → ${plural(out, "row", "rows")} out`];
     if (meet && met.several) said.push(`${plural(met.several, "row is", "rows are")} repeated`);
     if (meet && met.sums.length) {
       const [name, before, after] = met.sums[0];
@@ -362,43 +364,6 @@ export class Work {
     const url = `/api/flows/${this.frame.studio.flow}/tables/${table.key}/rows?${query}`;
     const found = await api(url).catch(() => null);
     if (!found || this.shown !== table.key) return;
-    const brought = new Set(table.columns.filter((one) => one.origin).map(({ name }) => name));
-    const columns = table.columns.slice(0, COLUMNS);
-    const more = table.columns.length - columns.length;
-    this.rows.replaceChildren(
-      h(
-        "div",
-        { class: "gives-scroll", tabindex: "0", role: "group", "aria-label": "First rows" },
-        h(
-          "table",
-          { class: "wide-rows" },
-          h(
-            "thead",
-            {},
-            h(
-              "tr",
-              {},
-              columns.map(({ name }) =>
-                h("th", { scope: "col", class: brought.has(name) ? "is-brought" : null }, name),
-              ),
-            ),
-          ),
-          h(
-            "tbody",
-            {},
-            found.rows.map((row) =>
-              h(
-                "tr",
-                {},
-                columns.map(({ name }, n) => cellOf(row[n], brought.has(name) ? "is-brought" : "")),
-              ),
-            ),
-          ),
-        ),
-      ),
-      more > 0
-        ? h("p", { class: "muted small" }, `and ${plural(more, "column", "columns")} more`)
-        : "",
-    );
+    this.rows.replaceChildren(...firstRows(table, found.rows, COLUMNS));
   }
 }

@@ -1,6 +1,6 @@
 /** A few rows that meet a condition, the column that is worked on first; shared by wide desks. */
 import { api, attempt } from "../api.js";
-import { h } from "../dom.js";
+import { h, plural } from "../dom.js";
 
 const ROWS = 8,
   COLUMNS = 6;
@@ -16,6 +16,31 @@ export const cellOf = (value, looks = "") =>
     { dir: "auto", class: looks || null },
     value === null ? h("i", {}, "empty") : blanksShown(value),
   );
+
+/** The first rows of a result, the columns that were brought set apart, and how many columns are not shown. */
+export function firstRows(table, rows, most) {
+  const columns = table.columns.slice(0, most);
+  const look = ({ origin }) => (origin ? "is-brought" : "");
+  const head = columns.map((one) => h("th", { scope: "col", class: look(one) || null }, one.name));
+  const body = rows.map((row) =>
+    h(
+      "tr",
+      {},
+      columns.map((one, n) => cellOf(row[n], look(one))),
+    ),
+  );
+  const more = table.columns.length - columns.length;
+  return [
+    h(
+      "div",
+      { class: "gives-scroll", tabindex: "0", role: "group", "aria-label": "First rows" },
+      h("table", { class: "wide-rows" }, h("thead", {}, h("tr", {}, head)), h("tbody", {}, body)),
+    ),
+    more > 0
+      ? h("p", { class: "muted small" }, `and ${plural(more, "column", "columns")} more`)
+      : "",
+  ];
+}
 
 /** The rows as a table, and how many there are in all; null where they cannot be had. */
 export async function sampleRows(studio, port, column, condition) {
