@@ -187,7 +187,7 @@ test("beside another column each cell opens its rows, and exceptions are never o
   made.open("pair");
   await soon();
   made.other = "Lot";
-  await made.drawPair();
+  await made.refresh();
   await soon();
   assert.match(place.textContent, /Hub determines Lot in >99\.9 % of the rows; not in 3 rows/);
   assert.ok(!/Lot determines Hub/.test(place.textContent), "half of the rows say nothing");

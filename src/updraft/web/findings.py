@@ -68,7 +68,7 @@ def effect(flow_id: str, step_id: str) -> Any:
 @patient
 def all_steps(flow_id: str, step_id: str) -> Any:
     """The steps that take the first repair of every finding that was not dismissed and needs no choice, in
-    order.
+    order, each with the key of its `finding`.
     """
     flow = studio().flows.get(flow_id).flow
     away = dismissed(flow, step_id)
@@ -84,12 +84,21 @@ def all_steps(flow_id: str, step_id: str) -> Any:
     # A step that is the whole repair is called by what it does here.
     return jsonify(
         steps=[
-            {**dict(step), "name": taken.repair.sentence[:200] if len(taken.repair.steps) == 1 else ""}
+            {
+                **dict(step),
+                "name": taken.repair.sentence[:200] if len(taken.repair.steps) == 1 else "",
+                "finding": taken.finding.key,
+            }
             for taken in mended.done
             for step in taken.repair.steps
         ],
         done=[
-            {"sentence": d.finding.sentence, "repair": d.repair.sentence, "effect": d.effect}
+            {
+                "sentence": d.finding.sentence,
+                "repair": d.repair.sentence,
+                "effect": d.effect,
+                "finding": d.finding.key,
+            }
             for d in mended.done
         ],
         left=[

@@ -1,6 +1,8 @@
 /** The desk of findings: what looks wrong in the table, and the repairs, shown with their effect before they are taken. */
-import { api, attempt, notice, post } from "./api.js";
-import { byId, count, h, icon, plural } from "./dom.js";
+import { api, notice, post } from "./api.js";
+import { count, h, icon, plural } from "./dom.js";
+import { dismiss, dismissed } from "./dismissing.js";
+import { repairAll } from "./repairAll.js";
 import { visible } from "./visible.js";
 
 const AUTO = 60000; // rows up to which the effect of every repair is worked out unasked
@@ -129,14 +131,14 @@ export class FindingsDesk {
               "Still looking …",
             )
           : null,
-        this.dismissed(),
+        dismissed(this),
       ],
       foot: sure
         ? [
             h("span", { class: "grow" }, `${plural(sure, "repair", "repairs")} that cannot harm`),
             h(
               "button",
-              { type: "button", class: "btn btn-primary", onclick: () => this.all() },
+              { type: "button", class: "btn btn-primary", onclick: () => repairAll(this) },
               sure > 1 ? `Repair all ${sure}` : "Repair it",
             ),
           ]
@@ -187,7 +189,7 @@ export class FindingsDesk {
                   h(
                     "span",
                     { class: "repair-effect", "data-effect": `${finding.key} ${n}` },
-                    this.effects.get(`${finding.key} ${n}`) ?? "",
+                    this.effectOf(finding.key, n),
                   ),
                 ),
                 h(
@@ -231,7 +233,7 @@ export class FindingsDesk {
               {
                 type: "button",
                 class: "linkish",
-                onclick: (event) => this.dismiss(finding, event.currentTarget),
+                onclick: (event) => dismiss(this, finding, event.currentTarget),
               },
               "Dismiss…",
             ),
@@ -272,29 +274,45 @@ export class FindingsDesk {
     );
   }
 
+  /** How many of the values of a finding's first repair are left as they are. */
+  leftOf(key) {
+    return this.leftOut.get(key)?.size ?? 0;
+  }
+
+  /** What a repair does, and that some of its values are left out of it. */
+  effectOf(key, n) {
+    const effect = this.effects.get(`${key} ${n}`) ?? "";
+    const left = this.leftOf(key);
+    if (!left || n || !effect) return effect;
+    return `${effect} with all values; ${plural(left, "is", "are")} left as ${left === 1 ? "it is" : "they are"}`;
+  }
+
   /** Leave a value as it is, or not, when the repair is taken. */
   leave(finding, old, out) {
     const left = this.leftOut.get(finding.key) ?? new Set();
     if (out) left.add(old);
     else left.delete(old);
     this.leftOut.set(finding.key, left);
+    this.tellEffect(finding.key, 0);
+  }
+
+  tellEffect(key, n) {
+    for (const place of this.desk.element.querySelectorAll("[data-effect]"))
+      if (place.dataset.effect === `${key} ${n}`) place.textContent = this.effectOf(key, n);
   }
 
   /** The steps of a repair without the values that are left out. */
   stepsOf(finding, repair) {
-    const left = this.leftOut.get(finding.key);
-    if (!left?.size) return repair.steps;
-    return repair.steps.map((step) =>
-      step.settings.changes
-        ? {
-            ...step,
-            settings: {
-              ...step.settings,
-              changes: step.settings.changes.filter((change) => !left.has(change.old)),
-            },
-          }
-        : step,
-    );
+    return repair.steps.map((step) => this.without(finding.key, step));
+  }
+
+  /** A step of a finding's repair without the values that are left out. */
+  without(key, step) {
+    const left = this.leftOut.get(key);
+    const { settings } = step;
+    if (!left?.size || !settings.changes) return step;
+    const changes = settings.changes.filter((change) => !left.has(change.old));
+    return { ...step, settings: { ...settings, changes } };
   }
 
   /** Open a card, put its rows in focus, and work out what its repairs would do. */
@@ -338,8 +356,7 @@ export class FindingsDesk {
         ).catch(() => ({ effect: "the effect could not be worked out" }));
         if (of !== this.of) return;
         this.effects.set(key, answer.effect);
-        for (const place of this.desk.element.querySelectorAll("[data-effect]"))
-          if (place.dataset.effect === key) place.textContent = answer.effect;
+        this.tellEffect(finding.key, n);
       }
   }
 
@@ -368,173 +385,5 @@ export class FindingsDesk {
     this.studio.act.clearFocus();
     this.desk.fold(false);
     this.draw();
-  }
-
-  /** Show what all first repairs would do, then take them. */
-  async all() {
-    const studio = this.studio,
-      step = studio.selected;
-    studio.shown.busy(true);
-    const answer = await attempt(() =>
-      post(`/api/flows/${studio.flow}/steps/${step}/findings/all`),
-    );
-    studio.shown.busy(false);
-    if (!answer || studio.selected !== step) return;
-    const dialog = byId("dialog");
-    dialog.onclose = async () => {
-      dialog.onclose = null;
-      dialog.classList.remove("wide");
-      if (dialog.returnValue !== "take") return;
-      if (
-        await studio.addSteps(
-          answer.steps,
-          `Repaired ${plural(answer.done.length, "finding", "findings")}`,
-        )
-      ) {
-        notice(`${plural(answer.done.length, "repair", "repairs")} taken. Ctrl+Z takes them back.`);
-        this.again();
-      }
-    };
-    dialog.classList.add("wide");
-    dialog.replaceChildren(
-      h(
-        "form",
-        { method: "dialog" },
-        h(
-          "h2",
-          { id: "dialog-title" },
-          answer.done.length
-            ? `${plural(answer.done.length, "repair", "repairs")}, one after another`
-            : "Nothing can be repaired without a look",
-        ),
-        h(
-          "p",
-          { class: "muted" },
-          !answer.done.length
-            ? "Each of them would lose something in this table. Open its card to see the rows, then decide."
-            : `They become ${plural(answer.steps.length, "step", "steps")} behind “${studio.state.steps[step].label}”. One undo takes them all back.`,
-        ),
-        h(
-          "ol",
-          { class: "repair-list" },
-          answer.done.map((one) =>
-            h(
-              "li",
-              {},
-              h("strong", {}, one.repair),
-              h("span", { class: "muted" }, one.effect),
-              h("span", { class: "repair-for" }, one.sentence),
-            ),
-          ),
-        ),
-        answer.left.length
-          ? [
-              h("p", { class: "muted" }, "Left to you:"),
-              h(
-                "ul",
-                { class: "repair-left" },
-                answer.left.map((one) =>
-                  h("li", {}, one.sentence, one.reason ? h("em", {}, ` (${one.reason})`) : null),
-                ),
-              ),
-            ]
-          : null,
-        h(
-          "div",
-          { class: "dialog-foot" },
-          h(
-            "button",
-            { class: "btn btn-quiet", value: "" },
-            answer.done.length ? "Not now" : "Close",
-          ),
-          answer.done.length
-            ? h("button", { class: "btn btn-main", value: "take", autofocus: true }, "Take them")
-            : null,
-        ),
-      ),
-    );
-    dialog.returnValue = "";
-    dialog.showModal();
-  }
-
-  dismiss(finding, beside) {
-    const input = h("input", {
-      type: "text",
-      class: "form-control form-control-sm",
-      "aria-label": "Why it is fine as it is",
-      placeholder: "Why is it fine as it is?",
-      maxlength: 400,
-    });
-    const form = h(
-      "form",
-      {
-        class: "dismiss-form",
-        onsubmit: async (event) => {
-          event.preventDefault();
-          if (
-            await this.studio.edit([
-              {
-                op: "dismiss",
-                id: this.studio.selected,
-                finding: finding.key,
-                reason: input.value,
-              },
-            ])
-          ) {
-            this.studio.act.clearFocus();
-            this.of = "";
-            this.follow();
-          }
-        },
-      },
-      input,
-      h("button", { class: "btn btn-quiet btn-small" }, "Dismiss"),
-    );
-    beside.replaceWith(form);
-    input.focus();
-  }
-
-  dismissed() {
-    if (!this.away?.length) return null;
-    return h(
-      "details",
-      { class: "dismissed" },
-      h("summary", { class: "linkish" }, `${count(this.away.length)} dismissed`),
-      h(
-        "ul",
-        {},
-        this.away.map((finding) =>
-          h(
-            "li",
-            {},
-            h("span", {}, finding.sentence),
-            finding.reason ? h("em", {}, finding.reason) : null,
-            h(
-              "button",
-              {
-                type: "button",
-                class: "linkish",
-                onclick: async () => {
-                  if (
-                    await this.studio.edit([
-                      {
-                        op: "dismiss",
-                        id: this.studio.selected,
-                        finding: finding.key,
-                        restore: true,
-                      },
-                    ])
-                  ) {
-                    this.of = "";
-                    this.follow();
-                  }
-                },
-              },
-              "Bring back",
-            ),
-          ),
-        ),
-      ),
-    );
   }
 }

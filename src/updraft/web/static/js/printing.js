@@ -1,5 +1,5 @@
 /** Printing: the table at hand as a plain table, since the grid draws only the rows that are on the screen. */
-import { byId, h, plural } from "./dom.js";
+import { byId, count, h, plural } from "./dom.js";
 
 const MOST = 500; // rows on paper
 const SHORT = 24; // characters that stand in one line
