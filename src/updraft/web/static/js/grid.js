@@ -1,31 +1,23 @@
 /** The grid: a table of any length in windows from the server. Looking never changes data. */
-import { SlickCellSelectionModel, SlickGrid, SlickRange } from "../vendor/slickgrid/slickgrid.mjs";
-import { api, attempt, notice } from "./api.js";
-import { count, h, icon } from "./dom.js";
-import { writer } from "./numbers.js";
-import { visible } from "./visible.js";
+import { SlickRange } from "../vendor/slickgrid/slickgrid.mjs";
+import { api, attempt } from "./api.js";
+import { count, h } from "./dom.js";
+import { shownCell, written } from "./gridCells.js";
+import { copyCells } from "./gridCopying.js";
+import { makeGrid } from "./gridMaking.js";
+import { headOf, saidOf } from "./gridHeads.js";
 import { Widths } from "./widths.js";
 
 const PAGE = 200;
 const ROW_ID = " row"; // names of columns never begin with a blank
 const SCROLLBAR = 16; // pixels
-/**
- * The type of a column in words, and what its values tell: “text · 24 values”, “3 empty · whole”. What finds no room is
- * left out as a whole.
- */
-function factOf(column, facts) {
-  const type = column.kind.replace("_", "/").replace("datetime", "date, time");
-  const parts = !facts?.fact
-    ? [type]
-    : facts.alert
-      ? [facts.fact, ` · ${type}`]
-      : [type, ...facts.fact.replace(/^/, " · ").split(/(?= values$)/)];
-  return parts.map((part) => h("span", {}, part));
-}
 
 export class TableGrid {
   /** `act` has chooseColumn(name), viewChanged(view). */
   constructor(element, flow, act, focus) {
+    /** @type {any} the library's grid, once a table is shown */
+    this.grid = null;
+    this.rowId = ROW_ID;
     this.focusText = focus; // gives the focus as the server takes it
     this.element = element;
     this.flow = flow;
@@ -74,74 +66,16 @@ export class TableGrid {
   }
 
   make() {
-    this.grid = new SlickGrid(this.element, this.source, withHeads(this.columns()), {
-      rowHeight: 25,
-      enableCellNavigation: true,
-      enableColumnReorder: true,
-      frozenColumn: this.frozen,
-      forceFitColumns: false,
-      enableTextSelectionOnCells: false,
-      headerRowHeight: 0,
-      explicitInitialization: false,
-      enableHtmlRendering: false,
-      editable: false,
-      autoEdit: false,
-      fullWidthRows: true,
-      suppressCssChangesOnHiddenInit: false,
-      syncColumnCellResize: true,
-    });
-    this.grid.setSelectionModel(new SlickCellSelectionModel({ selectActiveCell: true }));
-    this.grid.onViewportChanged.subscribe(() => {
-      const { top, bottom } = this.grid.getViewport();
-      this.fetch(top, bottom);
-    });
-    this.grid.onColumnsResized.subscribe(() =>
-      this.grid.getColumns().forEach((c) => {
-        if (c.id !== ROW_ID && this.laid.get(c.id) !== c.width) this.widths.own.set(c.id, c.width);
-      }),
-    );
-    this.grid.onColumnsReordered.subscribe(() => {
-      this.order = this.grid
-        .getColumns()
-        .map((c) => c.id)
-        .filter((id) => id !== ROW_ID);
-    });
-    this.grid.onKeyDown.subscribe((event) => this.keys(event));
-    // Arrow keys move between cells; Tab leaves the table, though the library would take it to the next cell.
-    const leave = (event) => event.key === "Tab" && event.stopPropagation();
-    this.element.addEventListener("keydown", leave, true);
-    this.grid.onDblClick.subscribe((_, { row, cell }) => this.openCell(row, cell));
-    this.grid.onHeaderCellRendered.subscribe((_, { node, column }) =>
-      node.classList.toggle("chosen", column.id === this.chosen),
-    );
-    // The library makes every pane a tab stop and leaves its focus sinks without a role: one stop is enough, and a named one.
-    for (const pane of this.element.querySelectorAll(".slick-pane, .slick-viewport, .grid-canvas"))
-      pane.removeAttribute("tabindex");
-    for (const view of this.element.querySelectorAll(".slick-viewport"))
-      view.setAttribute("role", "rowgroup");
-    const sinks = [...this.element.children].filter((child) => child.tabIndex === 0);
-    sinks.forEach((sink, n) => {
-      sink.setAttribute("role", "rowgroup");
-      sink.setAttribute("aria-label", "Cells: arrow keys move, Shift and arrows select");
-      if (n) sink.tabIndex = -1;
-    });
-    this.element.setAttribute("aria-label", "Rows of the table");
-    // A name that gets the focus scrolls the header alone: the rows follow.
-    for (const [head, body] of [
-      [".slick-header-right", ".slick-viewport-top.slick-viewport-right"],
-      [".slick-header-left", ".slick-viewport-top.slick-viewport-left"],
-    ]) {
-      const top = this.element.querySelector(head),
-        rows = this.element.querySelector(body);
-      top?.addEventListener("scroll", () => {
-        if (rows && Math.abs(rows.scrollLeft - top.scrollLeft) > 1)
-          rows.scrollLeft = top.scrollLeft;
-      });
-    }
+    makeGrid(this);
     new ResizeObserver(() => {
       this.grid.resizeCanvas();
       this.layWidths();
     }).observe(this.element);
+  }
+
+  /** The columns with their heads drawn. */
+  heads() {
+    return withHeads(this.columns());
   }
 
   columns() {
@@ -175,8 +109,8 @@ export class TableGrid {
         return {
           id: name,
           name: "",
-          head: () => this.head(column, facts.get(name)),
-          says: this.says(column, facts.get(name)),
+          head: () => headOf(this, column, facts.get(name)),
+          says: saidOf(this, column, facts.get(name)),
           field: name,
           index: column.index,
           toolTip: `${name}, ${column.kind_title}${column.origin ? `, brought by “${column.origin}”` : ""}`,
@@ -185,78 +119,10 @@ export class TableGrid {
           cssClass: `${numeric ? "num" : ""} ${column.origin ? "elsewhere" : ""}`.trim(),
           headerCssClass:
             `${column.origin ? "elsewhere" : ""} ${name === this.chosen ? "chosen" : ""}`.trim(),
-          formatter: (...args) => this.format(column, args[4]),
+          formatter: (...args) => shownCell(column, args[4], this.apart(column.name)),
         };
       }),
     ];
-  }
-
-  /** Two heads that say the same look the same. */
-  says(column, facts) {
-    const sorted = this.view.sort === column.name && (this.view.desc ? "down" : "up");
-    return JSON.stringify([
-      column.kind,
-      column.kind_title,
-      column.origin,
-      facts?.fact,
-      facts?.alert,
-      facts?.bars,
-      sorted,
-    ]);
-  }
-
-  head(column, facts) {
-    const sorted = this.view.sort === column.name;
-    const next = !sorted ? "up" : this.view.desc ? "off" : "down";
-    const bars = (facts?.bars ?? []).map((height) => {
-      const bar = h("span");
-      bar.style.height = `${Math.max(height * 100, 4)}%`;
-      return bar;
-    });
-    // The whole head opens its column; a count of empties opens its rows. Keys reach both by the name and the panel.
-    const looks = ({ target }) => {
-      if (target.closest("button")) return;
-      if (facts?.alert && target.closest(".head-fact")) this.act.showEmpty(column.name);
-      this.act.chooseColumn(column.name);
-    };
-    return h(
-      "div",
-      { class: "head", onclick: looks },
-      h(
-        "div",
-        { class: "head-top" },
-        h(
-          "button",
-          {
-            type: "button",
-            class: "head-name",
-            onclick: () => this.act.chooseColumn(column.name),
-            "aria-label": `${column.name}, ${column.kind_title}: show in the panel`,
-          },
-          column.name,
-        ),
-        h(
-          "button",
-          {
-            type: "button",
-            class: `head-sort${sorted ? " on" : ""}`,
-            title: "Sort for reading; the data stays as it is",
-            "aria-label": `Sort by ${column.name} for reading`,
-            onclick: () => this.sort(column.name, next),
-          },
-          icon(sorted ? (this.view.desc ? "sort-down" : "sort-up") : "arrow-down-up"),
-        ),
-      ),
-      h("div", { class: "head-bars", "aria-hidden": "true" }, bars),
-      h(
-        "div",
-        {
-          class: `head-fact${facts?.alert ? " alert-fact" : ""}`,
-          title: facts?.fact ? `${column.kind_title}: ${facts.fact}` : column.kind_title,
-        },
-        factOf(column, facts),
-      ),
-    );
   }
 
   /** Sort for reading: "up", "down" or "off". */
@@ -460,30 +326,6 @@ export class TableGrid {
     if (active) this.grid.setActiveCell(active.row, active.cell);
   }
 
-  format(column, item) {
-    if (!item.cells) return h("span", { class: "cell-waiting" });
-    const was = item.was?.[column.name];
-    const apart = this.apart(column.name);
-    const body = value(item.cells[column.index], column.kind, apart);
-    if (was === undefined) return body;
-    return {
-      html: h(
-        "span",
-        {},
-        body,
-        h(
-          "span",
-          { class: `cell-was${was === null ? " cell-empty" : ""}` },
-          was === null
-            ? "was empty"
-            : value(was, typeof was === "string" ? "text" : column.kind, apart),
-        ),
-      ),
-      addClasses: "changed",
-      toolTip: `before: ${was === null ? "empty" : shortened(String(was))}`,
-    };
-  }
-
   /** Whether thousands stand apart in a column: as a person chose, else where it holds amounts. */
   apart(name) {
     this.chosenApart ??= this.keptApart();
@@ -512,7 +354,7 @@ export class TableGrid {
   keys(event) {
     const native = event.getNativeEvent ? event.getNativeEvent() : event;
     if ((native.ctrlKey || native.metaKey) && native.key.toLowerCase() === "c") {
-      this.copy(native.shiftKey);
+      copyCells(this, native.shiftKey);
       event.stopImmediatePropagation?.();
       native.preventDefault();
     } else if ((native.ctrlKey || native.metaKey) && native.key.toLowerCase() === "a") {
@@ -553,44 +395,6 @@ export class TableGrid {
     else this.act.openCell(row, column);
   }
 
-  /** Copy the selected cells as tab-separated text, the way a spreadsheet takes them. */
-  async copy(asIs = false) {
-    const range = this.grid.getSelectionModel().getSelectedRanges()[0];
-    if (!range) return;
-    const columns = this.grid
-      .getColumns()
-      .slice(range.fromCell, range.toCell + 1)
-      .filter((c) => c.id !== ROW_ID);
-    const rows = range.toRow - range.fromRow + 1;
-    if (rows * columns.length > 500000) {
-      notice(
-        `${count(rows)} rows are more than a clipboard takes well. Add a step “Write file” instead.`,
-        "problem",
-      );
-      return;
-    }
-    const lines = [];
-    let marked = 0;
-    const cell = (value) => {
-      const risky = !asIs && isFormula(value);
-      if (risky) marked++;
-      return quoted(risky ? `'${value}` : value);
-    };
-    for (let at = range.fromRow; at <= range.toRow; at += 2000) {
-      const answer = await attempt(() =>
-        api(this.address(at, Math.min(2000, range.toRow - at + 1))),
-      );
-      if (!answer) return;
-      for (const cells of answer.rows)
-        lines.push(columns.map((c) => cell(cells[c.index])).join("\t"));
-    }
-    await navigator.clipboard.writeText(lines.join("\n"));
-    const told = marked
-      ? `. ${count(marked)} that a spreadsheet would take for a formula got an apostrophe; Shift with the keys copies them as they are`
-      : "";
-    notice(`${count(rows)} × ${count(columns.length)} cells copied${told}`);
-  }
-
   /** The space around the grid changed. */
   resize() {
     this.grid?.resizeCanvas();
@@ -611,40 +415,3 @@ export class TableGrid {
 
 const withHeads = (columns) =>
   columns.map((column) => (column.head ? { ...column, name: column.head() } : column));
-
-const [PLAIN, APART] = [writer(12, false), writer(12, true)];
-
-// What a cell shows of a long text: a browser takes seconds to lay out some rows of ten thousand signs.
-const SHOWN = 400;
-const shortened = (text) => (text.length > SHOWN ? `${text.slice(0, SHOWN)}…` : text);
-
-/** A cell as it is written. */
-function written(cell, apart = false) {
-  if (cell === null) return "empty";
-  if (typeof cell === "boolean") return cell ? "yes" : "no";
-  if (typeof cell === "number") return (apart ? APART : PLAIN)(cell);
-  return shortened(String(cell));
-}
-
-/** A cell's text; blanks that one would not see are marked. */
-function value(cell, kind, apart = false) {
-  if (cell === null) return h("span", { class: "cell-empty" }, "empty");
-  return kind === "text" && typeof cell === "string"
-    ? visible(shortened(cell))
-    : written(cell, apart);
-}
-
-/** Whether a spreadsheet would take a text for a formula; numbers are none. */
-function isFormula(cell) {
-  return (
-    typeof cell === "string" &&
-    /^[=+\-@\t\r]/.test(cell) &&
-    !/^[+-]?(\d[\d.,' ]*|\.\d+)(e[+-]?\d+)?\s?%?$/i.test(cell)
-  );
-}
-
-function quoted(cell) {
-  if (cell === null) return "";
-  const text = cell === true ? "yes" : cell === false ? "no" : String(cell);
-  return /[\t\n\r"]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text;
-}

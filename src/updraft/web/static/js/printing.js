@@ -1,4 +1,5 @@
 /** Printing: the table at hand as a plain table, since the grid draws only the rows that are on the screen. */
+import { shownCell } from "./gridCells.js";
 import { byId, count, h, plural } from "./dom.js";
 
 const MOST = 500; // rows on paper
@@ -20,7 +21,7 @@ function sheet({ table, grid, state, selected }) {
       ? plural(grid.length, "row", "rows")
       : `rows ${count(first + 1)} to ${count(first + rows.length)} of ${count(grid.length)}; a step that writes a file gives them all`;
   const cell = (row, column, index) => {
-    const shown = grid.format({ ...column, index }, row);
+    const shown = shownCell({ ...column, index }, row, grid.apart(column.name));
     const said = h("td", { dir: "auto", class: column.kind }, shown.html ?? shown);
     said.classList.toggle("short", said.textContent.length <= SHORT);
     return said;
