@@ -273,3 +273,21 @@ test("units and what each counts for are read as they are written", () => {
     { unit: "t", times: 1 },
   ]);
 });
+
+test("widths that are none are said and not taken, and those that are, are set as they stand", () => {
+  const { element, changed } = widget("widths", [8, 24]);
+  const input = element.querySelector("input");
+  const says = element.querySelector("[role=status]");
+  assert.equal(input.value, "8, 24");
+  for (const wrong of ["8, x", "8, 0", "8, 2.5", "-3"]) {
+    type(input, wrong);
+    assert.equal(input.getAttribute("aria-invalid"), "true", wrong);
+    assert.match(says.textContent, /Not taken yet/);
+  }
+  assert.deepEqual(changed, []);
+  type(input, "8 9;10");
+  assert.deepEqual(changed, [{ it: [8, 9, 10] }]);
+  assert.equal(says.textContent, "");
+  type(input, "");
+  assert.deepEqual(changed.at(-1), { it: [] }, "nothing leaves it to be found");
+});

@@ -4,6 +4,7 @@ import { resolved } from "./schema.js";
 import { basics } from "./widgets/basic.js";
 import { columnWidgets } from "./widgets/columns.js";
 import { fileWidgets } from "./widgets/file.js";
+import { textWidgets } from "./widgets/fileText.js";
 import { flowFileWidgets } from "./widgets/flowFile.js";
 import { formulaWidgets } from "./widgets/formula.js";
 import { outsideWidgets } from "./widgets/outside.js";
@@ -22,6 +23,7 @@ export const widgets = {
   ...ruleWidgets,
   ...pairWidgets,
   ...fileWidgets,
+  ...textWidgets,
   ...flowFileWidgets,
   ...outsideWidgets,
   ...sheetWidgets,

@@ -2,21 +2,9 @@
 import { freshId, h } from "../dom.js";
 import { checkList, columnOptions } from "./columns.js";
 import { group, labelled, removeButton, select } from "./basic.js";
+import { whenDetected } from "./detected.js";
+import { around, lists } from "./tree.js";
 
-const ENCODINGS = [
-  ["utf-8", "UTF-8"],
-  ["utf-16", "UTF-16"],
-  ["cp1252", "Windows, western"],
-  ["cp1250", "Windows, central Europe"],
-  ["cp1251", "Windows, Cyrillic"],
-  ["cp1253", "Windows, Greek"],
-  ["cp1254", "Windows, Turkish"],
-  ["cp1257", "Windows, Baltic"],
-  ["iso8859_15", "Latin 9"],
-  ["mac_roman", "Mac, western"],
-  ["shift_jis", "Japanese (Shift JIS)"],
-  ["gb18030", "Chinese (GB 18030)"],
-];
 const FORMATS = [
   ["delimited", "delimited text"],
   ["fixed", "fixed-width text"],
@@ -33,42 +21,6 @@ const FORMATS = [
 /** The sheets of a workbook that hold anything, where that is known. */
 const full = (found) =>
   (found.choices.sheets ?? []).filter((_, n) => (found.choices.rows?.[n] ?? "empty") !== "empty");
-
-/** The single values of a record and of records within it, called as columns are. */
-function single(nodes, before) {
-  return nodes.flatMap((node) =>
-    node.shape === "value"
-      ? [{ name: before + node.name, path: node.path, kind: node.example ?? "" }]
-      : node.shape === "record"
-        ? single(node.children, `${before}${node.name}.`)
-        : [],
-  );
-}
-
-/**
- * The single values that stand around the records at a path, nearest first. Those of the nearest record of a list are
- * chosen by their names, others by their paths.
- */
-export function around(tree, path) {
-  const outer = path.includes("/*/") ? path.slice(0, path.lastIndexOf("/*/")) : null;
-  const holding = all(tree).filter((node) => {
-    const inside = node.shape === "list" ? `${node.path}/*` : node.path;
-    return node.path !== path && node.children.length && path.startsWith(`${inside}/`);
-  });
-  return holding.reverse().flatMap((node) => {
-    const next = (one) => path === one.path || path.startsWith(`${one.path}/`);
-    const before = node.name ? `${node.name}.` : "";
-    return single(
-      node.children.filter((one) => !next(one)),
-      "",
-    ).map(({ name, path: at, kind }) => ({
-      name: before + name,
-      path: at,
-      kind,
-      value: node.path === outer ? name : at,
-    }));
-  });
-}
 
 export const fileWidgets = {
   file(field) {
@@ -326,114 +278,6 @@ export const fileWidgets = {
     return box;
   },
 
-  widths(field) {
-    const input = h("input", {
-      type: "text",
-      class: "form-control form-control-sm font-monospace",
-      id: field.id,
-      value: (field.value ?? []).join(", "),
-      placeholder: "found by itself",
-      oninput: () => {
-        const widths = input.value
-          .split(/[\s,;]+/)
-          .filter(Boolean)
-          .map(Number);
-        if (widths.every((width) => Number.isInteger(width) && width > 0)) field.set(widths);
-      },
-    });
-    const box = labelled(field, input);
-    whenDetected(field, () => {
-      if (document.activeElement !== input)
-        input.value = (field.form.settings.widths ?? []).join(", ");
-    });
-    return box;
-  },
-
-  delimiter(field) {
-    const usual = [
-      ["", "find it"],
-      [",", "comma"],
-      [";", "semicolon"],
-      ["\t", "tab"],
-      ["|", "bar"],
-      [":", "colon"],
-      [" ", "blank"],
-    ];
-    if (field.value && !usual.some(([sign]) => sign === field.value))
-      usual.push([field.value, field.value]);
-    const other = h("input", {
-      type: "text",
-      class: "form-control form-control-sm",
-      maxlength: 1,
-      hidden: true,
-      "aria-label": "Another delimiter, one character",
-      oninput: () => field.set(other.value || null),
-    });
-    const element = select(
-      [...usual, ["other", "another…"]],
-      field.value ?? "",
-      "Delimiter",
-      (value) => {
-        other.hidden = value !== "other";
-        if (value === "other") other.focus();
-        else field.set(value || null);
-      },
-      { id: field.id },
-    );
-    return labelled(field, element, other);
-  },
-
-  encoding(field) {
-    const options = [["", "find it"], ...ENCODINGS];
-    if (field.value && !options.some(([key]) => key === field.value))
-      options.push([field.value, field.value]);
-    const element = select(
-      options,
-      field.value ?? "",
-      "Encoding",
-      (value) => field.set(value || null),
-      { id: field.id },
-    );
-    return Object.assign(labelled(field, element), {
-      foundText: (found) =>
-        found.reasons.encoding
-          ? `${titleOf(found.options.encoding)}: ${found.reasons.encoding}`
-          : "",
-    });
-  },
-
-  sign(field) {
-    const value = field.value ?? null;
-    return labelled(
-      field,
-      select(
-        field.property.signs.map(([sign, text]) => [sign === null ? "find" : sign, text]),
-        value === null ? "find" : value,
-        field.property.title,
-        (sign) => field.set(sign === "find" ? null : sign),
-        { id: field.id },
-      ),
-    );
-  },
-
-  words(field) {
-    const input = h("input", {
-      type: "text",
-      class: "form-control form-control-sm",
-      id: field.id,
-      value: (field.value ?? []).join(", "),
-      placeholder: "n/a, -, ?",
-      oninput: () =>
-        field.set(
-          input.value
-            .split(",")
-            .map((word) => word.trim())
-            .filter(Boolean),
-        ),
-    });
-    return labelled(field, input);
-  },
-
   /** Cell formatting taken as columns. */
   marks(field) {
     const marks = (field.value ?? []).map((mark) => ({ ...mark })),
@@ -536,15 +380,3 @@ export const fileWidgets = {
     return group(field, says, h("div", { class: "add-row" }, take, forget));
   },
 };
-
-const titleOf = (encoding) =>
-  ENCODINGS.find(([key]) => key === encoding?.replace("-sig", ""))?.[1] ?? encoding;
-export const all = (node) => (node ? [node, ...node.children.flatMap(all)] : []);
-export const lists = (node) => all(node).filter((n) => n.shape === "list");
-
-function whenDetected(field, act) {
-  queueMicrotask(() => {
-    field.form.element.addEventListener("detected", ({ detail }) => act(detail));
-    if (field.form.found) act(field.form.found);
-  });
-}

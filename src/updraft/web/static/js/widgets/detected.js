@@ -1,0 +1,7 @@
+/** What was detected in a file comes as an event on the form's element; what is known already comes at once. */
+export function whenDetected(field, act) {
+  queueMicrotask(() => {
+    field.form.element.addEventListener("detected", ({ detail }) => act(detail));
+    if (field.form.found) act(field.form.found);
+  });
+}
