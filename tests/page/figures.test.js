@@ -48,8 +48,8 @@ test("only nothing is 0 % and only all is 100 %", () => {
     "100 %",
   ]);
   for (let n = 1; n < 5000; n += 1) {
-    const said = share(n / 5000);
-    assert.ok(said !== "0 %" && said !== "100 %", `${n} of 5000: ${said}`);
+    for (const said of [share(n / 5000), share(n / 5000, true)])
+      assert.ok(!["0 %", "0.0 %", "100 %", "100.0 %"].includes(said), `${n} of 5000: ${said}`);
   }
 });
 

@@ -50,10 +50,11 @@ export function svg(tag, attributes = {}, ...children) {
 export const icon = (name) => h("i", { class: `bi bi-${name}`, "aria-hidden": "true" });
 const NUMBERS = new Intl.NumberFormat("en");
 export const count = (number) => NUMBERS.format(Number(number));
-/** A part of a whole: only all of it is 100 %, and only nothing 0 %. */
-export function share(part) {
+/** A part of a whole: only all of it is 100 %, and only nothing 0 %; with one decimal in lists. */
+export function share(part, listed = false) {
   if (part > 0 && part < 0.001) return "<0.1 %";
   if (part > 0.999 && part < 1) return ">99.9 %";
+  if (listed) return `${(100 * part).toFixed(1)} %`;
   const digits = part < 0.1 || part > 0.99 ? 1 : 0;
   return `${(100 * part).toLocaleString("en", { maximumFractionDigits: digits })} %`;
 }

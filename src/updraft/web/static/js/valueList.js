@@ -210,7 +210,7 @@ export class ValueList {
       ),
       h("span", { class: "bar-cell", "aria-hidden": "true" }, bar),
       h("span", { class: "n", title: `${(100 * part).toFixed(2)} % of the rows` }, count(rows)),
-      h("span", { class: "share" }, share(part)),
+      h("span", { class: "share" }, share(part, true)),
       this.editable() && text !== null
         ? h(
             "button",
