@@ -38,15 +38,10 @@ test("a number near zero keeps its figures, and a large one all of them", () => 
 });
 
 test("only nothing is 0 % and only all is 100 %", () => {
-  assert.deepEqual([0, 0.00001, 0.0123, 0.25, 0.994, 0.99951, 1].map(share), [
-    "0 %",
-    "<0.1 %",
-    "1.2 %",
-    "25 %",
-    "99.4 %",
-    ">99.9 %",
-    "100 %",
-  ]);
+  assert.deepEqual(
+    [0, 0.00001, 0.0123, 0.25, 0.994, 0.99951, 1].map((one) => share(one)),
+    ["0 %", "<0.1 %", "1.2 %", "25 %", "99.4 %", ">99.9 %", "100 %"],
+  );
   for (let n = 1; n < 5000; n += 1) {
     for (const said of [share(n / 5000), share(n / 5000, true)])
       assert.ok(!["0 %", "0.0 %", "100 %", "100.0 %"].includes(said), `${n} of 5000: ${said}`);
