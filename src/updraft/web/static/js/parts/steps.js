@@ -104,9 +104,15 @@ export const steps = {
     const order = this.course.order();
     const at = order.indexOf(id);
     const { label, main } = this.state.steps[id];
+    const { selected } = this;
+    const tried = this.drafts.get(id);
     this.drafts.delete(id);
-    if (id === this.selected) this.selected = main?.split(".")[0] ?? order[at + 1] ?? order[at - 1];
-    if (!(await this.edit([{ op: "remove", id }]))) return;
+    if (id === selected) this.selected = main?.split(".")[0] ?? order[at + 1] ?? order[at - 1];
+    if (!(await this.edit([{ op: "remove", id }]))) {
+      this.selected = selected; // it is still there, with what was tried in it
+      if (tried) this.drafts.putBack(id, tried);
+      return;
+    }
     notice(`“${label}” removed. Ctrl+Z brings it back.`);
     if (!this.selected) return;
     await this.reselect();
@@ -151,12 +157,18 @@ export const steps = {
       this.dropDraft();
       return;
     }
+    if (this.drafts.has(this.selected)) {
+      const { label } = this.state.steps[this.selected];
+      notice(`“${label}” is only tried. Apply it or put it back, then redo.`, "problem");
+      return;
+    }
     if (way === "redo" && (await this.takeAgain())) return;
     this.drafts.clear();
     if (await this.flowState.go(way)) this.reselect();
   },
 
   async goTo(number) {
+    await this.applyDraft(); // it becomes a revision of its own, to be gone back to
     this.drafts.clear();
     if (await this.flowState.go(`revisions/${number}`)) this.flowDesk.revisions();
   },
