@@ -1,7 +1,7 @@
 /** When a flow runs by itself: what the form says is what is asked for, and nothing is chosen that nobody chose. */
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { answer, asked, JS } from "./world.js";
+import { answer, asked, JS, notices } from "./world.js";
 
 const { Schedules } = await import(`${JS}schedules.js`);
 
@@ -146,8 +146,9 @@ test("a schedule that is refused is told, and the form keeps what was typed", as
   button("Schedule").click();
   way("cron");
   type("cron", "99 * * * *");
-  answer([400, { error: { text: "“99 * * * *”: minutes go from 0 to 59." } }]);
+  answer([400, { problem: { text: "“99 * * * *”: minutes go from 0 to 59." } }]);
   place.querySelector("form").dispatchEvent(new Event("submit", { cancelable: true }));
   await soon();
   assert.equal(field("cron").value, "99 * * * *");
+  assert.ok(notices().includes("“99 * * * *”: minutes go from 0 to 59."));
 });

@@ -228,3 +228,30 @@ test("rows are picked by their key, left when all of them were picked, and never
   await fresh.made.pickRows(0, 5000);
   assert.ok(notices().some((one) => one.startsWith("5,001 rows are more than are picked by hand")));
 });
+
+test("of several files those that can be taken are brought in, and each that cannot is told", async () => {
+  const { made, done } = studio();
+  made.shown = { busy: (yes) => done.push(["busy", yes]) };
+  const asked = [];
+  globalThis.fetch = async (_, { body }) => {
+    const { name } = body.get("file");
+    asked.push(name);
+    const ok = name !== "b.xlsx";
+    const said = ok
+      ? { path: name, columns: [name] }
+      : { problem: { text: "“b.xlsx” is damaged.", code: "" } };
+    return { ok, status: ok ? 200 : 400, json: async () => said, headers: { get: () => null } };
+  };
+  const files = ["a.csv", "b.xlsx", "c.csv"].map((name) => new File(["x"], name));
+  assert.equal(await made.bringIn(files), "c.csv");
+  assert.deepEqual(asked, ["a.csv", "b.xlsx", "c.csv"]);
+  const added = done.filter(([what]) => what === "edit").map(([, edit]) => edit.step.settings.path);
+  assert.deepEqual(added, ["a.csv", "c.csv"]);
+  assert.ok(notices().includes("“b.xlsx” is damaged."));
+  done.length = 0;
+  assert.equal(await made.bringIn([files[1]]), null);
+  assert.deepEqual(done, [
+    ["busy", true],
+    ["busy", false],
+  ]); // prettier-ignore
+});

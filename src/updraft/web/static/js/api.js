@@ -109,8 +109,10 @@ export async function attempt(action) {
   }
 }
 
-/** Upload one file into a flow, perhaps into a folder there; gives its `path` and the `columns` found in it. */
-/** Keep a file with a flow; `other` is one that is no table. */
+/**
+ * Upload one file into a flow, perhaps into a folder there; gives its `path` and the `columns` found in it.
+ * @param {boolean} other it is no table
+ */
 export async function upload(flow, file, folder = "", other = false) {
   const form = new FormData();
   form.append("file", file, file.name);

@@ -105,18 +105,18 @@ export const sources = {
     input.click();
   },
 
-  /** Each file becomes a source with a lane of its own; several of one shape may become one table. */
+  /** Each file becomes a source with a lane of its own; several of one shape may become one table. Gives the last path. */
   async bringIn(files, folder = "") {
     await this.applyDraft();
     const sent = [];
+    this.shown.busy(true);
+    // One that cannot be taken is told, and keeps none of the others out.
     for (const file of files) {
-      this.shown.busy(true);
-      try {
-        sent.push(await upload(this.flow, file, folder));
-      } finally {
-        this.shown.busy(false);
-      }
+      const found = await attempt(() => upload(this.flow, file, folder));
+      if (found) sent.push(found);
     }
+    this.shown.busy(false);
+    if (!sent.length) return null;
     const together = folder
       ? "one"
       : alike(sent)
