@@ -3,6 +3,7 @@ that come again, names that clash, and names in other writing.
 """
 
 import math
+from numbers import Real
 from random import Random
 
 import pandas as pd
@@ -56,13 +57,25 @@ def in_pandas(here: pl.DataFrame) -> pd.DataFrame:
     )
 
 
+class Near(float):
+    """A figure that equals those which the order of adding up alone sets apart."""
+
+    __hash__ = float.__hash__
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, float) and math.isclose(self, other, rel_tol=1e-9, abs_tol=1e-12)
+
+    def __str__(self) -> str:
+        return f"{float(self):.6g}"
+
+
 def plain(value):
-    """A cell that both write the same: nothing is None, a figure is a float of nine figures."""
+    """A cell that both write the same: nothing is None, a figure is a `Figure`."""
     if value is None or (isinstance(value, float) and math.isnan(value)) or value is pd.NaT:
         return None
     if isinstance(value, bool):
         return value
-    return float(f"{value:.9g}") if isinstance(value, (int, float)) else value
+    return Near(value) if isinstance(value, Real) else value
 
 
 def rows_of(frame: pd.DataFrame | pl.DataFrame, order: bool = False) -> list[tuple]:

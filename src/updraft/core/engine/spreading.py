@@ -294,11 +294,15 @@ class _Step:
 
     def by_rows(self, spread: Spread) -> Made:
         if spread.learns:
-            self.kind.apply(self._whole().tables({}), self.settings, self.context)
+            self._learn()
         total = self._sum()
         for part in self.way.hands.each(self.task(spread.same).of_part, parts_of(self._mains)):
             total.take(part)
         return total.made()
+
+    def _learn(self) -> None:
+        """What is learnt from all rows is kept by the context, for every part."""
+        self.kind.apply(self._whole().tables({}), self.settings, self.context)
 
     def row_by_row(self, done: Callable[[Made], None]) -> Iterator[Coded]:
         total, seconds, task = self._sum(), 0.0, self.task()
@@ -339,6 +343,8 @@ class _Step:
         return total.made()
 
     def by_keys(self, spread: Spread) -> Made:
+        if spread.learns:
+            self._learn()
         frames, left = dict[str, Iterable[pl.DataFrame]](), self.way.room
         for port in spread.keys:
             table = self.arrived[port][0].table
@@ -365,7 +371,10 @@ class _Step:
             total.take(part)
         made = total.made()
         order = self._grouped if spread.stands == "group" else self._placed
-        made.outputs = {name: order(pieces, spread) for name, pieces in made.outputs.items()}
+        made.outputs = {
+            name: pieces if name in spread.same else order(pieces, spread)
+            for name, pieces in made.outputs.items()
+        }
         return made
 
     def _placed(self, pieces: Pieces, spread: Spread) -> Pieces:

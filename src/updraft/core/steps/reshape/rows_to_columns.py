@@ -7,14 +7,15 @@ import polars as pl
 from updraft.core.problems import Problem
 from updraft.core.steps.base import Context, Count, Level, Result, Settings, StepKind, Wanted, setting
 from updraft.core.steps.choice import listed, need_columns
-from updraft.core.steps.figures import FIGURE_WORDS, Figure, expression
+from updraft.core.steps.figures import FIGURE_WORDS, OF_ALL, Figure, expression
+from updraft.core.steps.spread import WHOLE, Spread, by_columns
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values.text import shown
 
 MOST = 2000  # columns made; beyond that a column of names was surely chosen by mistake
 EMPTY = "(empty)"
 TAKE, LEAVE_OUT = "take", "leave out"  # the answers
-_NAME, _ONE, _ROW = "\0name", "\0one", "\0row"  # names no file can bring
+_NAME, _ONE, _ROW, _VALUE = "\0name", "\0one", "\0row", "\0value"  # names no file can bring
 _COUNTING = ("rows", "filled", "distinct")
 
 
@@ -61,14 +62,25 @@ class RowsToColumns(StepKind):
     Settings = RowsToColumnsSettings
 
     def apply(self, tables: Tables, settings: RowsToColumnsSettings, context: Context) -> Result:
-        self._check(settings, tables.main.collect_schema())
-        table = tables.main.collect()
-        table, found = _named(table, settings.names)
+        schema = tables.main.collect_schema()
+        self._check(settings, schema)
+        values = context.learnt(("names", settings.names), lambda: _values(tables.main, settings.names))
+        found = values.group_by("Name", maintain_order=True).agg(pl.col("Rows").sum())
         decided = context.decisions
         fresh = found.filter(~pl.col("Name").is_in(list(decided)))
         names = self._columns(found["Name"].to_list(), decided, settings)
-        wide = self._wide(table, names, settings)
-        return Result(wide.lazy(), {"open": fresh.lazy()}, self._counts(fresh, found, decided, settings))
+
+        def wide(table: pl.DataFrame) -> pl.DataFrame:
+            return self._wide(_named(table, settings.names, values), names, settings)
+
+        made = tables.main.map_batches(
+            wide,
+            schema=wide(pl.DataFrame(schema=schema)).schema,
+            predicate_pushdown=False,
+            projection_pushdown=False,
+            slice_pushdown=False,
+        )
+        return Result(made, {"open": fresh.lazy()}, self._counts(fresh, found, decided, settings))
 
     def _wide(
         self, table: pl.DataFrame, names: Sequence[str], settings: RowsToColumnsSettings
@@ -154,12 +166,14 @@ class RowsToColumns(StepKind):
                 "Say in the panel whether each becomes a column or is left out.",
                 f"{{n}} name of {settings.names} was not there before: {named}",
                 side="open",
+                once=True,
             ),
             Count(
                 "gone",
                 pl.LazyFrame({"n": [len(gone)]}),
                 f"{{n}} names have no row any more: {lost}",
                 one=f"{{n}} name has no row any more: {lost}",
+                once=True,
             ),
         )
 
@@ -179,23 +193,33 @@ class RowsToColumns(StepKind):
             [settings.names, *settings.stay, *(name for figure in settings.values for name in figure.read())]
         )
 
+    def spread(self, settings: RowsToColumnsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        stay = dict.fromkeys(settings.stay)
+        if not stay or any(figure.figure in OF_ALL for figure in settings.values):
+            return WHOLE
+        return by_columns([*stay], stands="group", learns=True, same=frozenset({"open"}))
+
     def sentence(self, settings: RowsToColumnsSettings) -> str:
         figures = listed(figure.called().lower() for figure in settings.values) or "no figure yet"
         return f"{settings.names or '…'} → columns · {figures}"
 
 
-def _named(table: pl.DataFrame, column: str) -> tuple[pl.DataFrame, pl.DataFrame]:
-    """The table with the values of a column as names (`_NAME`), and the names with their rows, as they first
-    come.
-    """
-    values = table.group_by(column, maintain_order=True).len("Rows")
-    values = values.with_columns(shown(values[column]).fill_null(EMPTY).alias("Name"))
-    found = values.group_by("Name", maintain_order=True).agg(pl.col("Rows").sum())
+def _values(table: pl.LazyFrame, column: str) -> pl.DataFrame:
+    """The values of a column (`_VALUE`) as they first come, the name of each, and how many rows have it."""
+    values = table.select(pl.col(column).alias(_VALUE))
+    counted = values.group_by(_VALUE, maintain_order=True).len("Rows").collect()
+    return counted.with_columns(shown(counted[_VALUE]).fill_null(EMPTY).alias("Name"))
+
+
+def _named(table: pl.DataFrame, column: str, values: pl.DataFrame) -> pl.DataFrame:
+    """The table with the values of a column as names (`_NAME`)."""
     if table.schema[column] == pl.String and column != _NAME:
         name = pl.col(column).fill_null(EMPTY).alias(_NAME)  # texts are shown as they are
-        return table.with_columns(name), found
-    names = values.select(column, pl.col("Name").alias(_NAME))
-    return table.join(names, on=column, how="left", nulls_equal=True, maintain_order="left"), found
+        return table.with_columns(name)
+    names = values.select(_VALUE, pl.col("Name").alias(_NAME))
+    return table.join(
+        names, left_on=column, right_on=_VALUE, how="left", nulls_equal=True, maintain_order="left"
+    )
 
 
 def _natural(name: str) -> list[tuple[int, int, str]]:
