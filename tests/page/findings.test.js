@@ -67,10 +67,8 @@ function page({ found = FOUND, pending = [false] } = {}) {
     if (path.endsWith("/effect")) return { effect: "4 cells change" };
     if (path.endsWith("/all"))
       return {
-        steps: [
-          { ...step(CHANGES), finding: "variants Hub" },
-          { kind: "tidy_text", name: "", settings: {}, finding: "blank Lot" },
-        ],
+        steps: [step(CHANGES), { kind: "tidy_text", name: "", settings: {} }],
+        of: ["variants Hub", "blank Lot"],
         done: FOUND.slice(0, 2).map((one) => ({
           sentence: one.sentence,
           repair: one.repairs[0].sentence,

@@ -68,7 +68,7 @@ def effect(flow_id: str, step_id: str) -> Any:
 @patient
 def all_steps(flow_id: str, step_id: str) -> Any:
     """The steps that take the first repair of every finding that was not dismissed and needs no choice, in
-    order, each with the key of its `finding`.
+    order, and `of` which finding each is, by its key.
     """
     flow = studio().flows.get(flow_id).flow
     away = dismissed(flow, step_id)
@@ -84,14 +84,11 @@ def all_steps(flow_id: str, step_id: str) -> Any:
     # A step that is the whole repair is called by what it does here.
     return jsonify(
         steps=[
-            {
-                **dict(step),
-                "name": taken.repair.sentence[:200] if len(taken.repair.steps) == 1 else "",
-                "finding": taken.finding.key,
-            }
+            {**dict(step), "name": taken.repair.sentence[:200] if len(taken.repair.steps) == 1 else ""}
             for taken in mended.done
             for step in taken.repair.steps
         ],
+        of=[taken.finding.key for taken in mended.done for _ in taken.repair.steps],
         done=[
             {
                 "sentence": d.finding.sentence,

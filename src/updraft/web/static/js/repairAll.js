@@ -12,7 +12,7 @@ export async function repairAll(desk) {
   if (!answer || studio.selected !== step) return;
   // What somebody left out of a card stays out of all of them, too.
   const steps = answer.steps
-    .map((one) => desk.without(one.finding, one))
+    .map((one, n) => desk.without(answer.of[n], one))
     .filter((one) => one.settings.changes?.length !== 0);
   const dialog = byId("dialog");
   dialog.onclose = async () => {
