@@ -46,7 +46,7 @@ def test_what_is_said_before_a_join_is_what_it_makes(mine, theirs, on):
     changed = [] if met == inner["n"].sum() else [("n", met, inner["n"].sum())]
     assert said.sums == changed
     without = done.frames["unmatched"].drop_nulls("k")
-    assert sum(many for _, many, _, _ in said.missed) == without.height
+    assert sum(many for _, many, *_ in said.missed) == without.height
 
 
 def test_the_worst_keys_and_the_nearest_spelling_are_named():
@@ -54,8 +54,43 @@ def test_the_worst_keys_and_the_nearest_spelling_are_named():
     theirs = [("Saltmarsh", "p"), ("Fen", "p"), ("Fen", "q"), ("Fen", "r")]
     _, said = joined(mine, theirs)
     assert said.worst == [(["Fen"], 2, 3)]
-    assert said.missed == [(["Salt marsh"], 2, "Saltmarsh", 94.7), (["Thornacre"], 1, None, None)]
+    assert said.missed == [(["Salt marsh"], 2, "Saltmarsh", 94.7, 0), (["Thornacre"], 1, None, None, None)]
     assert said.found == [(3, 1)] and said.missed_in_all == 2 and said.shared == 3 and said.several_other == 3
+
+
+WORD = st.none() | st.sampled_from(["Saltmarsh", "Salt marsh", "Saltmarch", "Fen", "Fenn", "Thornacre", "x"])
+TWO = st.lists(st.tuples(WORD, WORD, st.integers(1, 2)), max_size=7)
+TWO_KEYS = [{"column": "k", "reference": "k"}, {"column": "l", "reference": "l"}]
+
+
+@given(TWO, TWO, st.booleans())
+def test_a_near_spelling_that_is_taken_in_one_of_several_keys_makes_its_rows_meet(mine, theirs, fold):
+    schema = {"k": pl.String, "l": pl.String, "n": pl.Int64}
+    here, there = (pl.DataFrame(rows, schema=schema, orient="row").lazy() for rows in (mine, theirs))
+    chosen = JOIN.Settings.model_validate({"keys": TWO_KEYS, "ignore_case": fold})
+    said = meeting(here, there, chosen)
+    assert said.missed_in_all == len(said.missed)
+    for values, many, near, alike, place in said.missed:
+        if near is None:
+            continue
+        assert alike >= 60 and near != values[place]
+        column = "kl"[place]
+        both = (pl.col(name) == value for name, value in zip("kl", values, strict=True))
+        mended = here.with_columns(pl.when(*both).then(pl.lit(near)).otherwise(pl.col(column)).alias(column))
+        assert meeting(mended, there, chosen).met == said.met + many
+
+
+def test_of_several_keys_the_one_that_is_misspelt_is_named():
+    schema = {"k": pl.String, "l": pl.String, "n": pl.Int64}
+    mine = [("Fen", "Bay Gm", 1), ("Fenn", "Leek", 1), ("Dale", "Bay Gem", 1)]
+    theirs = [("Fen", "Bay Gem", 1), ("Fen", "Leek", 1), ("Fen", "Kale", 1)]
+    here, there = (pl.DataFrame(rows, schema=schema, orient="row").lazy() for rows in (mine, theirs))
+    said = meeting(here, there, JOIN.Settings.model_validate({"keys": TWO_KEYS}))
+    assert [(values, near, place) for values, _, near, _, place in said.missed] == [
+        (["Fen", "Bay Gm"], "Bay Gem", 1),
+        (["Fenn", "Leek"], "Fen", 0),
+        (["Dale", "Bay Gem"], None, None),
+    ]
 
 
 NAMES = st.lists(st.none() | st.sampled_from(["Ada Fen", "Ada Fenn", "Bess", "Bes Moor", "Cecil", "x"]), max_size=8)

@@ -35,7 +35,7 @@ def test_what_is_tried_in_python_is_what_its_formula_gives(monkeypatch):
     judged = []
     ranked = readings._ranked
     monkeypatch.setattr(readings, "_ranked", lambda found, *more: judged.append(found) or ranked(found, *more))
-    for one in [*further(), *varied(), *apart()[::3]]:
+    for one in [*further(), *varied()[::2], *apart()[::3]]:
         table = pl.DataFrame(one.columns)
         other = next((at for at, wanted in enumerate(one.wanted) if wanted and wanted != one.wanted[0]), 1)
         from_examples(table, {at: one.wanted[at] for at in (0, other)})

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
 import polars as pl
@@ -21,6 +21,9 @@ _TIDIED = ("ignore_case", "ignore_blanks", "ignore_accents", "as_numbers")
 COUNTED_BY = {"keys", *_TIDIED}  # the settings of a join that are looked at
 
 
+Missed = tuple[list[str], int, str | None, float | None, int | None]
+
+
 class Meeting(NamedTuple):
     """What meets, in rows.
 
@@ -33,8 +36,8 @@ class Meeting(NamedTuple):
         worst: keys that make most rows of few: values, rows here, rows there.
         found: for each pair of keys the distinct values here, and how many of them are there.
         gains: setting that tidies keys → how many more rows of this table would meet with it (fewer without).
-        missed: keys without a match, those of most rows first: values, rows, the nearest value there, and how
-            alike it is in percent.
+        missed: keys without a match, those of most rows first: values, rows, the nearest value there, how
+            alike it is in percent, and of which key it is, from 0.
         missed_in_all: how many there are.
         sums: columns of this table whose sum over the rows that meet changes by what is repeated: name,
             before, after.
@@ -51,7 +54,7 @@ class Meeting(NamedTuple):
     worst: list[tuple[list[str], int, int]]
     found: list[tuple[int, int]]
     gains: dict[str, int]
-    missed: list[tuple[list[str], int, str | None, float | None]]
+    missed: list[Missed]
     missed_in_all: int
     sums: list[tuple[str, float, float]]
 
@@ -96,7 +99,7 @@ def meeting(table: pl.LazyFrame, other: pl.LazyFrame, settings: JoinSettings) ->
         ],
         [_of_one(table, other, settings, pair) for pair in settings.keys],
         _gains(table, other, settings, met),
-        _missed(missed, other, settings),
+        _missed(missed, other, settings, schema),
         missed.height,
         _sums(both, numbers),
     )
@@ -183,23 +186,46 @@ def _same_kinds(schema: pl.Schema, its: pl.Schema, settings: JoinSettings) -> bo
 
 
 def _missed(
-    missed: pl.DataFrame, other: pl.LazyFrame, settings: JoinSettings
-) -> list[tuple[list[str], int, str | None, float | None]]:
-    """Keys that meet nothing, with the nearest value of the other table where there is one key of text."""
-    rows = missed.select("told", "rows").head(_MISSED).rows()
-    near: dict[str, tuple[str, float]] = {}
-    last = settings.keys[-1]
-    schema = other.collect_schema()
-    if len(settings.keys) == 1 and kind_of(schema[last.reference]) is Kind.TEXT:
-        values = other.select(pl.col(last.reference).alias("value")).drop_nulls().unique(maintain_order=True)
-        entries = (
-            values.with_columns(key=comparable(pl.col("value"))).collect().unique("key", maintain_order=True)
-        )
-        texts = pl.Series([told[0] for told, _ in rows], dtype=pl.String)
-        asked = texts.to_frame("value").select(comparable(pl.col("value"))).to_series().to_list()
-        for one in nearest_entries(asked, entries["key"].to_list(), _ALIKE, "first"):
-            near[texts[one.text]] = (entries["value"][one.entry], one.score)
-    return [(list(told), many, *near.get(told[0], (None, None))) for told, many in rows]
+    missed: pl.DataFrame, other: pl.LazyFrame, settings: JoinSettings, schema: pl.Schema
+) -> list[Missed]:
+    """Keys that meet nothing, with the nearest value that the other table has for one of them: of several
+    keys among its rows that are equal in all others.
+    """
+    first = missed.head(_MISSED).with_row_index("row")
+    its = other.collect_schema()
+    theirs = _keys(schema, its, settings, settings.keys)[1]
+    near: dict[int, tuple[str, float, int]] = {}
+    for place, pair in enumerate(settings.keys):
+        if kind_of(its[pair.reference]) is not Kind.TEXT:
+            continue
+        rest = [name for name in _names(settings) if name != f"\0key{place}"]
+        value = pl.col(pair.reference).alias("value")
+        entries = other.select(*theirs, value).select(*rest, "value").drop_nulls().unique(maintain_order=True)
+        beside = entries.with_columns(key=comparable(pl.col("value"))).collect()
+        asked = first.select("row", *rest, text=comparable(pl.col("told").list.get(place)))
+        for rows, values in _together(asked, beside, rest):
+            keys = values.unique("key", maintain_order=True)
+            for one in nearest_entries(rows["text"].to_list(), keys["key"].to_list(), _ALIKE, "first"):
+                at, found = rows["row"][one.text], (keys["value"][one.entry], one.score, place)
+                near[at] = max(near.get(at, found), found, key=lambda known: known[1])
+    return [
+        (list(told), many, *near.get(at, (None, None, None)))
+        for at, told, many in first.select("row", "told", "rows").iter_rows()
+    ]
+
+
+def _together(
+    asked: pl.DataFrame, beside: pl.DataFrame, rest: Sequence[str]
+) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
+    """Keys that are asked for, with the entries that are equal in the rest of the keys."""
+    if not rest:
+        yield asked, beside
+        return
+    known = beside.join(asked.select(rest).unique(), on=rest, how="semi", maintain_order="left")
+    entries = known.partition_by(rest, as_dict=True, maintain_order=True)
+    for key, rows in asked.drop_nulls(rest).partition_by(rest, as_dict=True, maintain_order=True).items():
+        if key in entries:
+            yield rows, entries[key]
 
 
 def _sums(both: pl.DataFrame, numbers: Sequence[str]) -> list[tuple[str, float, float]]:

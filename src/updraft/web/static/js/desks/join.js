@@ -254,13 +254,20 @@ export class Work {
       return;
     }
     const { keys } = this.frame.settings;
-    const rows = missed.map(([values, many, near]) =>
+    const rows = missed.map(([values, many, near, , at]) =>
       h(
         "tr",
         {},
         values.map((value) => cellOf(value)),
         h("td", { class: "n" }, count(many)),
-        h("td", {}, near ?? h("span", { class: "muted" }, "nothing near")),
+        h(
+          "td",
+          {},
+          near && keys.length > 1
+            ? h("span", { class: "muted small" }, `${keys[at]?.column} `)
+            : "",
+          near ?? h("span", { class: "muted" }, "nothing near"),
+        ),
         h(
           "td",
           {},
@@ -270,8 +277,8 @@ export class Work {
                 {
                   type: "button",
                   class: "tiny-button",
-                  "aria-label": `Recode ${values[0]} as ${near}`,
-                  onclick: () => this.recode(values[0], near),
+                  "aria-label": `Recode ${values[at]} as ${near}`,
+                  onclick: () => this.recode(values[at], near, keys[at].column),
                 },
                 "Recode",
               )
@@ -304,10 +311,9 @@ export class Work {
   }
 
   /** One value of the key becomes another, in a step before this one; where one stands there, in that. */
-  async recode(old, fresh) {
-    const { studio, settings } = this.frame;
+  async recode(old, fresh, column) {
+    const { studio } = this.frame;
     const [before] = this.main.ref.split(".");
-    const { column } = settings.keys[0];
     const known = studio.state.steps[before];
     const own = known?.kind === "recode_values" && known.settings?.column === column;
     // What stands in the table that comes in is what a Recode step before has made.
