@@ -181,7 +181,7 @@ test("what is left out stays out of all repairs, too; a repair with nothing left
   made.open = "variants Hub";
   made.draw();
   [...place.querySelectorAll(".finding-cells input")][1].click();
-  assert.match(await all(), /They become 1 step behind “Orders”/);
+  assert.match(await all(), /^1 repair, one after anotherThey become 1 step behind “Orders”/);
   assert.deepEqual(
     done.added[1][0].map(({ kind }) => kind),
     ["tidy_text"],

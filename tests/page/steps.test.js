@@ -104,6 +104,13 @@ test("undo puts back what is tried; redo and going back to a revision do not los
   assert.deepEqual(done, [["applied", "b"], ["go", "revisions/3"], ["revisions"]]); // prettier-ignore
 });
 
+test("a draft that cannot be applied stays, and no older revision takes its place", async () => {
+  const { made, done, open } = studio({ applyDraft: async () => {} });
+  open.set("b", { case: "upper" });
+  await made.goTo(3);
+  assert.deepEqual([done.length, open.has("b")], [0, true]);
+});
+
 test("a new step goes behind the selected one, before an output, or behind the side that is looked at", async () => {
   const { made } = studio();
   assert.equal(made.place(), "b");

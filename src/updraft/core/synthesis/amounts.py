@@ -20,9 +20,8 @@ _COLUMN = re.compile(r"[^(]+|text\([^(]+\)")
 _TARGETS = ("mg", "g", "kg", "ml", "l", "mm", "cm", "m", "km")
 _BRACKETED = re.compile(r"^\(\s*(\d[\d,.]*)\s*\)$")
 _POWER = re.compile(r"-?\d+(\.\d+)?[eE][+-]?\d{1,2}")
-_CLOCK = re.compile(r"(\d|[01]\d|2[0-4]):([0-5]\d)")
 _DATE, _OF_A_DATE = re.compile(r"\d{1,4}([./-])\d{1,2}\1\d{1,4}"), 1.0  # whose numbers are no amounts
-_A_TIME = r" *(?:[0-9]|[01][0-9]|2[0-4]):[0-5][0-9] *"  # the same for formulas
+_A_TIME = r" *(?:[0-9]|[01][0-9]|2[0-4]):[0-5][0-9] *"  # for formulas, too
 _BARE = re.compile(r"-?\d+(\.\d+)?")
 _GROUPED = re.compile(r"-?\d{1,3}(,\d{3})+(\.\d+)?")
 
@@ -142,8 +141,10 @@ def _with_fraction(text: str) -> float | None:
 
 def clock(text: str) -> float | None:
     """The minutes since midnight of a time such as 09:15; None where the text is none."""
-    found = _CLOCK.fullmatch(text.strip())
-    return None if found is None else float(found[1]) * 60 + float(found[2])
+    if not re.fullmatch(_A_TIME, text):
+        return None
+    hours, minutes = map(float, text.split(":"))
+    return hours * 60 + minutes
 
 
 def _times(factor: float) -> str:

@@ -11,18 +11,19 @@ export async function repairAll(desk) {
   studio.shown.busy(false);
   if (!answer || studio.selected !== step) return;
   // What somebody left out of a card stays out of all of them, too.
-  const steps = answer.steps
-    .map((one, n) => desk.without(answer.of[n], one))
-    .filter((one) => one.settings.changes?.length !== 0);
+  const kept = answer.steps
+    .map((one, n) => [answer.of[n], desk.without(answer.of[n], one)])
+    .filter(([, one]) => one.settings.changes?.length !== 0);
+  const steps = kept.map(([, one]) => one);
+  const of = new Set(kept.map(([finding]) => finding));
+  const done = answer.done.filter((one) => of.has(one.finding));
   const dialog = byId("dialog");
   dialog.onclose = async () => {
     dialog.onclose = null;
     dialog.classList.remove("wide");
     if (dialog.returnValue !== "take") return;
-    if (
-      await studio.addSteps(steps, `Repaired ${plural(answer.done.length, "finding", "findings")}`)
-    ) {
-      notice(`${plural(answer.done.length, "repair", "repairs")} taken. Ctrl+Z takes them back.`);
+    if (await studio.addSteps(steps, `Repaired ${plural(done.length, "finding", "findings")}`)) {
+      notice(`${plural(done.length, "repair", "repairs")} taken. Ctrl+Z takes them back.`);
       desk.again();
     }
   };
@@ -34,21 +35,21 @@ export async function repairAll(desk) {
       h(
         "h2",
         { id: "dialog-title" },
-        answer.done.length
-          ? `${plural(answer.done.length, "repair", "repairs")}, one after another`
+        done.length
+          ? `${plural(done.length, "repair", "repairs")}, one after another`
           : "Nothing can be repaired without a look",
       ),
       h(
         "p",
         { class: "muted" },
-        !answer.done.length
-          ? "Each of them would lose something in this table. Open its card to see the rows, then decide."
+        !done.length
+          ? "Each of them would lose something in this table, or all its values are left out. Open its card to see the rows, then decide."
           : `They become ${plural(steps.length, "step", "steps")} behind “${studio.state.steps[step].label}”. One undo takes them all back.`,
       ),
       h(
         "ol",
         { class: "repair-list" },
-        answer.done.map((one) =>
+        done.map((one) =>
           h(
             "li",
             {},
@@ -80,12 +81,8 @@ export async function repairAll(desk) {
       h(
         "div",
         { class: "dialog-foot" },
-        h(
-          "button",
-          { class: "btn btn-quiet", value: "" },
-          answer.done.length ? "Not now" : "Close",
-        ),
-        answer.done.length
+        h("button", { class: "btn btn-quiet", value: "" }, done.length ? "Not now" : "Close"),
+        done.length
           ? h("button", { class: "btn btn-main", value: "take", autofocus: true }, "Take them")
           : null,
       ),

@@ -111,11 +111,14 @@ export const sources = {
     const sent = [];
     this.shown.busy(true);
     // One that cannot be taken is told, and keeps none of the others out.
-    for (const file of files) {
-      const found = await attempt(() => upload(this.flow, file, folder));
-      if (found) sent.push(found);
+    try {
+      for (const file of files) {
+        const found = await attempt(() => upload(this.flow, file, folder));
+        if (found) sent.push(found);
+      }
+    } finally {
+      this.shown.busy(false);
     }
-    this.shown.busy(false);
     if (!sent.length) return null;
     const together = folder
       ? "one"

@@ -169,6 +169,7 @@ export const steps = {
 
   async goTo(number) {
     await this.applyDraft(); // it becomes a revision of its own, to be gone back to
+    if (this.drafts.has(this.selected)) return; // it was refused, and told
     this.drafts.clear();
     if (await this.flowState.go(`revisions/${number}`)) this.flowDesk.revisions();
   },
