@@ -57,6 +57,32 @@ def test_bands_are_ticked_by_what_comes_out_and_the_foot_tells_it_exactly(page):
     assert violations(page) == []
 
 
+LOTS = "lot,harvested,packets\nL1,2026-03-01,30\nL1,2026-05-09,12\nL22,2026-05-01,4\nL5,2026-06-11,50\n"
+SPANS = "of,tested,until\nL1,2026-03-01,2026-03-20\nL2,2026-05-02,\nL5,2026-06-10,2026-06-30\nL5,2026-06-08,\n"
+
+
+def test_what_meets_by_a_range_is_drawn_and_told_before_it_is_joined(page):
+    by = {"by": "range", "near": "harvested", "start": "tested", "end": "until"}
+    settings = {"keys": [{"column": "lot", "reference": "of"}], "rows": "left", **by}
+    step = {"id": "j", "kind": "join", "settings": settings, "inputs": {"table": "left", "reference": "right"}}
+    brought(page, {"left": LOTS, "right": SPANS}, step)
+    page.keyboard.press("Alt+w")
+    page.locator(".bands").wait_for()
+    assert said(page) == 5
+    assert page.locator(".band-several-said").inner_text() == "1 row meets several, most by L5, 2026-06-11 (1 × 2)"
+    missed = [row.inner_text().split("\t") for row in page.locator(".join-missed tbody tr").all()]
+    assert [[cell.strip() for cell in row] for row in missed] == [
+        ["L1", "2026-05-09", "1", "in no range", ""],
+        ["L22", "2026-05-01", "1", "lot L2", "Recode"],
+    ]
+    page.get_by_role("button", name="Recode L22 as L2").click()
+    page.wait_for_function("() => !document.querySelector('.join-missed')?.textContent.includes('L22')")
+    work = page.locator(".join-work")
+    work.locator("label", has_text="and the nearest").click()
+    work.get_by_label("Nearest in").select_option("tested")
+    assert said(page) == 4 and violations(page) == []
+
+
 def test_tidied_keys_tell_how_many_rows_more_meet_and_a_spelling_is_recoded(page):
     joined(page)
     ways = page.locator(".join-way")

@@ -1,6 +1,9 @@
 """What is said of a join before it is made is what the join makes."""
 
+import datetime
+
 import polars as pl
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -8,6 +11,7 @@ from updraft.core.engine.table import compute
 from updraft.core.insight.alike_fields import best_scores
 from updraft.core.insight.meeting import meeting
 from updraft.core.linking import Field
+from updraft.core.problems import Problem
 from updraft.core.steps import Tables, kinds
 
 KEY = st.none() | st.sampled_from(["a", "A", "á", " a", "01", "1", "b"])
@@ -116,3 +120,75 @@ def test_the_scores_that_are_shown_are_those_of_the_matches(mine, theirs, measur
     marked = compute(own, settings, Tables.of(table), None).lazy().collect()["Group"].count()
     # A row that is alike to another is in a group, unless that one went to another middle.
     assert marked <= sum(alone.counts[least:])
+
+
+PLACE = st.none() | st.integers(-3, 6)
+AT = st.lists(st.tuples(st.sampled_from(["a", "A", "b", None]), PLACE, st.integers(1, 4)), max_size=8)
+SPANS = st.lists(st.tuples(st.sampled_from(["a", "b", "bb", None]), PLACE, PLACE), max_size=8)
+RANGE = {"by": "range", "near": "at", "start": "low", "end": "high"}
+NEAREST = {"by": "nearest", "near": "at", "near_reference": "low"}
+
+
+@given(
+    AT,
+    SPANS,
+    st.sampled_from([RANGE, *({**NEAREST, "side": side, "within": 2} for side in ("before", "after", "either"))]),
+    st.booleans(),
+    st.booleans(),
+)
+def test_what_is_said_of_the_nearest_and_of_ranges_is_what_the_join_makes(mine, theirs, by, keyed, fold):
+    here = pl.DataFrame(mine, schema={"k": pl.String, "at": pl.Int64, "n": pl.Int64}, orient="row").lazy()
+    there = pl.DataFrame(theirs, schema={"id": pl.String, "low": pl.Int64, "high": pl.Int64}, orient="row").lazy()
+
+    def both(**more):
+        keys = [{"column": "k", "reference": "id"}] if keyed else []
+        chosen = JOIN.Settings.model_validate({"keys": keys, "ignore_case": fold, **by, **more})
+        return compute(JOIN, chosen, Tables.of(here, reference=there), None), meeting(here, there, chosen)
+
+    done, said = both()
+    inner, lost = done.lazy().collect(), done.frames["unmatched"]
+    assert (said.left, said.right, said.pairs) == (len(mine), len(theirs), inner.height)
+    assert (said.met, said.met_other) == (len(mine) - lost.height, len(theirs) - done.frames["unmatched_other"].height)
+    assert said.several == sum(fact.count for fact in done.facts if fact.code == "repeated")
+    assert said.several_other <= said.met_other and (said.several_other >= 2) == (said.several > 0)
+    met = sum(row[2] for row in mine) - lost["n"].sum()
+    assert [one for one in said.sums if one[0] == "n"] == (
+        [] if met == inner["n"].sum() else [("n", met, inner["n"].sum())]
+    )
+    told = [name for name in ("k", "at") if keyed or name == "at"]
+    without = lost.drop_nulls(told).group_by(told).len()
+    assert said.missed_in_all == without.height == len(said.missed)
+    assert sum(many for _, many, *_ in said.missed) == without["len"].sum()
+    assert all(len(values) == len(told) and times > 1 for values, _, times in said.worst)
+    if keyed:
+        assert said.gains["ignore_case"] == both(ignore_case=not fold)[1].met - said.met
+    for values, _, near, alike, place in said.missed:
+        if near is not None and alike is None:  # near enough were it allowed to lie there
+            farther = both(side="either", within=20)[0].frames["unmatched"]
+            assert place == len(told) - 1 and int(near) in {row[1] for row in theirs}
+            assert int(values[-1]) not in farther.filter(pl.col("k") == values[0] if keyed else True)["at"].to_list()
+
+
+def test_a_join_by_ranges_of_too_many_rows_stops_before_it_is_made():
+    here = pl.DataFrame({"at": range(2_000)}).lazy()
+    there = pl.DataFrame({"low": [0] * 2_000, "high": [2_000] * 2_000}).lazy()
+    chosen = JOIN.Settings.model_validate({**RANGE, "most": 1_000_000})
+    with pytest.raises(Problem, match="3,998,000 rows would be added, and 1,000,000 are the most"):
+        compute(JOIN, chosen, Tables.of(here, reference=there), None)
+    assert meeting(here, there, chosen).pairs == 4_000_000
+
+
+def test_of_days_without_a_test_near_enough_the_nearest_is_named():
+    day = lambda text: datetime.date.fromisoformat(text)  # noqa: E731
+    here = pl.DataFrame(
+        {"lot": ["LT-1", "LT-1", "LT-22"], "at": [day("2026-03-01"), day("2026-05-09"), day("2026-05-01")]}
+    )
+    there = pl.DataFrame({"of": ["LT-1", "LT-2"], "tested": [day("2026-03-04"), day("2026-05-02")]})
+    keys = [{"column": "lot", "reference": "of"}]
+    by = {"by": "nearest", "near": "at", "near_reference": "tested", "side": "after", "within": 7}
+    said = meeting(here.lazy(), there.lazy(), JOIN.Settings.model_validate({"keys": keys, **by}))
+    assert (said.met, said.met_other, said.pairs) == (1, 1, 1)
+    assert said.missed == [
+        (["LT-1", "2026-05-09"], 1, "2026-03-04", None, 1),
+        (["LT-22", "2026-05-01"], 1, "LT-2", 88.9, 0),
+    ]

@@ -21,7 +21,7 @@ from updraft.core.linking import Field as FieldCompared
 from updraft.core.problems import missing_column
 from updraft.core.similarity.families import Ways, by_name, by_strictness, proposed
 from updraft.core.steps import Tables, kinds
-from updraft.core.steps.joins.join import JoinSettings
+from updraft.core.steps.joins.join_settings import JoinSettings
 from updraft.core.steps.likeness import FieldAlike, OwnFieldAlike
 from updraft.core.steps.rule_text import read_rules
 from updraft.core.values import Kind, kind_of

@@ -1,101 +1,19 @@
 from collections.abc import Mapping
-from typing import Literal
 
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
-from updraft.core.steps.choice import listed, need_columns
-from updraft.core.steps.joins.keys import Brought, KeyPair, check_keys, digits_as_numbers, key_of
-from updraft.core.steps.joins.meeting import LEFT, OFTEN, RIGHT, by_nearest, by_range, check_ordered
+from updraft.core.steps.base import Context, Count, Result, StepKind, Wanted, also
+from updraft.core.steps.choice import listed
+from updraft.core.steps.joins.join_settings import WAYS, JoinSettings, check_join, pairs_of
+from updraft.core.steps.joins.keys import Brought, key_of
+from updraft.core.steps.joins.meeting import LEFT, OFTEN, RIGHT, TIMES, times_in_ranges
 from updraft.core.steps.spread import OTHER_PLACE, PLACE, WHOLE, Spread
 from updraft.core.steps.tables import Out, Port, Tables
 
 _ROW, _OFTEN = RIGHT, OFTEN
 _OTHER = "\0of "  # before the names of the other table's columns, until they stand in the result
-_WAYS = {
-    "inner": "rows that match",
-    "left": "all of this table",
-    "right": "all of the other",
-    "full": "all of both",
-    "only": "this table's without a match",
-    "only_other": "the other's without a match",
-    "apart": "those of both without a match",
-    "cross": "each with each",
-}
-_MOST = 50_000_000
 _ROWS, _FITS = "\0rows", "\0fits"
-
-
-class JoinSettings(Settings):
-    keys: tuple[KeyPair, ...] = setting(
-        "Where", "all pairs must be equal", widget="keys", default=(), port="reference"
-    )
-    by: Literal["equal", "nearest", "range"] = setting(
-        "Rows meet by",
-        widget="choice",
-        default="equal",
-        labels={"equal": "equal keys", "nearest": "and the nearest", "range": "and a range"},
-    )
-    near: str = setting(
-        "This table's column",
-        "a number or a day",
-        widget="column",
-        default="",
-        when={"by": ["nearest", "range"]},
-    )
-    near_reference: str = setting(
-        "Nearest in", widget="column", default="", port="reference", when={"by": ["nearest"]}
-    )
-    side: Literal["before", "after", "either"] = setting(
-        "Which lies",
-        widget="choice",
-        default="before",
-        labels={"before": "at or before", "after": "at or after", "either": "either way"},
-        when={"by": ["nearest"]},
-    )
-    within: float = setting(
-        "Away by at most",
-        "days, of dates; 0: however far",
-        widget="decimal",
-        default=0.0,
-        ge=0,
-        when={"by": ["nearest"]},
-    )
-    start: str = setting("Lies from", widget="column", default="", port="reference", when={"by": ["range"]})
-    end: str = setting(
-        "To", "an empty end is open", widget="column", default="", port="reference", when={"by": ["range"]}
-    )
-    rows: Literal["inner", "left", "right", "full", "only", "only_other", "apart", "cross"] = setting(
-        "Rows", widget="pick_one", default="inner", labels=_WAYS
-    )
-    keep: tuple[str, ...] = setting(
-        "Columns of this table", "none chosen keeps all", widget="names", default=()
-    )
-    bring: tuple[Brought, ...] = setting(
-        "Columns of the other",
-        "none chosen brings all but the keys",
-        widget="bring",
-        default=(),
-        port="reference",
-    )
-    repeated: Literal["repeat", "stop"] = setting(
-        "A row with several matches",
-        widget="choice",
-        default="repeat",
-        labels={"repeat": "is repeated", "stop": "stops the run"},
-    )
-    ignore_case: bool = setting("Ignore case", widget="flag", default=False)
-    ignore_blanks: bool = setting("Ignore blanks at the ends", widget="flag", default=False)
-    ignore_accents: bool = setting("Ignore accents", widget="flag", default=False)
-    as_numbers: bool = digits_as_numbers()
-    most: int = setting(
-        "Rows added at most",
-        "by repeated matches, or each with each; else it stops before",
-        widget="number",
-        default=_MOST,
-        minimum=1,
-    )
 
 
 class Join(StepKind):
@@ -129,7 +47,7 @@ class Join(StepKind):
     def apply(self, tables: Tables, settings: JoinSettings, context: Context) -> Result:
         table, other = tables.main, tables["reference"]
         schema, its = table.collect_schema(), other.collect_schema()
-        self._check(settings, schema, its)
+        check_join(settings, schema, its)
         mine = [name for name in schema if not settings.keep or name in settings.keep]
         brought = self._brought(settings, its, mine)
         if settings.rows == "cross":
@@ -159,7 +77,8 @@ class Join(StepKind):
             joined = left.join(picked, on=names, how="left", maintain_order="left_right").cache()
         else:
             left = left.with_row_index(LEFT).cache()
-            pairs = self._pairs(left, right, names, settings).with_columns(pl.len().over(LEFT).alias(_OFTEN))
+            rows, some = _within(left, right, names, settings)
+            pairs = pairs_of(some, right, names, settings).with_columns(pl.len().over(LEFT).alias(_OFTEN))
             joined = (
                 left.join(pairs, on=LEFT, how="left", maintain_order="left_right")
                 .join(right.select(_ROW, *taken), on=_ROW, how="left", maintain_order="left")
@@ -174,35 +93,12 @@ class Join(StepKind):
         )
         result = self._rows(settings, matched, shape, lost, lost_other, brought, schema, mine)
         counts = self._counts(settings, joined, lost, lost_other)
-        if settings.by == "equal":
+        if settings.by != "nearest":
             counts = (_too_many(rows, settings.most), *counts)
         sides = {"unmatched": lost.select(schema.names()), "unmatched_other": lost_other.select(its.names())}
         return Result(
             result, sides, counts, brought=tuple(brought.values()) if settings.rows != "only" else ()
         )
-
-    def _check(self, settings: JoinSettings, schema: pl.Schema, its: pl.Schema) -> None:
-        if settings.rows != "cross" and (settings.keys or settings.by == "equal"):
-            check_keys(settings.keys, schema, its, numbers=settings.as_numbers)
-        need_columns(settings.keep, schema, field="keep")
-        need_columns([brought.column for brought in settings.bring], its, field="bring")
-        if settings.rows == "cross" or settings.by == "equal":
-            return
-        others = (
-            {"near_reference": settings.near_reference}
-            if settings.by == "nearest"
-            else {"start": settings.start, "end": settings.end}
-        )
-        check_ordered(schema, its, {"near": settings.near}, others)
-
-    def _pairs(
-        self, left: pl.LazyFrame, right: pl.LazyFrame, names: list[str], settings: JoinSettings
-    ) -> pl.LazyFrame:
-        """Places of the rows that meet otherwise than by equal keys alone."""
-        if settings.by == "range":
-            return by_range(left, right, names, settings.near, settings.start, settings.end)
-        near, reference = settings.near, settings.near_reference
-        return by_nearest(left, right, names, near, reference, settings.side, settings.within)
 
     def _each_with_each(
         self,
@@ -365,10 +261,23 @@ class Join(StepKind):
 
     def sentence(self, settings: JoinSettings) -> str:
         if settings.rows == "cross":
-            return _WAYS["cross"]
+            return WAYS["cross"]
         near = [f"{settings.by} {settings.near or '…'}"] if settings.by != "equal" else []
         by = listed([*(pair.column for pair in settings.keys), *near])
-        return f"{_WAYS[settings.rows]} · by {by or '…'}"
+        return f"{WAYS[settings.rows]} · by {by or '…'}"
+
+
+def _within(
+    left: pl.LazyFrame, right: pl.LazyFrame, names: list[str], settings: JoinSettings
+) -> tuple[pl.LazyFrame, pl.LazyFrame]:
+    """How many rows ranges would add, as one cell, and the left table: nothing where they are too many."""
+    if settings.by != "range":
+        return left.head(0).select(pl.lit(0, pl.Int64).alias(_ROWS)), left
+    times, _ = times_in_ranges(left, right, names, settings.near, settings.start, settings.end)
+    more = (pl.col(TIMES) - 1).clip(lower_bound=0).cast(pl.Int64).sum()
+    rows = times.select(more.alias(_ROWS)).cache()
+    fits = rows.select((pl.col(_ROWS) <= settings.most).alias(_FITS))
+    return rows, left.join(fits, how="cross").filter(_FITS).drop(_FITS)
 
 
 def _rows_added(left: pl.LazyFrame, right: pl.LazyFrame, names: list[str]) -> pl.LazyFrame:
@@ -385,5 +294,5 @@ def _too_many(rows: pl.LazyFrame, most: int) -> Count:
         rows.select(over),
         f"{{n}} rows would be added, and {most:,} are the most",
         "stop",
-        "Join by keys that tell rows apart, or allow more rows.",
+        "Join by keys or ranges that tell rows apart, or allow more rows.",
     )

@@ -13,6 +13,7 @@ from updraft.core.values import TITLES, Kind, kind_of
 
 LEFT, RIGHT, OFTEN = "\0left", "\0row", "\0often"  # names no file can bring
 _VALUE, _FROM, _TO, _AT, _FAR = "\0value", "\0from", "\0to", "\0at", "\0far"
+TIMES = "\0meets"
 _ORDERED = {Kind.WHOLE, Kind.NUMBER, Kind.DATE, Kind.DATETIME}
 _DATES = {Kind.DATE, Kind.DATETIME}
 Side = Literal["before", "after", "either"]
@@ -68,18 +69,66 @@ def by_range(
     Returns:
         columns LEFT, RIGHT, in the order of both tables.
     """
+    mine, its = _ranged(left, right, keys, column, start, end)
+    equal = [pl.col(key) == pl.col(f"{key}\0other") for key in keys]
+    renamed = its.select(RIGHT, _FROM, _TO, *(pl.col(key).alias(f"{key}\0other") for key in keys))
+    met = mine.join_where(renamed, pl.col(_VALUE) >= pl.col(_FROM), pl.col(_VALUE) <= pl.col(_TO), *equal)
+    return met.select(LEFT, RIGHT).sort(LEFT, RIGHT)
+
+
+def times_in_ranges(
+    left: pl.LazyFrame, right: pl.LazyFrame, keys: list[str], column: str, start: str, end: str
+) -> tuple[pl.LazyFrame, pl.LazyFrame]:
+    """How many rows of the other table each row meets `by_range`, counted without bringing them together: of
+    the ranges that begin at or before a value those that do not end before it, and the other way round.
+
+    Returns:
+        columns LEFT, TIMES, and RIGHT, TIMES; a row that has no value or no range is not there.
+    """
+    mine, its = _ranged(left, right, keys, column, start, end)
+    its = its.filter(pl.col(_FROM) <= pl.col(_TO))
+    begun, over = _up_to(mine, _VALUE, its, _FROM, keys), _up_to(mine, _VALUE, its, _TO, keys, equal=False)
+    last, first = _up_to(its, _TO, mine, _VALUE, keys), _up_to(its, _FROM, mine, _VALUE, keys, equal=False)
+    return _difference(begun, over, LEFT), _difference(last, first, RIGHT)
+
+
+def _ranged(
+    left: pl.LazyFrame, right: pl.LazyFrame, keys: list[str], column: str, start: str, end: str
+) -> tuple[pl.LazyFrame, pl.LazyFrame]:
+    """The values of one table and the ranges of the other, open ends closed where the values end."""
     value = _comparable(left, right, [column], [start, end])
     mine = left.select(LEFT, *keys, value(column).alias(_VALUE)).drop_nulls()
     its = right.select(RIGHT, *keys, value(start).alias(_FROM), value(end).alias(_TO)).drop_nulls(keys)
     low, high = mine.select(pl.col(_VALUE).min()), mine.select(pl.col(_VALUE).max())
     ends = pl.concat([low.rename({_VALUE: "\0low"}), high.rename({_VALUE: "\0high"})], how="horizontal")
-    its = its.join(ends, how="cross").with_columns(
-        pl.col(_FROM).fill_null(pl.col("\0low")), pl.col(_TO).fill_null(pl.col("\0high"))
+    its = its.join(ends, how="cross").select(
+        RIGHT, *keys, pl.col(_FROM).fill_null(pl.col("\0low")), pl.col(_TO).fill_null(pl.col("\0high"))
     )
-    equal = [pl.col(key) == pl.col(f"{key}\0other") for key in keys]
-    renamed = its.select(RIGHT, _FROM, _TO, *(pl.col(key).alias(f"{key}\0other") for key in keys))
-    met = mine.join_where(renamed, pl.col(_VALUE) >= pl.col(_FROM), pl.col(_VALUE) <= pl.col(_TO), *equal)
-    return met.select(LEFT, RIGHT).sort(LEFT, RIGHT)
+    return mine, its
+
+
+def _up_to(
+    points: pl.LazyFrame, at: str, others: pl.LazyFrame, their: str, keys: list[str], *, equal: bool = True
+) -> pl.LazyFrame:
+    """For each point how many of the others with equal keys lie before it, or at it, too."""
+    others = others.select(*keys, pl.col(their).alias(_AT)).sort(_AT)
+    place = pl.int_range(1, pl.len() + 1)
+    counted = others.with_columns((place.over(keys) if keys else place).alias(TIMES))
+    met = points.sort(at).join_asof(
+        counted,
+        left_on=at,
+        right_on=_AT,
+        by=keys or None,
+        strategy="backward",
+        allow_exact_matches=equal,
+        check_sortedness=False,
+    )
+    return met.with_columns(pl.col(TIMES).fill_null(0))
+
+
+def _difference(more: pl.LazyFrame, fewer: pl.LazyFrame, place: str) -> pl.LazyFrame:
+    less = fewer.select(place, pl.col(TIMES).alias(_FAR))
+    return more.join(less, on=place).select(place, pl.col(TIMES) - pl.col(_FAR))
 
 
 def check_ordered(schema: pl.Schema, its: pl.Schema, columns: dict[str, str], others: dict[str, str]) -> None:

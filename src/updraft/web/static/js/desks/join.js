@@ -67,7 +67,12 @@ export class Work {
         this.tidied,
         h("h3", { class: "eyebrow" }, "Columns that come out"),
         columns.element,
-        h("details", { class: "more" }, h("summary", {}, "Nearest, ranges, limits"), more.element),
+        h(
+          "details",
+          { class: "more", open: frame.settings.by !== "equal" || null },
+          h("summary", {}, "Nearest, ranges, limits"),
+          more.element,
+        ),
         h("h3", { class: "eyebrow" }, "First rows"),
         this.rows,
       ),
@@ -125,11 +130,24 @@ export class Work {
     return `Comes out: ${kept.join(", ")} (${KINDS[TICKS[rows]][1]}).`;
   }
 
+  /** Whether it is said by what the rows meet. */
+  chosen() {
+    const { by, keys, near, near_reference, start, end } = this.frame.settings;
+    if (by === "nearest") return Boolean(near && near_reference);
+    return by === "range" ? Boolean(near && start && end) : keys?.length > 0;
+  }
+
+  /** The columns that tell rows which met nothing: the keys, and what must be near. */
+  told() {
+    const { keys, by, near } = this.frame.settings;
+    return [...(keys ?? []).map(({ column }) => column), ...(by === "equal" ? [] : [near])];
+  }
+
   /** Ask how the rows meet by the settings as they are. */
   async ask() {
     const { studio, settings } = this.frame;
-    const ready = this.main?.known && this.other?.known && settings.keys?.length;
-    if (!ready || settings.by !== "equal" || settings.rows === "cross") {
+    const ready = this.main?.known && this.other?.known && this.chosen();
+    if (!ready || settings.rows === "cross") {
       this.met = null;
       return this.draw();
     }
@@ -160,11 +178,12 @@ export class Work {
   drawPicture() {
     if (!this.met) {
       const { settings } = this.frame;
-      const why = !settings.keys?.length
-        ? "Choose by which columns the rows meet."
-        : settings.by === "equal" && settings.rows !== "cross"
-          ? "The rows do not meet by these keys yet."
-          : "What meets by the nearest, by a range or each with each is counted when it is tried.";
+      const why =
+        settings.rows === "cross"
+          ? "How many come out of each with each is counted when it is tried."
+          : this.chosen()
+            ? "The rows do not meet by these columns yet."
+            : "Choose by which columns the rows meet.";
       this.picture.replaceChildren(h("p", { class: "muted join-empty" }, why), this.facts);
       return;
     }
@@ -249,11 +268,14 @@ export class Work {
     const missed = this.met?.missed ?? [];
     if (!missed.length) {
       this.missed.replaceChildren(
-        this.met ? h("p", { class: "muted" }, "Every key that is not empty meets one.") : "",
+        this.met ? h("p", { class: "muted" }, "Every row whose keys are not empty meets one.") : "",
       );
       return;
     }
-    const { keys } = this.frame.settings;
+    const { keys, by, near_reference } = this.frame.settings;
+    const told = this.told();
+    const nothing = by === "range" ? "in no range" : "nothing near";
+    const its = (at) => keys[at]?.column ?? near_reference; // what is near is near in the other's
     const rows = missed.map(([values, many, near, , at]) =>
       h(
         "tr",
@@ -263,15 +285,13 @@ export class Work {
         h(
           "td",
           {},
-          near && keys.length > 1
-            ? h("span", { class: "muted small" }, `${keys[at]?.column} `)
-            : "",
-          near ?? h("span", { class: "muted" }, "nothing near"),
+          near && told.length > 1 ? h("span", { class: "muted small" }, `${its(at)} `) : "",
+          near ?? h("span", { class: "muted" }, nothing),
         ),
         h(
           "td",
           {},
-          near
+          near && keys[at]
             ? h(
                 "button",
                 {
@@ -298,7 +318,7 @@ export class Work {
           h(
             "tr",
             {},
-            keys.map(({ column }) => h("th", { scope: "col" }, column)),
+            told.map((column) => h("th", { scope: "col" }, column)),
             h("th", { scope: "col" }, "rows"),
             h("th", { scope: "col" }, `nearest in ${this.label(this.other)}`),
             h("th", { scope: "col" }, h("span", { class: "visually-hidden" }, "What to do")),
