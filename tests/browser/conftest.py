@@ -7,7 +7,7 @@ from contextlib import suppress
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Locator, Page, TimeoutError, sync_playwright
+from playwright.sync_api import Browser, Error, Locator, Page, TimeoutError, sync_playwright
 
 from tests.served import Served
 
@@ -88,7 +88,7 @@ def app(tmp_path_factory):
 def context(chromium, app):
     """One browser session for all tests of a worker, so that scripts and styles are fetched and compiled once."""
     context = chromium.new_context(
-        viewport={"width": 1280, "height": 800},
+        viewport=SIZE,
         permissions=["clipboard-read", "clipboard-write"],
         base_url=app.url,
         reduced_motion="reduce",  # what turns while something is computed would be painted without end
@@ -99,23 +99,55 @@ def context(chromium, app):
     context.close()
 
 
+class Tab:
+    """A page that several tests use one after another: a process for each would begin by compiling all scripts."""
+
+    def __init__(self, context) -> None:
+        self.used, self.failures = 0, []
+        self.page = context.new_page()
+        # Choosers are taken by the tests from the start, not only while one is awaited.
+        self.page.on("filechooser", lambda chooser: None)
+        self.page.on("pageerror", lambda error: self.failures.append(str(error)))
+        self.page.on("console", self.hear)
+
+    def hear(self, message) -> None:
+        if message.type == "error" and "status of 4" not in message.text:
+            self.failures.append(message.text)
+
+    def clear(self) -> None:
+        """Leave nothing to the next test: what a page of its own would not have."""
+        self.page.unroute_all(behavior="ignoreErrors")
+        self.page.evaluate("sessionStorage.clear()")
+        self.page.goto("about:blank")
+        self.page.set_viewport_size(SIZE)
+        self.used += 1
+
+
+SIZE = {"width": 1280, "height": 800}
+USES = 20  # of a page, so that what a script would hold on to does not add up
+
+
+@pytest.fixture(scope="session")
+def tabs():
+    return []
+
+
 @pytest.fixture
-def page(context):
+def page(context, tabs):
     """A page that fails the test when a script on it fails."""
-    page = context.new_page()
-    page.on(
-        "filechooser", lambda chooser: None
-    )  # choosers are taken by the tests from the start, not only while one is awaited
-    failures = []
-    page.on("pageerror", lambda error: failures.append(str(error)))
-    page.on(
-        "console",
-        lambda message: (
-            failures.append(message.text) if message.type == "error" and "status of 4" not in message.text else None
-        ),
-    )
-    yield page
-    page.close()
+    tab = tabs.pop() if tabs else Tab(context)
+    tab.failures.clear()
+    yield tab.page
+    failures = list(tab.failures)
+    try:
+        tab.clear()
+        whole = tab.used < USES
+    except Error:  # it crashed, or hangs
+        whole = False
+    if whole:
+        tabs.append(tab)
+    else:
+        tab.page.close()
     assert not failures, failures
 
 

@@ -362,9 +362,9 @@ def test_looking_at_step_after_step_leaves_nothing_behind(page):
         metrics = browser.send("Performance.getMetrics")["metrics"]
         return {one["name"]: one["value"] for one in metrics if one["name"] in ("Nodes", "JSEventListeners")}
 
-    held(2)
-    before = [held(1) for _ in range(3)]
+    held(1)
+    before = [held(1) for _ in range(2)]
     after = [held(1) for _ in range(3)]
-    for what in before[0]:  # what was drawn last may still be held: the least of three counts
+    for what in before[0]:  # what was drawn last may still be held: the least of the counts
         grown = min(one[what] for one in after) - min(one[what] for one in before)
         assert grown < 0.1 * min(one[what] for one in before), (what, before, after)

@@ -35,7 +35,7 @@ def test_what_is_tried_in_python_is_what_its_formula_gives(monkeypatch):
     judged = []
     ranked = readings._ranked
     monkeypatch.setattr(readings, "_ranked", lambda found, *more: judged.append(found) or ranked(found, *more))
-    for one in [*further(), *varied()[::2], *apart()[::3]]:
+    for one in [*further()[::2], *varied()[1::4], *apart()[::6]]:
         table = pl.DataFrame(one.columns)
         other = next((at for at, wanted in enumerate(one.wanted) if wanted and wanted != one.wanted[0]), 1)
         from_examples(table, {at: one.wanted[at] for at in (0, other)})
@@ -76,7 +76,7 @@ MADE = st.sampled_from(
 @given(
     st.lists(WORDS, min_size=1, max_size=6), MADE, st.lists(st.integers(0, 5), min_size=1, max_size=3), st.booleans()
 )
-@settings(max_examples=60)
+@settings(max_examples=30)
 def test_every_reading_gives_the_examples_and_the_question_tells_them_apart(values, formula, which, odd):
     table = pl.DataFrame({"v": values, "other col": values[::-1]})
     wanted = table.select(compile_formula(formula, {"v": Kind.TEXT}).expr.alias("x"))["x"].to_list()

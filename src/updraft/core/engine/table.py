@@ -236,13 +236,13 @@ def facts_of(result: Result, counted: Sequence[Sequence[pl.DataFrame]]) -> tuple
     """What the counts say; for each of them the frame of every part. Problem where one stops the step."""
     facts = []
     for count, frames in zip(result.counts, counted, strict=True):
-        number = count.number(frames)
-        if not number:
+        told = count.told(frames)
+        if told is None:
             continue
-        text = count.said(number)
+        code, number, text = told
         if count.level == "stop":
             raise Problem(text, "the step is set to stop then.", count.way_out, code=count.code)
-        facts.append(Fact(count.code, number, text, count.level, count.side, count.rule))
+        facts.append(Fact(code, number, text, count.level, count.side, count.rule))
     return tuple(facts)
 
 

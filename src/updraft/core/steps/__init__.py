@@ -5,17 +5,8 @@ from typing import TYPE_CHECKING
 from lazy_loader import attach
 
 if TYPE_CHECKING:
-    from updraft.core.steps.base import (
-        Context,
-        Count,
-        Grounds,
-        Result,
-        Settings,
-        StepKind,
-        Wanted,
-        also,
-        setting,
-    )
+    from updraft.core.steps.base import Context, Grounds, Result, Settings, StepKind, Wanted, also, setting
+    from updraft.core.steps.counts import Count
     from updraft.core.steps.registry import kinds
     from updraft.core.steps.search import Place, elsewhere, find_kinds, used_most
     from updraft.core.steps.shapes import SHAPES, outputs_of

@@ -15,6 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from updraft.core.connect import Outside
 from updraft.core.deliver import Delivery, Outlet, Sample
 from updraft.core.problems import Problem
+from updraft.core.steps.counts import Count
 from updraft.core.steps.parts import Part
 from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.tables import Out, Port, Tables
@@ -24,7 +25,6 @@ from updraft.core.values.coded import Change, changed_by_value
 if TYPE_CHECKING:
     from updraft.core.steps.conditions import Only
 
-Level = Literal["info", "warning", "hold", "stop"]
 # What a kind may need besides the tables that come in. `files`: files of the flow; `outside`: a connection;
 # `decisions`: answers that people gave; `flows`: other flows; `names`: what the steps before it are called;
 # `effects`: its table is delivered when the flow runs; `whole`: its tables computed, not only described,
@@ -99,44 +99,6 @@ def setting(title: str, help: str = "", *, widget: str = "", default: Any = ...,
     if isinstance(default, list | dict | BaseModel):
         return Field(default_factory=lambda: default, **keywords)
     return Field(default, **keywords)
-
-
-@dataclass(frozen=True)
-class Count:
-    """A number worth saying, as a lazy frame of one cell; the engine computes it together with the table.
-
-    `text` is a sentence that begins with `{n}`, `one` the same for a single thing; said when the number is
-    not 0. Level `stop` fails the step then, with `way_out` as the advice. What it counts can be looked at:
-    the rows of the output `side`, or those of the main output that a rule keeps (`conditions.rows_where`).
-
-    Numbers of parts of a table are added up, but for what is the same for every part (`once`), and for things
-    that several parts may have (`each`): of those the frame has a row for each. With `missing_of`, counted
-    are those of so many things that it does not have.
-    """
-
-    code: str
-    frame: pl.LazyFrame
-    text: str
-    level: Level = "info"
-    way_out: str = ""
-    one: str = ""
-    side: str = ""
-    rule: Mapping[str, Any] | None = None
-    once: bool = False
-    each: bool = False
-    missing_of: int | None = None
-
-    def number(self, counted: Sequence[pl.DataFrame]) -> int:
-        """The number of all parts, from the frame of each of them."""
-        if self.each or self.missing_of is not None:
-            there = counted[0] if len(counted) == 1 else pl.concat(counted).unique()
-            return there.height if self.missing_of is None else self.missing_of - there.height
-        return int(counted[0].item() or 0) if self.once else sum(int(one.item() or 0) for one in counted)
-
-    def said(self, number: int) -> str:
-        """The sentence for a number, in the singular where it is 1."""
-        text = self.one if number == 1 and self.one else self.text
-        return text.replace("{n}", f"{number:,}", 1)  # the first: a column may be called so, too
 
 
 @dataclass(frozen=True)

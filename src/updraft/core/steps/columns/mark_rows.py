@@ -3,8 +3,9 @@ from collections.abc import Mapping
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.conditions import Rule, compiled
+from updraft.core.steps.counts import Count
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 

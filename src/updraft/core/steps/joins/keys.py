@@ -8,8 +8,9 @@ from typing import Any
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Count, Settings, setting
+from updraft.core.steps.base import Settings, setting
 from updraft.core.steps.choice import need_columns
+from updraft.core.steps.counts import Count
 from updraft.core.values import TITLES, Kind, kind_of
 from updraft.core.values.text import as_text
 

@@ -3,8 +3,9 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_columns, need_free
+from updraft.core.steps.counts import Count
 from updraft.core.steps.joins.keys import (
     Brought,
     KeyPair,

@@ -9,8 +9,9 @@ import polars as pl
 from updraft.core.deliver import FileDelivery, Outlet, Sample
 from updraft.core.filling import Template
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
 from updraft.core.steps.choice import need_columns
+from updraft.core.steps.counts import Count
 from updraft.core.steps.outputs.naming import plain_name
 from updraft.core.steps.tables import Tables
 

@@ -6,8 +6,9 @@ import polars as pl
 
 from updraft.core.problems import Problem
 from updraft.core.steps.asking import asked_reference
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import listed, need_new
+from updraft.core.steps.counts import Count
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.steps.texts import text_of
 

@@ -1,12 +1,13 @@
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Literal
 
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Count, Level, Result, Settings, StepKind, Wanted, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.counts import Count, Level, control_total
 from updraft.core.steps.figures import FIGURE_WORDS, OF_ALL, Figure, expression
 from updraft.core.steps.spread import WHOLE, Spread, by_columns
 from updraft.core.steps.tables import Out, Tables
@@ -79,8 +80,22 @@ class RowsToColumns(StepKind):
             predicate_pushdown=False,
             projection_pushdown=False,
             slice_pushdown=False,
-        )
-        return Result(made, {"open": fresh.lazy()}, self._counts(fresh, found, decided, settings))
+        ).cache()
+        counts = self._counts(fresh, found, decided, settings)
+        totals = self._agreeing(tables.main, made, names, settings)
+        return Result(made, {"open": fresh.lazy()}, (*counts, *totals))
+
+    def _agreeing(
+        self, table: pl.LazyFrame, made: pl.LazyFrame, names: Sequence[str], settings: RowsToColumnsSettings
+    ) -> Iterator[Count]:
+        """Whether sums are the same before and after; names that are left out take theirs along."""
+        cells = [str(n) for n in range(len(settings.values))]
+        titles = self._titles(names, cells, settings)
+        for n, figure in enumerate(settings.values):
+            new = [title for _, cell, title in titles if cell == str(n)]
+            if figure.figure == "sum" and new:
+                why = "what is left out, or meets no condition, is in no column"
+                yield control_total(figure.column, table, made, pl.sum_horizontal(pl.col(new).sum()), why)
 
     def _wide(
         self, table: pl.DataFrame, names: Sequence[str], settings: RowsToColumnsSettings

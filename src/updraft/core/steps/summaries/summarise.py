@@ -7,15 +7,17 @@ import polars as pl
 
 from updraft.core.formula import names_in
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Count, Grounds, Result, Settings, StepKind, Wanted, setting
+from updraft.core.steps.base import Context, Grounds, Result, Settings, StepKind, Wanted, setting
 from updraft.core.steps.behind import all_of, equal_to
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.counts import Count, control_total
 from updraft.core.steps.figures import FIGURE_WORDS, OF_ALL, FigureOfSome, expression, leaves_out_empty
 from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.summaries.groups import MadeGroup, keyed, rows_of
 from updraft.core.steps.summaries.totals import GROUP, TOTAL, with_totals
 from updraft.core.steps.tables import Tables
 
+_SUMS = 5  # figures of which it is told whether they agree
 _MADE, _FIGURE, _LEVEL = "\0made", "\0figure", "\0level"  # names no file can bring
 
 
@@ -110,6 +112,7 @@ class Summarise(StepKind):
             made = table.group_by(keys, maintain_order=True).agg(figures)
         else:
             made = table.group_by(keys).agg(figures).sort(keys, nulls_last=True)
+        made = made.cache()
         result = made.select(
             *settings.by,
             *(group.label.alias(group.name) for group in groups),
@@ -119,7 +122,7 @@ class Summarise(StepKind):
                 for n, figure in enumerate(asked)
             ),
         )
-        return Result(result, counts=tuple(_left_out(table, asked)))
+        return Result(result, counts=(*_left_out(table, asked), *_agreeing(table, made, asked, level)))
 
     def _totalled(self, settings: SummariseSettings) -> bool:
         return settings.totals != "none" and bool(settings.by or settings.made)
@@ -199,6 +202,17 @@ def _left_out(table: pl.LazyFrame, figures: Sequence[FigureOfSome]) -> Iterator[
             f"{{n}} empty cells of {name} are in no figure of it",
             one=f"{{n}} empty cell of {name} is in no figure of it",
         )
+
+
+def _agreeing(
+    table: pl.LazyFrame, made: pl.LazyFrame, figures: Sequence[FigureOfSome], level: Sequence[str]
+) -> Iterator[Count]:
+    """Whether what was added up is the same before and after, of the first sums."""
+    sums = [(f"{_FIGURE}{n}", figure) for n, figure in enumerate(figures) if figure.figure == "sum"]
+    groups = made.filter(pl.col(_LEVEL) == GROUP) if level else made
+    for name, figure in sums[:_SUMS]:
+        why = f"{figure.called()} counts only rows that meet its conditions"
+        yield control_total(figure.column, table, groups, pl.col(name).sum(), why)
 
 
 def _told_by(level: str, names: Sequence[str]) -> int:

@@ -3,8 +3,9 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.steps.base import Context, Count, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
 from updraft.core.steps.choice import need_columns
+from updraft.core.steps.counts import Count
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values import DTYPES, TITLES, Kind, converted, is_blank
