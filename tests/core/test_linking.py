@@ -256,3 +256,27 @@ def test_of_double_rows_one_stays_or_all_are_marked():
     ):
         with pytest.raises(Problem, match=said):
             merged(**given_wrong)
+
+
+GIVEN = st.none() | st.sampled_from(["Ada", "Ida", "Jon", "John", "Bess"])
+PLACE = st.none() | st.sampled_from(["Fen", "Fenn", "Dale"])
+LISTED = st.lists(st.tuples(GIVEN, PLACE), max_size=6)
+
+
+@given(LISTED, LISTED, st.integers(50, 90))
+def test_a_match_to_decide_tells_both_rows_field_by_field(mine, theirs, least):
+    table, other = (
+        pl.DataFrame(rows, schema=["given", "Rows"], orient="row", strict=False).cast(pl.String)
+        for rows in (mine, theirs)
+    )
+    fields = [{"column": name, "reference": name, "measure": "spelling"} for name in ("given", "Rows")]
+    kind = kinds()["look_up_alike"]
+    chosen = kind.Settings.model_validate(
+        {"fields": fields, "least": least, "bring": [{"column": "given", "name": "x"}]}
+    )
+    asked = compute(kind, chosen, Tables.of(table.lazy(), reference=other.lazy()), None).frames["open"]
+    told = lambda row: " · ".join(value for value in row if value)  # noqa: E731
+    for row in asked.iter_rows(named=True):
+        here, there = (tuple(row[f"{name} {at}"] for name in ("given", "Rows")) for at in ("here", "there"))
+        assert here in table.rows() and there in other.rows()
+        assert told(here) == row["Name"] and told(there) == row["Proposal"]

@@ -3,7 +3,7 @@ import assert from "node:assert/strict";
 import { beforeEach, test } from "node:test";
 import { answer, asked, answerBy, JS } from "./world.js";
 
-const { Decisions } = await import(`${JS}decisions.js`);
+const { Decisions, differing } = await import(`${JS}decisions.js`);
 const { ValueList } = await import(`${JS}valueList.js`);
 
 const soon = (ms = 5) => new Promise((done) => setTimeout(done, ms));
@@ -332,4 +332,68 @@ test("a value is changed in its place, Esc leaves it, and what has no text is no
   const lists = values("list");
   await lists.made.load();
   assert.equal(lists.element.querySelectorAll(".icon-button").length, 0);
+});
+
+const PAIRS = {
+  columns: [
+    "Name",
+    "Rows",
+    "Proposal",
+    "Why",
+    "given here",
+    "first there",
+    "town here",
+    "town there",
+  ],
+  open: [
+    ["Jon · Fen", 1, "John · Fenn", "88 %, 3 ahead of next", "Jon", "John", "Fen", "Fenn"],
+    ["Ada", 2, "Ida · Moor", "80 %", "Ada", "Ida", null, "Moor"],
+  ],
+  open_count: 2,
+};
+
+test("rows that may be one stand side by side, field by field, with what differs marked", async () => {
+  const { element, edits } = decisions(told(PAIRS));
+  const lines = [...element.querySelectorAll(".pair-fields tbody tr")].map((row) =>
+    [...row.children].map((cell) => cell.innerHTML),
+  );
+  assert.deepEqual(lines, [
+    ["given", "Jon", "Jo<mark>h</mark>n"],
+    ["town", "Fen", "Fen<mark>n</mark>"],
+    ["given", "<mark>A</mark>da", "<mark>I</mark>da"],
+    ["town", "empty", "<mark>Moor</mark>"],
+  ]);
+  assert.equal(element.querySelector(".pair-fields th[title]").title, "given, there first");
+  labelled(element, "take: Jon · Fen").click();
+  labelled(element, "leave: Ada").click();
+  await soon();
+  assert.deepEqual(
+    edits.map(({ rows }) => rows[0]),
+    [
+      ["Jon · Fen", "John · Fenn"],
+      ["Ada", "Ada"],
+    ],
+  );
+});
+
+test("texts in parts are the texts, and what is not marked is alike in both", () => {
+  const signs = "aéb ";
+  let seed = 7;
+  const next = (most) => (seed = (seed * 1103515245 + 12345) % 2147483648) % most;
+  const text = () => Array.from({ length: next(7) }, () => signs[next(4)]).join("");
+  for (let n = 0; n < 400; n += 1) {
+    const [one, other] = [text(), text()];
+    const [a, b] = differing(one, other);
+    assert.deepEqual(
+      [a, b].map((parts) => parts.map(([part]) => part).join("")),
+      [one, other],
+    );
+    const same = (parts) =>
+      parts
+        .filter(([, differs]) => !differs)
+        .map(([part]) => part)
+        .join("");
+    assert.equal(same(a), same(b));
+    assert.equal(a.some(([, d]) => d) || b.some(([, d]) => d), one !== other);
+  }
 });

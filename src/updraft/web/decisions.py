@@ -27,21 +27,28 @@ def decisions(flow_id: str, step_id: str) -> Any:
     """The answers given for a step, its open questions, and the answers there can be.
 
     Of each at most `most` rows; `decided` and `open_count` say how many there are. `search` narrows both.
+    `columns` names what each open question tells.
     """
     flow = studio().flows.get(flow_id).flow
     listed = query_of(Listed)
     search, most = listed.search.casefold(), listed.most
     given = [row for row in flow.decided(step_id) if search in row.key.casefold()]
-    asked = [row for row in _open(flow_id, flow, step_id) if search in str(row[0]).casefold()]
+    columns, rows_asked = _open(flow_id, flow, step_id)
+    asked = [row for row in rows_asked if search in str(row[0]).casefold()]
     kind = kinds()[flow.step(step_id).kind]
     rows = [list(row) for row in given[-most:]]
     return jsonify(
-        answers=kind.answers, given=rows, decided=len(given), open=asked[:most], open_count=len(asked)
+        answers=kind.answers,
+        given=rows,
+        decided=len(given),
+        columns=columns,
+        open=asked[:most],
+        open_count=len(asked),
     )
 
 
-def _open(flow_id: str, flow: Flow, step_id: str) -> list[list[Any]]:
-    """What a step would like to ask; nothing where its table cannot be had."""
+def _open(flow_id: str, flow: Flow, step_id: str) -> tuple[list[str], list[list[Any]]]:
+    """What a step would like to ask, as columns and rows; nothing where its table cannot be had."""
     app = studio()
     planned = app.plan(flow_id, flow)
     if not flow.has(step_id):
@@ -51,10 +58,11 @@ def _open(flow_id: str, flow: Flow, step_id: str) -> list[list[Any]]:
     try:
         table = app.look(flow_id, planned, planned.resolve(Ref(step_id)).step)
     except Problem:
-        return []
-    return (
-        [list(row) for row in table.frames["open"].lazy().collect().rows()] if "open" in table.frames else []
-    )
+        return [], []
+    if "open" not in table.frames:
+        return [], []
+    asked = table.frames["open"].lazy().collect()
+    return asked.columns, [list(row) for row in asked.rows()]
 
 
 @blueprint.get("/decisions.csv")

@@ -136,7 +136,7 @@ class LookUpAlike(StepKind):
             "unmatched": unmatched.select(schema.names()),
             "doubtful": doubtful,
             "unmatched_other": alone.select(its.names()),
-            "open": _open(near, read, settings.least, decided).lazy(),
+            "open": _open(near, read, settings, decided).lazy(),
         }
         keeps = () if settings.take in ("first", "once") else None
         counts = self._counts(settings, unmatched, doubtful)
@@ -258,18 +258,33 @@ def _as_decided(
 
 
 def _open(
-    near: pl.DataFrame, sides: Sequence[pl.DataFrame], least: float, decided: Mapping[str, str]
+    near: pl.DataFrame,
+    sides: Sequence[pl.DataFrame],
+    settings: LookUpAlikeSettings,
+    decided: Mapping[str, str],
 ) -> pl.DataFrame:
-    """Doubtful matches that nobody decided yet: what is asked for, its rows, the proposal, and why."""
-    doubtful = near.filter(_is_doubtful(least) & (pl.col(_RANK) == 1))
+    """Doubtful matches that nobody decided yet: what is asked for, its rows, the proposal, and why; then, of
+    several fields, each as it stands here and there.
+    """
+    doubtful = near.filter(_is_doubtful(settings.least) & (pl.col(_RANK) == 1))
+    fields = {
+        name: side[str(n)].gather(doubtful[at]).alias(name)
+        for n, one in enumerate(settings.fields)
+        for side, at, name in (
+            (sides[0], _ROW, f"{one.column} here"),
+            (sides[1], _ENTRY, f"{one.reference} there"),
+        )
+        if len(settings.fields) > 1
+    }
     lead = pl.format(", {} ahead of the next", pl.col(_MARGIN))
     asked = doubtful.select(
         _keys(sides[0]).gather(doubtful[_ROW]).alias("Name"),
         _keys(sides[1]).gather(doubtful[_ENTRY]).alias("Proposal"),
         pl.concat_str(pl.format("{} %", pl.col(_SCORE)), lead.fill_null("")).alias("Why"),
+        *fields.values(),
     )
     fresh = asked.filter(~pl.col("Name").is_in(list(decided)))
     grouped = fresh.group_by("Name", maintain_order=True).agg(
-        pl.len().cast(pl.Int64).alias("Rows"), pl.col("Proposal").first(), pl.col("Why").first()
+        pl.len().cast(pl.Int64).alias("Rows"), pl.col("Proposal", "Why", *fields).first()
     )
-    return grouped.select("Name", "Rows", "Proposal", "Why")
+    return grouped.select("Name", "Rows", "Proposal", "Why", *fields)

@@ -4,6 +4,71 @@ import { Candidates } from "./candidates.js";
 import { count, h, icon, pausing, plural } from "./dom.js";
 import { removeButton } from "./widgets/basic.js";
 
+/** A row beside the one that it may be, field by field; letters that differ are marked. */
+export function pairTable(names, values) {
+  const lines = [];
+  for (let n = 0; n < values.length; n += 2)
+    lines.push([names[n], names[n + 1], values[n], values[n + 1]]);
+  const bare = (name, word) => name.slice(0, -word.length);
+  const cell = (parts) =>
+    parts.length
+      ? h(
+          "td",
+          {},
+          parts.map(([text, differs]) => (differs ? h("mark", {}, text) : text)),
+        )
+      : h("td", { class: "muted" }, "empty");
+  return h(
+    "table",
+    { class: "pair-fields" },
+    h(
+      "thead",
+      {},
+      h(
+        "tr",
+        {},
+        h("th", { scope: "col" }, h("span", { class: "visually-hidden" }, "Field")),
+        ["this table", "the other"].map((head) => h("th", { scope: "col" }, head)),
+      ),
+    ),
+    h(
+      "tbody",
+      {},
+      lines.map(([mine, its, here, there]) => {
+        const [left, right] = [bare(mine, " here"), bare(its, " there")];
+        const [one, other] = differing(here ?? "", there ?? "");
+        return h(
+          "tr",
+          {},
+          h("th", { scope: "row", title: left === right ? null : `${left}, there ${right}` }, left),
+          cell(one),
+          cell(other),
+        );
+      }),
+    ),
+  );
+}
+
+/**
+ * Two texts in parts: what they begin and end with alike, and what differs between.
+ * @returns {[string, boolean][][]}
+ */
+export function differing(one, other) {
+  const [a, b] = [[...one], [...other]];
+  const most = Math.min(a.length, b.length);
+  let start = 0;
+  while (start < most && a[start] === b[start]) start += 1;
+  let end = 0;
+  while (end < most - start && a[a.length - 1 - end] === b[b.length - 1 - end]) end += 1;
+  return [a, b].map((signs) =>
+    [
+      [signs.slice(0, start).join(""), false],
+      [signs.slice(start, signs.length - end).join(""), true],
+      [signs.slice(signs.length - end).join(""), false],
+    ].filter(([text]) => text),
+  );
+}
+
 /** A part of the step's desk. It fills itself, and again after each change. */
 export class Decisions {
   /** @param {((text: string) => Promise<any>) | null} find finds what a text may mean, for questions with candidates */
@@ -77,7 +142,7 @@ export class Decisions {
   /** Questions whose answer may be any text: what is proposed is there, to take, to change or to refuse. */
   proposed(found) {
     const typed = new Map(); // what stands in each line now
-    const line = ([key, rows, proposal = "", why = ""]) => {
+    const line = ([key, rows, proposal = "", why = "", ...fields]) => {
       const input = h("input", {
         type: "text",
         class: "form-control form-control-sm",
@@ -98,6 +163,20 @@ export class Decisions {
             onclick: () => this.decide([[key, answer()]]),
           },
           text,
+        );
+      if (fields.length)
+        return h(
+          "li",
+          { class: "pair" },
+          pairTable(found.columns.slice(4), fields),
+          h("p", { class: "muted small m-0" }, `${why} · ${plural(rows, "row", "rows")}`),
+          h(
+            "p",
+            { class: "pair-acts" },
+            act("take", () => input.value),
+            act("leave", () => key),
+            h("details", {}, h("summary", { class: "linkish small" }, "another"), input),
+          ),
         );
       return h(
         "li",
