@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from updraft.core import Flow
-from updraft.demo.flows.making import Ready, read, step
+from updraft.demo.flows.making import Ready, look_up, read, step
 from updraft.demo.names import HUB_SPELLINGS, HUBS
 
 PACKS = "number(amount, 1) if fits(amount, '.*[xX×].*') else 1"
@@ -15,7 +15,7 @@ def requests() -> Ready:
     """Nested requests unnested; amounts and dates out of text; hubs named alike; joined with shipments."""
     flow = Flow(
         name="Requests against shipments",
-        note="Grams asked for by hub and variety, beside the packets that were shipped.",
+        note="Grams asked for by hub and variety, beside those that were shipped; what differs by more than a tenth.",
         steps=(
             read(
                 "lines",
@@ -92,14 +92,26 @@ def requests() -> Ready:
                 "sent",
                 reference="shipments",
             ),
+            step("sizes", "read_database", {"connection": "Seed lots", "table": "packets"}, name="Packets"),
+            look_up("sized", "with_hub", "sizes", {"Variety": "variety"}, "grams", name="Grams of a packet"),
+            step(
+                "in_grams",
+                "calculate",
+                {"columns": [{"name": "Shipped", "formula": "Packets * grams"}]},
+                "sized",
+                name="Shipped in grams",
+            ),
             step(
                 "shipped",
                 "summarise",
                 {
                     "by": ["Hub", "Variety"],
-                    "figures": [{"figure": "sum", "column": "Packets", "name": "Packets shipped"}],
+                    "figures": [
+                        {"figure": "sum", "column": "Packets", "name": "Packets shipped"},
+                        {"figure": "sum", "column": "Shipped", "name": "Grams shipped"},
+                    ],
                 },
-                "with_hub",
+                "in_grams",
                 name="Shipped",
             ),
             step(
@@ -111,13 +123,38 @@ def requests() -> Ready:
                         {"column": "variety", "reference": "Variety"},
                     ],
                     "rows": "left",
-                    "bring": [{"column": "Packets shipped"}],
+                    "bring": [{"column": "Packets shipped"}, {"column": "Grams shipped"}],
                 },
                 "asked",
                 reference="shipped",
                 name="Against shipments",
             ),
             step("out", "write_file", {"name": "requests_against_shipments.csv"}, "against"),
+            step(
+                "differ",
+                "compare_tables",
+                {
+                    "keys": [
+                        {"column": "Hub", "reference": "Hub"},
+                        {"column": "variety", "reference": "Variety"},
+                    ],
+                    "columns": ["Grams asked for"],
+                    "allowed": [
+                        {
+                            "column": "Grams asked for",
+                            "reference": "Grams shipped",
+                            "within": 10.0,
+                            "unit": "percent",
+                        }
+                    ],
+                    "shape": "rows",
+                    "order": "largest",
+                },
+                "asked",
+                reference="shipped",
+                name="What differs by more than a tenth",
+            ),
+            step("discrepancies", "write_file", {"name": "requests_that_differ.csv"}, "differ"),
         ),
     )
     return Ready(flow, ("hub_requests.json",))

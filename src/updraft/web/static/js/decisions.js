@@ -60,13 +60,16 @@ export function differing(one, other) {
   while (start < most && a[start] === b[start]) start += 1;
   let end = 0;
   while (end < most - start && a[a.length - 1 - end] === b[b.length - 1 - end]) end += 1;
-  return [a, b].map((signs) =>
-    [
+  const parts = (signs) => {
+    /** @type {[string, boolean][]} */
+    const all = [
       [signs.slice(0, start).join(""), false],
       [signs.slice(start, signs.length - end).join(""), true],
       [signs.slice(signs.length - end).join(""), false],
-    ].filter(([text]) => text),
-  );
+    ];
+    return all.filter(([text]) => text);
+  };
+  return [parts(a), parts(b)];
 }
 
 /** A part of the step's desk. It fills itself, and again after each change. */
