@@ -15,7 +15,7 @@ def requests() -> Ready:
     """Nested requests unnested; amounts and dates out of text; hubs named alike; joined with shipments."""
     flow = Flow(
         name="Requests against shipments",
-        note="Grams asked for by hub and variety, beside those that were shipped; what differs by more than a tenth.",
+        note="Grams asked for by hub and variety, beside those shipped; what differs by over a tenth.",
         steps=(
             read(
                 "lines",
