@@ -1,7 +1,8 @@
-"""Summaries, joins and turned tables beside Polars and pandas by hand: `python bench/reshaping.py [ROWS]`. Medians, one run.
+"""Summaries, joins and turned tables beside Polars, DuckDB and pandas: `python bench/reshaping.py [ROWS]`. Medians, one run.
 
 Polars joins in the order of both tables, as Updraft does; its own unpivot puts whole columns below each other, which
-Updraft does not, so that one is also measured with the order it owes.
+Updraft does not, so that one is also measured with the order it owes. DuckDB works on tables of its own, and its result is
+taken as a Polars table; it owes no order but that of a summary.
 """
 
 from __future__ import annotations
@@ -10,6 +11,7 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
+import duckdb
 import numpy as np
 import polars as pl
 
@@ -83,7 +85,17 @@ def main() -> None:
         .unpivot(TRAITS, index=["index", "order"])
         .sort("index", maintain_order=True)
     )
-    made: dict[str, tuple[Callable[[], object], Callable[[], object], Callable[[], object]]] = {
+    base = duckdb.connect()
+    for name, frame in (("t", t), ("o", other), ("w", wide)):
+        base.register("given", frame.to_arrow())
+        base.execute(f"CREATE TABLE {name} AS SELECT * FROM given")
+
+    def asked(query: str) -> Callable[[], object]:
+        return lambda: base.sql(query).pl()
+
+    names = ", ".join(f'"{name}"' for name in TRAITS)
+    longer = f"UNPIVOT w ON {names} INTO NAME variable VALUE value"
+    made: dict[str, tuple[Callable[[], object], ...]] = {
         "Summarise": (
             step("summarise", {"by": keys, "figures": FIGURES}, t),
             lambda: (
@@ -93,6 +105,10 @@ def main() -> None:
                 .sort(keys)
                 .collect()
             ),
+            asked(
+                "SELECT hub, variety, count(*), sum(packets), avg(kg), count(DISTINCT grower) FROM t"
+                " GROUP BY hub, variety ORDER BY hub, variety"
+            ),
             lambda: pt.groupby(keys, dropna=False).agg(
                 n=("order", "size"), s=("packets", "sum"), m=("kg", "mean"), d=("grower", "nunique")
             ),
@@ -100,29 +116,35 @@ def main() -> None:
         "Join, those that match": (
             step("join", {"keys": PAIR, "rows": "inner"}, t, reference=other),
             lambda: t.lazy().join(other.lazy(), how="inner", maintain_order="left_right", **keyed).collect(),
+            asked('SELECT t.*, o.name, o.plots FROM t JOIN o ON t.grower = o."no"'),
             lambda: pt.merge(po, **keyed),
         ),
         "Rows to columns": (
             step("rows_to_columns", turned, t),
             lambda: t.pivot("month", index=keys, values="packets", aggregate_function="sum"),
+            asked("PIVOT t ON month USING sum(packets) GROUP BY hub, variety"),
             lambda: pt.pivot_table(index=keys, columns="month", values="packets", aggfunc="sum"),
         ),
         "Columns to rows": (
             step("columns_to_rows", {"columns": {"by": "names", "names": TRAITS}}, wide),
             lambda: wide.lazy().unpivot(TRAITS, index="order").collect(),
+            asked(longer),
             lambda: pw.melt("order"),
         ),
         "  in the same order": (
             step("columns_to_rows", {"columns": {"by": "names", "names": TRAITS}}, wide),
             lambda: unpivoted.collect(),
+            asked(longer),
             lambda: pw.melt("order", ignore_index=False).sort_index(kind="stable"),
         ),
     }
     for name, acts in made.items():
-        ours, polars, pandas = (timed(act, times) for act in acts)
-        print(
-            f"{name:24} {ours:.3f} s  Polars {polars:.3f} s ({ours / polars:.2f}×)  pandas {pandas:.3f} s ({ours / pandas:.2f}×)"
+        ours, *others = (timed(act, times) for act in acts)
+        told = (
+            f"{way} {took:.3f} s ({ours / took:.2f}×)"
+            for way, took in zip(("Polars", "DuckDB", "pandas"), others, strict=True)
         )
+        print(f"{name:24} {ours:.3f} s ", " ".join(told))
 
 
 if __name__ == "__main__":

@@ -347,6 +347,7 @@ def test_looking_at_step_after_step_leaves_nothing_behind(page):
     stops = list(
         dict.fromkeys(page.evaluate("[...document.querySelectorAll('[data-step]')].map((stop) => stop.dataset.step)"))
     )
+    stops = stops[::2]  # half of them, six times over
     browser = page.context.new_cdp_session(page)
     browser.send("Performance.enable")
     browser.send("HeapProfiler.enable")
