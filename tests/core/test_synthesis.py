@@ -158,6 +158,27 @@ def test_the_command_line_answers_with_readings_and_a_question(tmp_path):
         ({"took": ["1h 35m", "2h", "45 min", "soon"]}, {0: "95"}, ["95", "120", "45", None]),
         ({"booked": ["29,566.08", "(463.52)", "12.00"]}, {0: "29566.08"}, ["29566.08", "-463.52", "12.00"]),
         ({"a": [1, 2], "b": [4, 5], "c": [8, 9]}, {0: "32"}, ["32", "90"]),
+        ({"n": [1234, 120, 9876543]}, {0: "1.234"}, ["1.234", "120", "9.876.543"]),
+        ({"minutes": [75, 130, 15]}, {0: "1:15"}, ["1:15", "2:10", "0:15"]),
+        ({"seconds": [3845, 59, 7325]}, {0: "01:04:05"}, ["01:04:05", "00:00:59", "02:02:05"]),
+        ({"at": ["68 F", "100 F", "14 F"]}, {0: "20 C"}, ["20 C", "38 C", "-10 C"]),
+        ({"share": [0.125, 0.5, 0.08]}, {0: "12,5 %"}, ["12,5 %", "50,0 %", "8,0 %"]),
+        ({"w": ["1500 g", "250 g", "80 g"]}, {0: "1.5 kg"}, ["1.5 kg", "0.25 kg", "0.08 kg"]),
+        ({"old": [100, 80], "new": [110, 60]}, {0: "+10%"}, ["+10%", "-25%"]),
+        ({"of": ["Fen Growers Guild", "Hub of Hedges"]}, {0: "FGG"}, ["FGG", "HOH"]),
+        (
+            {"by": ["Moss and Fern", "Reed, Sedge and Rush", "Ash"]},
+            {0: "Moss; Fern"},
+            ["Moss; Fern", "Reed; Sedge; Rush", "Ash"],
+        ),
+        ({"day": ["Montag", "Freitag", "Sonntag"]}, {0: "1"}, ["1", "5", "7"]),
+        ({"wind": ["N", "E", "SW", "E"]}, {1: "90"}, ["0", "90", "225", "90"]),
+        ({"left": [4, 0, 12, 1, 7, 0]}, {0: "there", 1: "none"}, ["there", "none", "there", "there", "there", "none"]),
+        (
+            {"code": ["IN-20", "CR-17", "IN-9", "PO-5", "CR-3", "PO-8"]},
+            {0: "bill", 1: "credit", 3: "order"},
+            ["bill", "credit", "bill", "order", "credit", "order"],
+        ),
     ],
 )
 def test_amounts_times_months_and_sums_of_several_are_understood(columns, given, expected):

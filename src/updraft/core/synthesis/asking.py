@@ -25,6 +25,8 @@ _EMPTY, _VALUE = 0.6, 0.6  # of an empty cell, and of one of the few values of a
 _WORD = 0.4  # of a word that no example has, by the share of rows that have it
 _OFTEN = 0.1  # of the rows must have it
 _BEYOND = 3.0  # how much farther a number is that lies beyond all of the examples'
+_BELOW = 0.4  # of a number below nought, where no example has one
+_NOUGHT = 4.0  # how much farther nought is: it often stands for none
 _ORDER = 1.2  # of two numbers or days, one of which was never the larger
 _COMPARED = 4  # columns of which it is seen which is the larger
 _FEW = 6  # values of such a column
@@ -101,6 +103,8 @@ class _Novelty:
         ]
         self._often = Counter(self._of)
         few = [cells for cells in self._cells if len(set(cells)) <= min(_FEW, len(cells) // 4)]
+        heads = [[_head(cell) for cell in cells] for cells in self._cells]
+        few += [some for some in heads if all(some) and 1 < len(set(some)) <= min(_FEW, len(some) // 2)]
         shown = [{cells[at] for at in examples} for cells in few]
         # Of columns of few values those that no example has: each may stand for something else.
         often = [Counter(cells) for cells in few]
@@ -123,6 +127,7 @@ class _Novelty:
         new = _NOVEL * (1 + self._often[own] / len(self._of)) if own else 0.0
         said = [one for one in own if isinstance(one, tuple)]
         new += _EMPTY * any(sign == "empty" for _, sign in said)
+        new += _BELOW * any(sign == "below" for _, sign in said)
         new += _ORDER * any(n == self._orders > 0 and "=" not in sign for n, sign in said)
         new += _VALUE * self._values[at] + _WORD * self._words[at]
         return new + _NEW_FORM * len(self._forms[at] - self._known_forms)
@@ -134,6 +139,7 @@ class _Novelty:
             if (value := number_at(1, cells[at])) is not None:
                 beyond = value > max(known) or value < min(known)
                 far += (1 + (_BEYOND - 1) * beyond) * min(abs(value - one) for one in known) / reach
+                far += _NOUGHT * (not value and 0.0 not in known)
         return _FAR * far
 
     @cached_property
@@ -148,6 +154,15 @@ class _Novelty:
             if reach and None not in known:
                 made.append((cells, [one or 0.0 for one in known], reach))
         return made
+
+
+def _head(cell: str) -> str:
+    """The letters that a code begins with; nothing of other texts."""
+    found = _CODE.match(cell)
+    return found[1] if found else ""
+
+
+_CODE = re.compile("([A-Za-z]+)[^A-Za-z]*[0-9]")
 
 
 def _new_words(told: Sequence[str], examples: Sequence[int]) -> list[float]:
@@ -167,8 +182,13 @@ def _signs(column: pl.Series, cells: Sequence[str]) -> list[set[str]]:
             {f"weekend {day.weekday() > 4}", f"second half {day.month > 6}"} if day else {"empty"}
             for day in days
         ]
+    below = column.dtype.is_numeric()
     return [
-        {"empty"} if not cell.strip() else {f"< {_class(cell[0])}", f"{_class(cell[-1])} >"} for cell in cells
+        {"empty"}
+        if not cell.strip()
+        else {f"< {_class(cell[0])}", f"{_class(cell[-1])} >"}
+        | ({"below"} if below and cell[0] == "-" else set())
+        for cell in cells
     ]
 
 

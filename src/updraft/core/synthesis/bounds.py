@@ -95,7 +95,7 @@ def _between(measure: _Measure, rows: Sequence[Row], yes: list[int], no: list[in
             if max(lower) <= 0 < min(upper):
                 beyond = (">", "more than") if sign == ">=" else ("<=", "at most")
                 words = f"{measure.words} is {beyond[1]} 0"
-                yield _bound(measure, beyond[0], 0.0, measure.cost + 0.1, words)
+                yield _bound(measure, beyond[0], 0.0, measure.cost + (0.1 if max(lower) else -0.2), words)
             inside = [one for one in measure.likely if max(lower) < one <= min(upper)]
             round_ = [] if measure.likely and inside else round_ones(max(lower), min(upper))
             for n, bound in enumerate([*inside, *round_]):

@@ -91,6 +91,24 @@ def _is_made_of(row: Row, wanted: str) -> bool:
     return bool(taken_from(told, re.findall(r"[^\W_]{3,}", plain(wanted).lower())))
 
 
+def _heads(columns: Sequence[Piece], rows: Sequence[Row]) -> Iterator[Piece]:
+    """The letters that columns of codes begin with, where few are different: INV of INV-202."""
+    for piece in columns:
+        texts = [text for row in rows if (text := piece.of(row))]
+        heads = {found[1] for text in texts if (found := _HEAD.match(text))}
+        if 1 < len(heads) <= len(texts) / 2 and all(map(_HEAD.match, texts)):
+            call = f"extract({{}}, {quoted(_HEAD.pattern)})"
+            yield piece.made(call, _head, 1.0, "the letters at the start of {}")
+
+
+_HEAD = re.compile("^([A-Za-z]+)[^A-Za-z]*[0-9]")
+
+
+def _head(text: str) -> str | None:
+    found = _HEAD.match(text)
+    return found[1] if found else None
+
+
 def result_of_each(
     columns: Sequence[Piece], rows: Sequence[Row], given: Mapping[int, str], *, alone: bool
 ) -> Iterator[Piece]:
@@ -99,7 +117,8 @@ def result_of_each(
     Args:
         alone: nothing else gives the examples; else only values that repeat are taken for cases.
     """
-    for piece in columns:
+
+    for piece in [*columns, *_heads(columns, rows)]:
         texts = [text for row in rows if (text := piece.of(row))]
         values = set(texts)
         if 2 * len(values) > len(texts) and not (alone and len(given) > 1):
@@ -110,9 +129,11 @@ def result_of_each(
             if not text or cases.setdefault(text, wanted) != wanted:
                 break
         else:
-            if len(values) <= _FEW and all(cases):
+            told = piece in columns or (len(cases) > 1 and not any(map(str.isdigit, "".join(cases.values()))))
+            if len(values) <= _FEW and all(cases) and told:
                 pairs = [f"{piece.formula} == {quoted(old)}, {quoted(new)}" for old, new in cases.items()]
                 made_of = sum(_is_made_of(rows[at], given[at]) for at in given) / len(given)
+                made_of = made_of if piece in columns else 0.0  # INV is short for invoice
                 said = ", ".join(f"“{old}” gives “{new}”" for old, new in cases.items())
                 yield Piece(
                     f"choose({', '.join(pairs)})",

@@ -185,13 +185,21 @@ def _case(text: str) -> Iterator[Change]:
         call = r"replace_pattern({}, '(\\p{L})[\\p{L}\'’-]*[.]?', '$1.')"
         yield Change(call, _pointed, 1.1, "each word of {} as its first letter and a point")
     if len(_WORD.findall(text)) > 1:
-        yield Change(
-            "initials({})", lambda t: "".join(w[0] for w in _WORD.findall(t)), 0.8, "the initials of {}"
-        )
+        yield Change("initials({})", _initials, 0.8, "the initials of {}")
+        said = "the initials of {}, large"
+        yield Change("upper(initials({}))", lambda t: _initials(t).upper(), 0.9, said)
+
+
+def _initials(text: str) -> str:
+    return "".join(word[0] for word in _WORD.findall(text))
 
 
 def _pointed(text: str) -> str:
     return re.sub(r"([^\W\d_])(?:[^\W\d_]|['’-])*[.]?", r"\1.", text)
+
+
+# Things that are told one after another: a, b and c.
+_IN_PROSE = re.compile(r"[^,]+(?:, [^,]+)*?,? (and|or|&|und|oder|y|et|e|og|och|en) [^,]+")
 
 
 # What is kept of a text: pattern of what goes, the same for Python, words.
@@ -239,7 +247,13 @@ def _parts_made(mark: str, make: Callable[[list[str]], Iterable[str]], text: str
 
 def _rejoined(text: str, wanted: str) -> Iterator[Change]:
     """The words of a text with another mark between them, whatever stood there."""
+    listed = _IN_PROSE.fullmatch(text)
     for mark in sorted(set(re.findall(r"[^\w]{1,2}|_", wanted)), key=len):
+        if listed:
+            between = f",? {listed[1]} |, "
+            call = f"replace_pattern({{}}, {quoted(between)}, {quoted(mark)})"
+            words = f"what {{}} lists with {shown(mark)} between"
+            yield Change(call, partial(_gone, re.compile(between), mark), 0.9, words)
         if _LISTED.search(text):
             call = f"trim(replace_pattern({{}}, {quoted(_LISTED.pattern)}, {quoted(mark)}))"
             words = f"the list {{}} with {shown(mark)} between its items"

@@ -13,7 +13,7 @@ from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.changes import all_of, in_groups, in_one_case, padded_to, variants, zeros_of
 from updraft.core.synthesis.days import could_be_day, days_in, months_in, times_in
 from updraft.core.synthesis.known import known_in
-from updraft.core.synthesis.numbers import numbers_in
+from updraft.core.synthesis.numbers import clocked, numbers_in
 from updraft.core.synthesis.parts import MARKS, parts_of, places_of, views_of
 from updraft.core.synthesis.pieces import Piece, Row, cheapest, marks_of
 from updraft.core.synthesis.reckoning import Number
@@ -87,7 +87,8 @@ class Gathering:
                 *_to_a_day(sources, self._rows, at, wanted),
             ]
             later = _later_by_column(sources, self._rows, at, wanted)
-            numbers = numbers_in(_figures(sources, parts), wanted, more)
+            figures = _figures(sources, parts)
+            numbers = [*numbers_in(figures, wanted, more), *clocked(figures, wanted)]
             self._one[at, wanted] = pieces, cheapest([*later, *numbers])
         return self._one[at, wanted]
 

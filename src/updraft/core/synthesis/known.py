@@ -10,10 +10,21 @@ from itertools import permutations
 
 from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.pieces import Piece, Row
+from updraft.core.values.languages import month_names, weekday_names
 
 _MOST = 60  # different values that a formula lists
 _KNOWN = 0.6  # of a column's values that must stand in the table
 _COST = 1.4
+_LANGUAGES = {
+    "de": "German",
+    "es": "Spanish",
+    "fr": "French",
+    "it": "Italian",
+    "nl": "Dutch",
+    "pt": "Portuguese",
+    "ro": "Romanian",
+    "tr": "Turkish",
+}
 
 
 @cache
@@ -21,10 +32,21 @@ def _tables() -> list[tuple[str, dict[str, str]]]:
     """Name of a table and, for each two of its columns, what stands for what, in small letters."""
     found = json.loads(files(__package__).joinpath("tables.json").read_text("utf-8"))
     made = []
+    for language, named in _LANGUAGES.items():
+        found[f"days of the week in {named}"] = _names(weekday_names(language), weekday_names("en"))
+        found[f"months in {named}"] = _names(month_names(language), month_names("en"))
     for name, lines in found.items():
         for a, b in permutations(range(len(lines[0])), 2):
             made.append((name, {line[a].lower(): line[b] for line in lines}))
     return made
+
+
+def _names(names: Sequence[str], english: Sequence[str]) -> list[list[str]]:
+    """For each its number, with two digits too, its name, that in English, and the first letters of both."""
+    short = [[name[:3] for name in each] for each in (names, english)]
+    short = [each for each in short if len(set(each)) == len(each)]
+    lines = zip(names, english, *short, strict=True)
+    return [[f"{n}", f"{n:02}", *line] for n, line in enumerate(lines, 1)]
 
 
 @cache

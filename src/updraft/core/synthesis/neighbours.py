@@ -41,7 +41,7 @@ _ENDS = [
     (r"://[^/]+(/[^?#]*)", "the path in {}", 1.9),
     (r"([^/\\]+)$", "the last name in the path {}", 2.2),
     (r"([^/\\]+)[.][^./\\]+$", "the file's name in {}, without its ending", 2.2),
-    (r"^([^0-9]*\p{L})[^0-9\p{L}]+[0-9]", "what stands before the first number in {}", 2.4),
+    (r"^([^0-9]*\p{L})[^0-9\p{L}]+[0-9]", "what stands before the first number in {}", 1.8),
     (r"[0-9][^0-9\p{L}]+(\p{L}[^0-9]*)$", "what follows the last number in {}", 2.4),
     # A number is told by what stands before it, which its sign is part of; it may have decimals or not.
     (r"(?:^|[^0-9\p{L}.,-])(-?[0-9]+(?:[.,][0-9]+)?)", "the first number of {}, with its sign", 2.25),

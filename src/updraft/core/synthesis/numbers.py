@@ -5,12 +5,13 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
 from functools import partial
 
 from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.amounts import amounts_in
 from updraft.core.synthesis.pieces import Piece, Row, fixed_cost, shown
-from updraft.core.synthesis.reckoning import Number, reckoned
+from updraft.core.synthesis.reckoning import Number, in_degrees, reckoned
 
 
 def numbers_in(
@@ -34,6 +35,7 @@ def numbers_in(
                 )
         return
     before, goal, decimals, after = found[1], float(found[2]), len(found[3] or ""), found[4]
+    yield from _pointed_thousands(pieces, wanted, more)
     # What stands in the row as it is was copied rather than reckoned.
     whole = re.compile(rf"(?<!\d){re.escape(found[2])}(?!\d)")
     copied = 1.5 if any(whole.search(text) for text, _ in pieces) else 0.0
@@ -41,6 +43,7 @@ def numbers_in(
     beside = any(one.strip().isalpha() for one in (before, after))
     copied += 2.0 * (beside and any(wanted in text for text, _ in pieces))
     for number, value in reckoned([*amounts_in(pieces), *more], goal, decimals):
+        number = _likelier(number, after)
         if found[2].startswith("+"):
             yield _framed(_signed(number, decimals), before, after)
         for written in _written(number, decimals, copied):
@@ -48,6 +51,72 @@ def numbers_in(
                 yield _framed(written, before, after)
             elif abs(value) != 0:
                 yield _framed(_rounded(number, copied), before, after)
+    if re.fullmatch(r" ?°? ?[CFK]", after):
+        for number, value in in_degrees(list(amounts_in(pieces)), goal, decimals):
+            if decimals or abs(value - goal) < 1e-9:
+                yield from (_framed(one, before, after) for one in _written(number, decimals, 0.0))
+            if not decimals:
+                yield _framed(_rounded(number, 0.0), before, after)
+
+
+def _likelier(number: Number, after: str) -> Number:
+    """Before a percent sign stands what was reckoned in percent."""
+    if after.strip() != "%":
+        return number
+    told = "percent" in number.words or "times 100" in number.words
+    return replace(number, cost=number.cost - 1.0 if told else number.cost + 0.5)
+
+
+def _pointed_thousands(
+    pieces: list[tuple[str, Piece]], wanted: str, more: Sequence[tuple[Number, float]]
+) -> Iterator[Piece]:
+    """1.234 of 1234, which is no number with decimals."""
+    if re.fullmatch(r"\D*\d{1,3}(?:\.\d{3})+\D*", wanted):
+        digits = re.sub(r"\D", "", wanted)
+        whole = re.compile(rf"(?<!\d){digits}(?!\d|[.,]\d)")
+        if any(whole.search(text) for text, _ in pieces):
+            for made in _grouped_by(pieces, wanted, more, pointed=True):
+                yield replace(made, cost=made.cost - 1.5)
+
+
+def clocked(pieces: list[tuple[str, Piece]], wanted: str) -> Iterator[Piece]:
+    """A number of minutes as 1:15 or 01:15, one of seconds as 4:05 or 1:04:05."""
+    if not (found := re.fullmatch(r"(?:(\d+):)?(\d+):(\d\d)", wanted)):
+        return
+    first, places = next(part for part in found.groups() if part), 1 + bool(found[1])
+    wide = len(first) == 2 and first.startswith("0")
+    for number, value in amounts_in(pieces):
+        if not number.column or value < 0 or value != int(value):
+            continue
+        made = partial(_as_clock, places, wide)
+        if made(value) == wanted:
+            yield _clock_of(number, places, wide, made)
+
+
+def _as_clock(places: int, wide: bool, value: float) -> str:
+    rest, least = divmod(int(value), 60)
+    if places == 1:
+        return f"{rest:02}:{least:02}" if wide else f"{rest}:{least:02}"
+    hours, minutes = divmod(rest, 60)
+    return f"{hours:02}:{minutes:02}:{least:02}" if wide else f"{hours}:{minutes:02}:{least:02}"
+
+
+def _clock_of(number: Number, places: int, wide: bool, made: Callable[[float], str]) -> Piece:
+    def of(row: Row) -> str | None:
+        value = number.of(row)
+        return None if value is None or value < 0 or value != int(value) else made(value)
+
+    at = number.formula
+    if places == 1:
+        large, rest = f"text(down({at} / 60))", f"pad(text({at} - down({at} / 60) * 60), 2)"
+    else:
+        large = f"text(down({at} / 3600))"
+        minutes = f"pad(text(down(({at} - down({at} / 3600) * 3600) / 60)), 2)"
+        rest = f"{minutes} + ':' + pad(text({at} - down({at} / 60) * 60), 2)"
+    large = f"pad({large}, 2)" if wide else large
+    call = f"choose({at} >= 0 and {at} == down({at}), {large} + ':' + {rest})"
+    words = f"{number.words} by sixties, as {'1:15' if places == 1 else '1:04:05'}"
+    return Piece(call, of, number.cost + 1.2, words)
 
 
 def _grouped(
@@ -70,11 +139,15 @@ def _grouped(
 
 
 def _grouped_by(
-    pieces: list[tuple[str, Piece]], wanted: str, more: Sequence[tuple[Number, float]]
+    pieces: list[tuple[str, Piece]],
+    wanted: str,
+    more: Sequence[tuple[Number, float]],
+    *,
+    pointed: bool = False,
 ) -> Iterator[Piece]:
     """The same where thousands stand apart by blanks, points or apostrophes."""
     found = re.fullmatch(r"\D*\d{1,3}([ .'’\u00a0\u202f])\d{3}(?:\1\d{3})*(?:[.,]\d+)?\D*", wanted)
-    if not found or (found[1] == "." and "," not in wanted and wanted.count(".") < 2):
+    if not found or (not pointed and found[1] == "." and "," not in wanted and wanted.count(".") < 2):
         return
     mark, comma = found[1], "," in wanted
     english = wanted.replace(mark, "~").replace(",", ".").replace("~", ",")

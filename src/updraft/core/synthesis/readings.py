@@ -36,7 +36,7 @@ _NEAR = 12  # readings of one example that may be mended
 _LEFT_OUT = 0.8  # for each column that is not used
 _LESS_EXACT = 0.6  # of a number that the file shows with more decimals
 _TEXTS = re.compile(r"'(?:\\.|[^'\\])*'")
-_NUMBER = re.compile(r"-?\d+([.]\d+)?")
+_NUMBER, _DIGIT = re.compile(r"-?(\d+([.]\d+)?|\d{1,3}([.]\d{3})+)"), re.compile(r"\d")
 
 
 @dataclass(frozen=True)
@@ -189,8 +189,44 @@ def _ranked(programs: list[Piece], rows: Sequence[Row], examples: Mapping[int, s
     for program in heapq.nsmallest(_RANKED, programs, key=lambda one: one.cost):
         alike.setdefault(tuple(program.of(row) for row in tried), program)
     doubt = _Doubt(rows, examples)
+    alike = _as_exact(alike)
     judged = (replace(one, cost=one.cost + doubt.of(tried, results)) for results, one in alike.items())
     return sorted(judged, key=lambda one: one.cost)
+
+
+def _as_exact(alike: dict[tuple[str | None, ...], Piece]) -> dict[tuple[str | None, ...], Piece]:
+    """Numbers with so many decimals are dearer where that would cut some of few, and those with what decimals
+    they have where no more would do.
+    """
+    by_words = {piece.words: results for results, piece in alike.items()}
+    dearer: dict[str, float] = {}
+    for piece in alike.values():
+        rough = by_words.get(piece.words.replace(", rounded", "", 1), ())
+        if ", rounded" in piece.words and max((_places(text) for text in rough if text), default=0) > _KEPT:
+            dearer[piece.words.replace(", rounded", "", 1)] = 1.6
+        for places in map(int, _WITH.findall(piece.words)):
+            exact = _WITH.sub("", piece.words, count=1)
+            if exact not in by_words:
+                continue
+            sizes = [_places(text) for text in by_words[exact] if text]
+            most = max(sizes, default=0)
+            if places < most <= _KEPT and "divided by 1,000" not in exact:
+                dearer[piece.words] = 0.8
+            elif places == most and min(sizes) < places:
+                same = (exact, _WITH.sub(f", with at most {places} decimals", piece.words, count=1))
+                dearer |= dict.fromkeys(same, 0.4)
+    return {
+        results: replace(one, cost=one.cost + dearer.get(one.words, 0.0)) for results, one in alike.items()
+    }
+
+
+_WITH = re.compile(r", with (\d) decimals")
+_KEPT = 3  # decimals that a number has by itself; more come of dividing
+
+
+def _places(text: str) -> int:
+    found = re.findall(r"\d[.,](\d+)", text)
+    return len(found[-1]) if found else 0
 
 
 class _Doubt:
@@ -230,7 +266,10 @@ class _Doubt:
         }
         # Marks that an example's row has and no result: they are taken out.
         self._gone = set().union(*(marks_of(rows[at]) for at in examples)) - self._marks
+        self._large = all(one.isupper() for one in results if one)
         self._bare = all(one == one.strip() for one in results)
+        cut = [_beside(rows[at], one) for at, one in examples.items() if one]
+        self._beside = set().union(*cut) if all(cut) else set()
         self._torn = any(_is_torn(rows[at], one) for at, one in examples.items() if one)
 
     def _has_marks(self, row: Row) -> bool:
@@ -241,16 +280,24 @@ class _Doubt:
         doubt = 0.0
         for row, result in zip(rows, results, strict=True):
             if not result:
-                doubt += 1.5 if self._empty or not any(row) else 4.0 if self._has_marks(row) else 0.9
+                told = 2.0 if self._numbers and _DIGIT.search(_text(row)) else 0.9
+                told = 4.0 if self._has_marks(row) else told
+                doubt += 1.5 if self._empty or not any(row) else told
                 continue
             doubt += 1.4 * (not self._whole and result in row)
             doubt += 3.0 * (result in self._made_of and result[:3].lower() not in _text(row))
             doubt += 8.0 * (self._numbers and not _NUMBER.fullmatch(result))
             doubt += 3.0 * (self._joined and (" " in result or bool(marks_of([result]) - self._marks)))
             doubt += 1.5 * (self._bare and result != result.strip())
+            doubt += 1.0 * (self._large and result != result.upper())
             doubt += 1.0 * bool(marks_of([result]) & self._gone)
             doubt += 1.2 * (_unsigned(result) not in self._shapes)
             doubt += 3.5 * (classes_of(result) not in self._classes)
+            if self._beside:
+                beside = _beside(row, result)
+                doubt += _CUT * bool(beside and not beside & self._beside) + _APART * (
+                    not beside and result.isdigit()
+                )
             doubt += 1.5 * (not self._torn and _is_torn(row, result))
             if self._letters:
                 doubt += 2.0 * (not _letters(result) <= _letters(_text(row)))
@@ -298,6 +345,28 @@ def _is_torn(row: Row, result: str) -> bool:
     # 67 is torn out of 67.4, too.
     whole = re.compile(rf"(?<![^\W_])(?<!\d[.,]){re.escape(result)}(?![^\W_])(?![.,]\d)")
     return bool(cells) and not any(whole.search(cell) for cell in cells)
+
+
+def _beside(row: Row, result: str) -> set[tuple[str, str]]:
+    """The kinds of the signs before and after a result, blanks left out, wherever it stands in the row."""
+    found, low = set(), result.lower()
+    for cell in row:
+        at = cell.lower().find(low) if cell else -1
+        while cell and at >= 0:
+            before, after = cell[:at].rstrip()[-1:], cell[at + len(low) :].lstrip()[:1]
+            found.add((_kind(before), _kind(after)))
+            at = cell.lower().find(low, at + 1)
+    return found
+
+
+def _kind(sign: str) -> str:
+    return "9" if sign.isdigit() else "a" if sign.isalpha() else sign
+
+
+_CUT, _APART = (
+    1.2,
+    1.2,
+)  # of results that stand among other signs than the examples', or of digits put together
 
 
 def _letters(text: str) -> Counter[str]:

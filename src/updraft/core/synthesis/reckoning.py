@@ -44,6 +44,7 @@ _PARTS = (
 )
 # Seconds of minutes and minutes of hours; hours of days and inches of feet → how far-fetched.
 _PARTED = {60: 0.0, 3600: 0.6, 24: 0.6, 12: 0.6}
+_HOURS = re.compile(r"\b(h|hrs?|hours?|stunden?|heures?|horas?|ore|uren)\b")
 _STEPS = (5, 10, 50, 100, 1000, 0.5, 0.25, 0.05)  # that are rounded to
 _TAXES = (5, 6, 7, 8, 9, 10, 12, 15, 19, 20, 21, 22, 23, 25)  # percent that amounts are more by
 _SUM, _ANY = re.compile(" [+-] "), re.compile(r" [+*/-] ")
@@ -124,6 +125,17 @@ def _measured(number: Number, value: float, goal: float, near: float) -> Iterato
             yield _changed(number, call, _line(factor, plus), 2.0, call.replace("{}", number.words)), result
 
 
+def in_degrees(numbers: list[Found], goal: float, decimals: int) -> Iterator[Found]:
+    """In another scale of temperature, whole degrees too."""
+    near = 0.5 * 10.0**-decimals + 1e-9
+    for number, value in numbers:
+        for call, factor, plus in _DEGREES:
+            result = value * factor + plus
+            if abs(result - goal) <= near:
+                words = call.replace("{}", number.words)
+                yield _changed(number, call, _line(factor, plus), 0.6, words), result
+
+
 def _line(factor: float, plus: float) -> Callable[[float], float]:
     return lambda value: value * factor + plus
 
@@ -173,6 +185,8 @@ def _parted(number: Number, value: float, goal: float) -> Iterator[Found]:
         call = "down(({} - down({} / 3600) * 3600) / 60)"
         ways.append((call, lambda v: v % 3600 // 60, "the minutes within the hour of {} seconds", 2.2))
     for size, more in _PARTED.items():
+        if size == 24 and not _HOURS.search(number.words.lower()):
+            continue
         if value >= size:
             rest = f"{{}} - down({{}} / {size}) * {size}"
             ways += [
