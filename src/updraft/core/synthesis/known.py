@@ -61,9 +61,10 @@ def _by_pair() -> dict[tuple[str, str], list[tuple[str, dict[str, str]]]]:
 
 def known_in(whole: Piece, text: str, wanted: str, rows: Sequence[Row]) -> Iterator[Piece]:
     """What a text stands for in a table that has most of the values beside it."""
+    values: set[str] | None = None
     for result in {wanted, *wanted.split()}:
         for name, pairs in _by_pair().get((text.lower(), result.lower()), ()):
-            values = {value.lower() for row in rows if (value := whole.of(row))}
+            values = _values(whole, rows) if values is None else values
             known = sorted(value for value in values if value in pairs)
             if len(values) > _MOST or len(known) < _KNOWN * len(values):
                 continue
@@ -83,6 +84,17 @@ def known_in(whole: Piece, text: str, wanted: str, rows: Sequence[Row]) -> Itera
             words = f"what {whole.words} stands for among {name}"
             words = words.replace("what what", "what that which", 1)
             yield Piece(f"choose({tests})", of, whole.cost + _COST, words)
+
+
+def _values(whole: Piece, rows: Sequence[Row]) -> set[str]:
+    """The different texts of a piece, in small letters: all, or one more than a formula lists."""
+    found: set[str] = set()
+    for row in rows:
+        if text := whole.of(row):
+            found.add(text.lower())
+            if len(found) > _MOST:
+                break
+    return found
 
 
 def _first(text: str) -> str:
