@@ -268,6 +268,29 @@ def test_a_disk_that_fills_up_delivers_nothing_and_leaves_nothing(lots, tmp_path
     assert not made and not list((tmp_path / "scratch").iterdir())
 
 
+@pytest.mark.parametrize(("harm", "said"), [("cut", "cannot be read"), ("lost", "is not there any more")])
+@pytest.mark.parametrize("room", [0, 1])
+def test_a_part_that_something_else_cut_or_took_away_is_named_and_nothing_is_delivered(
+    lots, tmp_path, monkeypatch, harm, said, room
+):
+    """The tenth part that is written, and every one after it until the run notices."""
+    written = []
+
+    def write(frame, path, *args, **more):
+        done = real(frame, path, *args, **more)
+        written.append(path)
+        if len(written) >= 10 and isinstance(path, Path):
+            path.unlink() if harm == "lost" else path.write_bytes(path.read_bytes()[:-200])
+        return done
+
+    real = pl.DataFrame.write_ipc
+    monkeypatch.setattr(pl.DataFrame, "write_ipc", write)
+    cut = Cut(tmp_path / "scratch", 1_000, buckets=7, room=room)
+    report, made = delivered(lots, flow("lots.csv"), tmp_path / "out", cut)
+    assert report.status == "failed" and report.error.code == "damaged_part" and said in report.error.reason
+    assert report.error.step and not made and not list((tmp_path / "scratch").iterdir())
+
+
 def test_what_a_killed_run_left_goes_with_the_next_one(lots, tmp_path):
     dead, alive = (tmp_path / f"updraft-parts-{pid}-abc" for pid in (99_999_999, os.getpid()))
     for folder in (dead, alive):

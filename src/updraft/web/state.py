@@ -12,6 +12,7 @@ from pydantic import ValidationError
 
 from updraft.core import Flow, Problem, Ref, Table
 from updraft.core.engine import Plan, PlannedStep
+from updraft.core.engine.cluster_work import gathered_first
 from updraft.core.flow.layout import course
 from updraft.core.flow.model import label
 from updraft.core.flow.order import downstream, drawing_order
@@ -31,6 +32,7 @@ def flow_state(studio: Studio, saved: SavedFlow) -> dict[str, Any]:
         "name": saved.flow.name,
         "note": saved.flow.note,
         "computed_on": saved.flow.computed_on,
+        "gathered": list(gathered_first(planned)) if saved.flow.computed_on else [],
         "revision": saved.revision,
         "undo": saved.undo,
         "redo": saved.redo,

@@ -103,8 +103,8 @@ def gathered_first(planned: Plan) -> Iterator[str]:
             continue
         if type(step.kind).spread is StepKind.spread:
             yield (
-                f"“{label(step.step)}” ({step.kind.title}) works on all of its rows at once, here: where "
-                "they are many, let a step before it make them fewer."
+                f"“{label(step.step)}” ({step.kind.title}) works on all of its rows at once, on this "
+                "machine: where they are many, let a step before it make them fewer."
             )
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import os
 import uuid
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
@@ -15,6 +16,7 @@ import polars as pl
 from updraft.core.engine.coded import Coded
 from updraft.core.problems import Problem, of_the_system, reason_of
 
+_ARROW = b"ARROW1"
 _BUCKET, _BUFFERED = "\0bucket", 4  # parts that are held until they are written by buckets
 
 
@@ -37,13 +39,43 @@ class Piece:
     freed: Callable[[], None] = _nothing
 
     def frame(self) -> pl.DataFrame:
-        return self.kept if isinstance(self.kept, pl.DataFrame) else pl.read_ipc(self.kept)
+        if isinstance(self.kept, pl.DataFrame):
+            return self.kept
+        try:
+            return pl.read_ipc(self.kept)
+        except (OSError, pl.exceptions.PolarsError, pl.exceptions.PanicException):
+            raise _damaged(self.kept) from None
 
     def lazy(self) -> pl.LazyFrame:
-        return self.kept.lazy() if isinstance(self.kept, pl.DataFrame) else pl.scan_ipc(self.kept)
+        if isinstance(self.kept, pl.DataFrame):
+            return self.kept.lazy()
+        if not _is_whole(self.kept):
+            raise _damaged(self.kept)
+        return pl.scan_ipc(self.kept)
 
     def coded(self) -> Coded:
         return Coded(self.frame())
+
+
+def _is_whole(path: Path) -> bool:
+    """Whether a file begins and ends as an Arrow file does."""
+    try:
+        with path.open("rb") as file:
+            begins = file.read(len(_ARROW))
+            file.seek(-len(_ARROW), os.SEEK_END)
+            return begins == file.read() == _ARROW
+    except OSError:
+        return False
+
+
+def _damaged(path: Path) -> Problem:
+    gone = "is not there any more" if not path.exists() else "cannot be read"
+    return Problem(
+        f"The part “{path.name}” of a table in {path.parent}",
+        f"it {gone}: something else changed that folder while the run worked.",
+        "Keep that folder to Updraft alone, and run again.",
+        code="damaged_part",
+    )
 
 
 @dataclass(frozen=True)

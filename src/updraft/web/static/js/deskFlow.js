@@ -166,7 +166,18 @@ export class FlowDesk {
       clusters.push([chosen, `${chosen} (there is no such connection)`]);
     if (!clusters.length) return;
     const options = [["", "this machine"], ...clusters];
-    const change = (name) => describe({ computed_on: name });
+    const told = h("div", { role: "status" });
+    const tell = () => {
+      const { gathered } = this.studio.state;
+      const lines = (gathered ?? []).map((text) => h("li", {}, text));
+      const list = { class: "gathered small", "aria-label": "Steps that it cannot help with" };
+      told.replaceChildren(lines.length ? h("ul", list, lines) : "");
+    };
+    const change = async (name) => {
+      await describe({ computed_on: name });
+      tell();
+    };
+    tell();
     place.replaceChildren(
       h("label", { for: "flow-computed-on" }, "Computed on"),
       select(options, chosen, "Computed on", change, { id: "flow-computed-on" }),
@@ -175,6 +186,7 @@ export class FlowDesk {
         { class: "muted small" },
         "Runs only; what is looked at here is computed on this machine.",
       ),
+      told,
     );
     place.hidden = false;
   }
