@@ -239,6 +239,67 @@ def test_what_the_next_step_keeps_is_chosen_in_the_database_and_a_run_makes_and_
         assert [fact.count for fact in facts] == ([300 - kept] if kept < 300 else [])
 
 
+FIGURE = st.one_of(
+    st.sampled_from([{"figure": "rows"}, {"figure": "rows_share"}]),
+    st.tuples(st.sampled_from(["filled", "sum", "share", "mean", "min", "max", "range"]), st.just("revision")),
+    st.tuples(st.sampled_from(["filled", "min", "max"]), st.sampled_from(["sown", "grams"])),
+    st.tuples(st.just("filled"), st.sampled_from(["hub", "tested"])),
+).map(lambda one: one if isinstance(one, dict) else {"figure": one[0], "column": one[1]})
+ROWS_ALONE = [
+    {"figure": "sum", "column": "grams"},
+    {"figure": "median", "column": "revision"},
+    {"figure": "max", "column": "hub"},
+]
+
+
+@settings(max_examples=25)
+@given(
+    st.lists(st.sampled_from(["hub", "revision", "sown", "tested"]), unique=True, max_size=3),
+    st.lists(FIGURE, min_size=1, max_size=4),
+    st.sampled_from(["none", "all", "each"]),
+    st.none() | st.sampled_from(ROWS_ALONE),
+    st.booleans(),
+)
+def test_groups_are_counted_and_added_up_in_the_database_and_a_run_makes_and_tells_the_same(
+    lots, by, figures, totals, alone, some
+):
+    """By what was asked, and how many rows came; where a figure needs the rows, they come."""
+    asked = [{**one, "name": f"F{n}"} for n, one in enumerate([*figures, *([alone] if alone else [])])]
+    rule = {"of": [{"column": "revision", "test": "less", "value": "3"}]} if some else {}
+    steps = (
+        Step(id="all", kind="read_database", settings={"connection": "Lots", "table": "seed lots", "rule": rule}),
+        Step(
+            id="sum", kind="summarise", inputs={"table": "all"}, settings={"by": by, "figures": asked, "totals": totals}
+        ),
+        Step(id="out", kind="write_file", inputs={"table": "sum"}, settings={"name": "sums.csv"}),
+    )
+    files = Files(LOTS_FOLDER, outside=Outside({"Lots": lots}))
+    planned, came = plan(Flow(steps=steps), files), []
+
+    def once(*, groups: bool) -> tuple[list, bytes]:
+        with TemporaryDirectory() as out, pytest.MonkeyPatch.context() as patch:
+            patch.setattr(work.Work, "groups", groups)
+            selected = sql_query.read
+            patch.setattr(
+                sql_query, "read",
+                lambda db, query, *more: came.append((str(query), selected(db, query, *more))) or came[-1][1],
+            )  # fmt: skip
+            report = run(planned, files, Path(out))
+            assert report.status == "ok", report.error
+            told = [
+                (s.id, s.rows_in, s.rows_out, [f for f in s.facts if f.code != "grouped_there"]) for s in report.steps
+            ]
+            return told, (Path(out) / "sums.csv").read_bytes()
+
+    there, here = once(groups=True), once(groups=False)
+    assert there == here
+    (query, groups), (_, rows) = came
+    if lots.dialect == "sqlite" or alone:
+        assert groups.height == rows.height
+    else:
+        assert ("GROUP BY" in query) == bool(by) and groups.height == (rows.select(by).n_unique() if by else 1)
+
+
 @pytest.mark.parametrize("beside, limit", [(True, None), (False, 50), (False, None)])
 def test_rows_stay_in_the_database_only_where_nothing_else_needs_them(lots, tmp_path, beside, limit):
     """Not where another step takes the table, too, or where the first rows are taken before any are left out."""

@@ -16,6 +16,7 @@ from updraft.core.engine.planning import Plan, PlannedStep
 from updraft.core.problems import Problem
 from updraft.core.steps import Tables, Wanted
 from updraft.core.steps.conditions import Only
+from updraft.core.steps.presummed import Groups
 
 T = TypeVar("T")
 Inside = Callable[[Tables, Mapping[str, str], str], pl.LazyFrame]
@@ -31,6 +32,8 @@ class Door:
         wanted: columns that later steps need; None for all.
         within: computes the flow that the step holds.
         ahead: rows that the only step after it keeps.
+        groups: what the only step after it asks of groups of its rows.
+        presummed: that its main table is of groups.
         memory: keeps what was learnt from tables; None where nothing is computed twice.
     """
 
@@ -41,6 +44,8 @@ class Door:
     within: Inside | None = None
     memory: Memory | None = None
     ahead: Only | None = None
+    groups: Groups | None = None
+    presummed: Groups | None = None
 
     def file(self, path: str) -> Path:
         return self.source.file(path)

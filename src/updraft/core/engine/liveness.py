@@ -8,6 +8,7 @@ from updraft.core.engine.planning import Plan
 from updraft.core.flow.model import Ref
 from updraft.core.steps import Wanted
 from updraft.core.steps.conditions import Only
+from updraft.core.steps.presummed import Groups
 
 
 def needed_columns(planned: Plan) -> dict[str, Wanted]:
@@ -41,6 +42,18 @@ def rows_kept(planned: Plan) -> dict[str, Only]:
         if only and source and not source.inputs and planned.takers(step.main) == 1:
             kept[step.main.step] = only
     return kept
+
+
+def groups_asked(planned: Plan) -> dict[str, Groups]:
+    """For sources, what the only step after them asks of groups of their rows."""
+    asked: dict[str, Groups] = {}
+    for step in planned.steps.values():
+        if step.kind is None or step.settings is None or step.passes_on is not None or not step.main:
+            continue
+        source, groups = planned.steps.get(step.main.step), step.kind.presums(step.settings)
+        if groups and source and not source.inputs and planned.takers(step.main) == 1:
+            asked[step.main.step] = groups
+    return asked
 
 
 def uses(planned: Plan, only: set[str]) -> Counter[Ref]:

@@ -33,6 +33,8 @@ class Sent:
     parameters: Parameters | None
     token: str = ""
     ahead: None = None
+    groups: None = None
+    presummed: None = None
 
     def learnt(self, by: tuple[Hashable, ...], make: Callable[[], T]) -> T:
         found: T = self.known[by] if by in self.known else make()

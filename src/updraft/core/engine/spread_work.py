@@ -43,6 +43,8 @@ _PREFIX = "updraft-parts-"  # then the process, of the folders that parts lie in
 class SpreadWork(Work):
     """The computing of one plan by parts."""
 
+    groups = False
+
     cut: Cut = field(default_factory=Cut)
     _keep: Scratch = field(init=False)
     _tables: dict[Ref, Pieces | Stream] = field(default_factory=dict)

@@ -50,7 +50,7 @@ class Table:
         changed: cells changed, by column.
         brought: columns that came from another table.
         evidence: why columns have their kinds.
-        whole: as in Result.
+        whole, presummed: as in Result.
     """
 
     fingerprint: str
@@ -65,6 +65,7 @@ class Table:
     warnings: tuple[str, ...] = ()
     evidence: dict[str, str] = field(default_factory=dict)
     whole: int | None = None
+    presummed: bool = False
 
     @property
     def height(self) -> int:
@@ -133,6 +134,7 @@ def compute(
         result.warnings,
         result.evidence,
         result.whole,
+        result.presummed,
     )
 
 

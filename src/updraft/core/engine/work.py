@@ -13,6 +13,7 @@ from concurrent.futures import Future
 from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
+from typing import ClassVar
 
 import polars as pl
 
@@ -20,7 +21,7 @@ from updraft.core.deliver import Delivery, Outlet, digest
 from updraft.core.engine.coded import Coded
 from updraft.core.engine.door import Door, needed_inside
 from updraft.core.engine.files import Files
-from updraft.core.engine.liveness import rows_kept, uses
+from updraft.core.engine.liveness import groups_asked, rows_kept, uses
 from updraft.core.engine.planning import Plan, PlannedStep, arriving
 from updraft.core.engine.report import Progress, Report, StepReport, Stopped, Turn
 from updraft.core.engine.scheduler import Job, Scheduler
@@ -29,6 +30,7 @@ from updraft.core.engine.table import Table, compute
 from updraft.core.flow.model import Ref
 from updraft.core.problems import Problem
 from updraft.core.steps import Tables, Wanted
+from updraft.core.steps.presummed import Groups
 
 _POLL = 0.2  # seconds between looks at whether a run that waits was cancelled
 
@@ -43,6 +45,8 @@ class Work:
         report: gets what each step did, and the first problem that did not end the work.
     """
 
+    groups: ClassVar[bool] = True  # whether sources may bring groups in place of rows
+
     planned: Plan
     files: Files
     report: Report
@@ -54,10 +58,13 @@ class Work:
     asked: dict[str, Future[Table]] = field(default_factory=dict)
 
     _whole: dict[str, int] = field(default_factory=dict)  # rows that sources had, where they left some out
+    _presummed: dict[str, Groups] = field(default_factory=dict)  # of sources that brought groups instead
 
     def begin_again(self) -> None:
         self.report.steps.clear()
         self.asked.clear()
+        self._whole.clear()
+        self._presummed.clear()
         self.discard()
 
     def discard(self) -> None:
@@ -122,7 +129,8 @@ class Work:
         if step_id not in self.asked:
             self.progress(step_id, None)
         inputs = arriving(self.planned, step, lambda ref: tables[ref])
-        door = Door(self.files, step_id, self.planned, wanted, self._within(step, turns))
+        presummed = self._presummed.get(step.main.step) if step.main else None
+        door = Door(self.files, step_id, self.planned, wanted, self._within(step, turns), presummed=presummed)
         asked = self.asked.pop(step_id, None)
         main = tables[step.main] if step.main else None
         table = self._answer(asked) if asked else compute(step.kind, step.settings, inputs, door, coded=main)
@@ -134,7 +142,7 @@ class Work:
         for output, frame in table.frames.items():
             if needed.get(Ref(step_id, output)):
                 kept = frame if isinstance(frame, Coded) else Coded(_collected(frame))
-                tables[Ref(step_id, output)] = kept if output else kept.only(wanted)
+                tables[Ref(step_id, output)] = kept if output or table.presummed else kept.only(wanted)
         self._report(step, table, seconds, tuple(turns))
 
     def _report(
@@ -144,6 +152,8 @@ class Work:
         done = StepReport.of(step, table, seconds, turns)
         if isinstance(table, Table) and table.whole is not None:
             self._whole[step.step.id] = table.whole
+            if table.presummed:
+                self._presummed[step.step.id] = groups_asked(self.planned)[step.step.id]
             done = replace(done, rows_out=table.whole)
         elif step.main and step.main.step in self._whole:
             done = replace(done, rows_in=self._whole[step.main.step])
@@ -153,13 +163,20 @@ class Work:
     def _ask_outside(self, only: set[str], wanted: Mapping[str, Wanted]) -> None:
         """Let the sources outside bring their tables from now on, at the same time."""
         jobs: list[Job] = []
-        ahead = rows_kept(self.planned)
+        ahead, groups = rows_kept(self.planned), groups_asked(self.planned) if self.groups else {}
         for step_id, step in self.planned.steps.items():
             if step_id not in only or step.inputs or not step.fingerprint or step.passes_on:
                 continue
             if step.kind is None or step.settings is None or "outside" not in step.kind.needs:
                 continue
-            door = Door(self.files, step_id, self.planned, wanted.get(step_id), ahead=ahead.get(step_id))
+            door = Door(
+                self.files,
+                step_id,
+                self.planned,
+                wanted.get(step_id),
+                ahead=ahead.get(step_id),
+                groups=groups.get(step_id),
+            )
             answer: Future[Table] = Future()
             self.asked[step_id] = answer
             work = partial(_into, answer, partial(compute, step.kind, step.settings, Tables({}, ""), door))

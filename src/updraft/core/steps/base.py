@@ -17,6 +17,7 @@ from updraft.core.deliver import Delivery, Outlet, Sample
 from updraft.core.problems import Problem
 from updraft.core.steps.counts import Count
 from updraft.core.steps.parts import Part
+from updraft.core.steps.presummed import Groups
 from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.tables import Out, Port, Tables
 from updraft.core.values import TITLES, Kind
@@ -117,6 +118,7 @@ class Result:
         changes: says that the table is the main one with these columns changed value by value, empty cells
             staying empty; see `Result.by_value`.
         whole: rows of a source, where it left out those that the next step does not keep.
+        presummed: the table of a source is of groups; see `Context.groups`.
     """
 
     table: pl.LazyFrame
@@ -128,6 +130,7 @@ class Result:
     evidence: dict[str, str] = field(default_factory=dict)
     changes: Mapping[str, Change] = field(default_factory=dict)
     whole: int | None = None
+    presummed: bool = False
 
     @classmethod
     def by_value(cls, table: pl.LazyFrame, changes: Mapping[str, Change], *counts: Count) -> Result:
@@ -169,6 +172,16 @@ class Context(Protocol):
         """The rows that the only step after it keeps, in a run. A source may leave others out to save work,
         and says then how many there are (`Result.whole`).
         """
+
+    @property
+    def groups(self) -> Groups | None:
+        """What the only step after it asks of groups of its rows, in a run. A source may bring the groups
+        instead, and says so (`Result.presummed`).
+        """
+
+    @property
+    def presummed(self) -> Groups | None:
+        """Says that the main table is of groups, counted and added up by its source, as `presums` asked."""
 
     @property
     def decisions(self) -> Mapping[str, str]:
@@ -373,6 +386,10 @@ class StepKind(ABC):
 
     def keeps(self, settings: Any) -> Only | None:
         """The rows that it keeps, for a kind that does nothing but keep rows, each by its own values."""
+        return None
+
+    def presums(self, settings: Any) -> Groups | None:
+        """What it needs of groups of its rows, for a kind that does nothing but count and add up."""
         return None
 
     def behind(self, settings: Any, table: pl.DataFrame, row: int) -> dict[str, Any] | None:

@@ -77,16 +77,26 @@ class ControlTotal(Count):
 
 
 def control_total(
-    column: str, table: pl.LazyFrame, after: pl.LazyFrame, made: pl.Expr, why: str
+    column: str,
+    table: pl.LazyFrame,
+    after: pl.LazyFrame,
+    made: pl.Expr,
+    why: str,
+    *,
+    value: pl.Expr | None = None,
+    size: pl.Expr | None = None,
 ) -> ControlTotal:
     """The control total of a column.
 
     Args:
         table, after: before and after the step.
         made: what `after` adds up to, over its rows.
+        value, size: what is added up, and what without its sign; the column if not said.
     """
-    value = pl.col(column).cast(pl.Float64)
-    before = table.select(value.sum().alias("before"), value.abs().sum().alias("size"))
+    value, size = (one if one is not None else pl.col(column) for one in (value, size))
+    before = table.select(
+        value.cast(pl.Float64).sum().alias("before"), size.cast(pl.Float64).abs().sum().alias("size")
+    )
     frame = pl.concat([before, after.select(made.cast(pl.Float64).alias("after"))], how="horizontal")
     return ControlTotal(column, frame.select("before", "after", "size"), why)
 

@@ -24,6 +24,7 @@ from updraft.core.steps.conditions import (
     only_here,
     value_of,
 )
+from updraft.core.steps.presummed import Groups, rows_of
 from updraft.core.values import DTYPES, Kind
 
 if TYPE_CHECKING:
@@ -34,10 +35,13 @@ _NOT_BLANK = "[^ \t\n\r\x0b\x0c\u0085\u00a0\u1680\u2000-\u200b\u2028\u2029\u202f
 
 
 class Fetched(NamedTuple):
-    """What a database gave; `whole` is how many rows it has, where those that nobody keeps stayed there."""
+    """What a database gave; `whole` is how many rows it has, where those that nobody keeps stayed there, or
+    only groups came.
+    """
 
     frame: pl.DataFrame
     whole: int | None = None
+    grouped: bool = False
 
 
 def fetched(connection: Database, settings: ReadDatabaseSettings, context: Context) -> Fetched:
@@ -63,6 +67,13 @@ def fetched(connection: Database, settings: ReadDatabaseSettings, context: Conte
             values = {name: given[name] for name in query._bindparams}
             return Fetched(read(database, query, values, outside, settings.limit))
         table = reflected(database, settings.table, connection)
+        groups = context.groups
+        by_group = grouped(table, settings, groups, database.dialect.name) if groups else None
+        if groups and by_group is not None:
+            found = read(database, by_group, {}, outside)
+            found.columns = [*groups.by, *groups.names.values()]
+            found = _of_groups(_typed(found, table), table, groups)
+            return Fetched(found, rows_of(found, groups), grouped=True)
         query, whole = selection(table, settings, context.wanted), None
         kept = None if settings.limit else _kept(table, context.ahead, database.dialect.name)
         if kept is not None:
@@ -123,6 +134,73 @@ def selection(table: sa.Table, settings: ReadDatabaseSettings, wanted: Wanted = 
         column = _ordered(_column(table, order.column, "order"))
         query = query.order_by(column.desc() if order.down else column.asc())
     return query.limit(settings.limit) if settings.limit else query
+
+
+def grouped(
+    table: sa.Table, settings: ReadDatabaseSettings, groups: Groups, dialect: str
+) -> sa.Select[Any] | None:
+    """The query for groups of a table's rows; None where the database might count or add up otherwise.
+
+    Only whole numbers are added up there, since the order matters for others; and of numbers with a point
+    only those of a fixed number of decimals are compared. Texts are one group where all letters are the same.
+    """
+    known = settings.columns or list(table.columns.keys())
+    read_ = {*groups.by, *groups.of}
+    if settings.limit or dialect not in ("postgresql", "mysql", "mariadb") or not read_ <= set(known):
+        return None
+    keys = [_key_of(table.columns[name], dialect) for name in groups.by]
+    figures = [
+        _figure_of(table.columns[column], what) if column else sa.func.count()
+        for what, column in groups.names
+    ]
+    if None in keys or any(figure is None for figure in figures):
+        return None
+    told = [key[0] for key in keys if key]
+    labelled = [one.label(f"c{n}") for n, one in enumerate([*told, *figures])]
+    query = sa.select(*labelled).select_from(table)
+    if settings.rule.of:
+        query = query.where(_where(settings.rule, table))
+    return query.group_by(*(key[1] for key in keys if key)) if keys else query
+
+
+def _key_of(column: Any, dialect: str) -> tuple[Any, Any] | None:
+    """How a key is told of a group, and by what rows are in one."""
+    kind = _kind(column)
+    if kind is Kind.TEXT:
+        if not isinstance(column.type, sa.String) or isinstance(column.type, sa.Enum):
+            return None
+        return (column, column) if dialect == "postgresql" else (sa.func.min(column), Exact(column))
+    if kind in (Kind.WHOLE, Kind.DATE, Kind.YES_NO):
+        return column, column
+    return None
+
+
+def _figure_of(column: Any, what: str) -> Any:
+    kind = _kind(column)
+    exact = kind in (Kind.WHOLE, Kind.DATE) or (
+        isinstance(column.type, sa.Numeric) and not isinstance(column.type, sa.Float)
+    )
+    match what:
+        case "filled":
+            return sa.func.count(column)
+        case "sum" if kind is Kind.WHOLE:
+            return sa.cast(sa.func.sum(column), sa.BigInteger)
+        case "size" if kind is Kind.WHOLE:
+            return sa.cast(sa.func.sum(sa.func.abs(column)), sa.BigInteger)
+        case "min" if exact:
+            return sa.func.min(column)
+        case "max" if exact:
+            return sa.func.max(column)
+    return None
+
+
+def _of_groups(found: pl.DataFrame, table: sa.Table, groups: Groups) -> pl.DataFrame:
+    """With the kinds that counts, sums and bounds have where the rows themselves came."""
+    kinds = {
+        name: DTYPES[_kind(table.columns[column])] if what in ("min", "max") else pl.Int64
+        for (what, column), name in groups.names.items()
+    }
+    return found.with_columns(pl.col(name).cast(kind) for name, kind in kinds.items())
 
 
 def _column(table: sa.Table, name: str, field: str) -> Any:

@@ -10,6 +10,8 @@ from updraft.core.steps.counts import Count
 from updraft.core.steps.tables import Tables
 
 _LEFT = "{n} rows stayed in the database: the next step does not keep them"
+_GROUPED = "{n} rows were counted and added up in the database: only the groups of the next step came"
+_ONE_GROUPED = "{n} row was counted and added up in the database: only the groups of the next step came"
 _ONE_LEFT = "{n} row stayed in the database: the next step does not keep it"
 
 
@@ -79,6 +81,10 @@ class ReadDatabase(StepKind):
         found = fetched(connection, settings, context)
         if found.whole is None:
             return Result(found.frame.lazy())
+        if found.grouped:
+            rows = pl.LazyFrame({"n": [found.whole]})
+            count = Count("grouped_there", rows, _GROUPED, one=_ONE_GROUPED)
+            return Result(found.frame.lazy(), counts=(count,), whole=found.whole, presummed=True)
         left = pl.LazyFrame({"n": [found.whole - found.frame.height]})
         return Result(
             found.frame.lazy(), counts=(Count("in_database", left, _LEFT, one=_ONE_LEFT),), whole=found.whole

@@ -12,6 +12,7 @@ from updraft.core.steps.behind import all_of, equal_to
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.counts import Count, control_total
 from updraft.core.steps.figures import FIGURE_WORDS, OF_ALL, FigureOfSome, expression, leaves_out_empty
+from updraft.core.steps.presummed import SIZE, SUM, Groups, empties_of, figure_of, groups_for
 from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.summaries.groups import MadeGroup, keyed, rows_of
 from updraft.core.steps.summaries.totals import GROUP, TOTAL, with_totals
@@ -87,6 +88,7 @@ class Summarise(StepKind):
         table = tables.main
         schema = table.collect_schema()
         need_columns(settings.by, schema, field="by")
+        presummed = context.presummed if context is not None else None
         if not settings.figures and not settings.by and not settings.made:
             raise Problem(
                 "The summary",
@@ -95,11 +97,20 @@ class Summarise(StepKind):
                 field="figures",
                 code="unfinished",
             )
-        asked = [one for figure in settings.figures for one in figure.each(schema)]
+        asked = [
+            one for figure in settings.figures for one in ([figure] if presummed else figure.each(schema))
+        ]
         groups = [keyed(group, schema, context, f"{_MADE}{n}") for n, group in enumerate(settings.made)]
         level = [settings.level.strip()] if self._totalled(settings) else []
         self._check_names([*settings.by, *(g.name for g in groups), *level, *(f.called() for f in asked)])
-        figures = [expression(figure, schema).alias(f"{_FIGURE}{n}") for n, figure in enumerate(asked)]
+        figures = [
+            (
+                figure_of(presummed, figure.figure, figure.column)
+                if presummed
+                else expression(figure, schema)
+            ).alias(f"{_FIGURE}{n}")
+            for n, figure in enumerate(asked)
+        ]
         table = table.with_columns(group.key.alias(f"{_MADE}{n}") for n, group in enumerate(groups))
         names = [*settings.by, *(group.name for group in groups)]
         keys = [*settings.by, *(f"{_MADE}{n}" for n in range(len(groups)))]
@@ -122,7 +133,8 @@ class Summarise(StepKind):
                 for n, figure in enumerate(asked)
             ),
         )
-        return Result(result, counts=(*_left_out(table, asked), *_agreeing(table, made, asked, level)))
+        counts = (*_left_out(table, asked, presummed), *_agreeing(table, made, asked, level, presummed))
+        return Result(result, counts=counts)
 
     def _totalled(self, settings: SummariseSettings) -> bool:
         return settings.totals != "none" and bool(settings.by or settings.made)
@@ -149,6 +161,18 @@ class Summarise(StepKind):
             name for group in settings.made if group.by == "formula" for name in names_in(group.formula)[1]
         }
         return [grounds.parameter(name) for name in sorted(used)]
+
+    def presums(self, settings: SummariseSettings) -> Groups | None:
+        ordered = settings.order == "first" and not self._totalled(settings)
+        if settings.made or ordered or not (settings.by or settings.figures):
+            return None
+        if any(one.like.strip() or one.where.of or one.empty for one in settings.figures):
+            return None
+        if any(not one.column for one in settings.figures if one.figure not in ("rows", "rows_share")):
+            return None
+        rows = ("rows", "rows_share")
+        asked = [(one.figure, "" if one.figure in rows else one.column) for one in settings.figures]
+        return groups_for(settings.by, asked)
 
     def behind(self, settings: SummariseSettings, table: pl.DataFrame, row: int) -> dict[str, Any] | None:
         names = [*settings.by, *(group.called() for group in settings.made)]
@@ -192,27 +216,38 @@ def _of_all(column: pl.Expr, figure: FigureOfSome, *, totalled: bool) -> pl.Expr
     return pl.when(whole != 0).then(column / whole)
 
 
-def _left_out(table: pl.LazyFrame, figures: Sequence[FigureOfSome]) -> Iterator[Count]:
+def _left_out(
+    table: pl.LazyFrame, figures: Sequence[FigureOfSome], presummed: Groups | None
+) -> Iterator[Count]:
     """How many empty cells of a column are in none of its figures."""
     columns = dict.fromkeys(figure.column for figure in figures if leaves_out_empty(figure))
     for name in columns:
+        empty = empties_of(presummed, name) if presummed else pl.col(name).null_count().cast(pl.Int64)
         yield Count(
             f"empty:{name}",
-            table.select(pl.col(name).null_count().cast(pl.Int64)),
+            table.select(empty),
             f"{{n}} empty cells of {name} are in no figure of it",
             one=f"{{n}} empty cell of {name} is in no figure of it",
         )
 
 
 def _agreeing(
-    table: pl.LazyFrame, made: pl.LazyFrame, figures: Sequence[FigureOfSome], level: Sequence[str]
+    table: pl.LazyFrame,
+    made: pl.LazyFrame,
+    figures: Sequence[FigureOfSome],
+    level: Sequence[str],
+    presummed: Groups | None,
 ) -> Iterator[Count]:
     """Whether what was added up is the same before and after, of the first sums."""
     sums = [(f"{_FIGURE}{n}", figure) for n, figure in enumerate(figures) if figure.figure == "sum"]
     groups = made.filter(pl.col(_LEVEL) == GROUP) if level else made
     for name, figure in sums[:_SUMS]:
         why = f"{figure.called()} counts only rows that meet its conditions"
-        yield control_total(figure.column, table, groups, pl.col(name).sum(), why)
+        column = figure.column
+        value, size = (pl.col(column),) * 2
+        if presummed:
+            value, size = (pl.col(presummed.names[what, column]) for what in (SUM, SIZE))
+        yield control_total(column, table, groups, pl.col(name).sum(), why, value=value, size=size)
 
 
 def _told_by(level: str, names: Sequence[str]) -> int:
