@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from tests import sources  # noqa: F401
 from tests.steps import COLUMNS, LAST, ROWS, STEPS
 from updraft.core import Engine, Files, Flow, Problem, Step, plan
-from updraft.core.engine import run
+from updraft.core.engine import Door, run
 from updraft.core.engine.liveness import needed_columns
 from updraft.core.engine.planning import arriving
 from updraft.core.engine.table import compute
@@ -47,7 +47,7 @@ def step_by_step(flow: Flow, files: Files) -> dict:
         if step.problem:
             raise step.problem
         inputs = arriving(planned, step, lambda ref: tables[ref.step].lazy(ref.output))
-        tables[step_id] = compute(step.kind, step.settings, inputs, files)
+        tables[step_id] = compute(step.kind, step.settings, inputs, Door(files, step_id, planned))
     return tables
 
 
