@@ -15,6 +15,8 @@ from updraft.core.steps import Tables, kinds
 class Flow:
     """What a step may ask of its flow here."""
 
+    presummed = None
+
     @staticmethod
     def parameter(name):
         return {"least": 85}[name]

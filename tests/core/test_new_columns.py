@@ -29,6 +29,7 @@ class Context:
     """A flow's parameters, and nothing else of the world."""
 
     decisions = {}
+    presummed = None
 
     def parameter(self, name: str):
         return {"extra": 2, "hubs": ("Fen", "Dale")}[name]
