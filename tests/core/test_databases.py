@@ -17,6 +17,8 @@ from tests.rules import rules_of
 from updraft.core import Engine, Files, Flow, Problem, Step, plan, run
 from updraft.core.connect import Database, Outside, bulk, database
 from updraft.core.engine import work
+from updraft.core.engine.report import Report
+from updraft.core.flow.model import Ref
 from updraft.core.steps import sql_query
 
 LOTS = pl.DataFrame(
@@ -211,7 +213,7 @@ def test_what_the_next_step_keeps_is_chosen_in_the_database_and_a_run_makes_and_
     def once(*, ahead: bool) -> tuple[list, bytes]:
         with TemporaryDirectory() as out, pytest.MonkeyPatch.context() as patch:
             if not ahead:
-                patch.setattr(work, "rows_kept", lambda planned: {})
+                patch.setattr(work, "rows_kept", lambda planned, only: {})
             selected = sql_query.read
             patch.setattr(
                 sql_query,
@@ -298,6 +300,23 @@ def test_groups_are_counted_and_added_up_in_the_database_and_a_run_makes_and_tel
         assert groups.height == rows.height
     else:
         assert ("GROUP BY" in query) == bool(by) and groups.height == (rows.select(by).n_unique() if by else 1)
+
+
+@pytest.mark.parametrize(
+    "kind, then",
+    [
+        ("keep_rows", {"rule": {"of": [{"column": "revision", "test": "equals", "value": "1"}]}}),
+        ("summarise", {"by": ["revision"], "figures": [{"figure": "rows"}]}),
+    ],
+)
+def test_all_rows_come_where_the_source_itself_is_asked_for(lots, kind, then):
+    """As by a flow that is used within another one for the table before its last step."""
+    read_ = Step(id="all", kind="read_database", settings={"connection": "Lots", "table": "seed lots"})
+    files = Files(LOTS_FOLDER, outside=Outside({"Lots": lots}))
+    planned = plan(Flow(steps=(read_, Step(id="it", kind=kind, settings=then, inputs={"table": "all"}))), files)
+    assert work.Work(planned, files, Report()).table(Ref("all"), {"all"}).height == 300
+    made = work.Work(planned, files, Report()).table(Ref("it"), {"all", "it"})
+    assert made.height == (75 if kind == "keep_rows" else 4)
 
 
 @pytest.mark.parametrize("beside, limit", [(True, None), (False, 50), (False, None)])

@@ -32,23 +32,37 @@ def needed_columns(planned: Plan) -> dict[str, Wanted]:
     return wanted
 
 
-def rows_kept(planned: Plan) -> dict[str, Only]:
-    """For sources, the rows that the only step after them keeps."""
+def rows_kept(planned: Plan, only: set[str]) -> dict[str, Only]:
+    """For sources, the rows that the only step after them keeps, where it is one of `only`: others are not
+    computed, and the source may be what is asked for.
+    """
     kept: dict[str, Only] = {}
-    for step in planned.steps.values():
-        if step.kind is None or step.settings is None or step.passes_on is not None or not step.main:
+    for step_id, step in planned.steps.items():
+        if (
+            step_id not in only
+            or step.kind is None
+            or step.settings is None
+            or step.passes_on is not None
+            or not step.main
+        ):
             continue
-        source, only = planned.steps.get(step.main.step), step.kind.keeps(step.settings)
-        if only and source and not source.inputs and planned.takers(step.main) == 1:
-            kept[step.main.step] = only
+        source, rows = planned.steps.get(step.main.step), step.kind.keeps(step.settings)
+        if rows and source and not source.inputs and planned.takers(step.main) == 1:
+            kept[step.main.step] = rows
     return kept
 
 
-def groups_asked(planned: Plan) -> dict[str, Groups]:
-    """For sources, what the only step after them asks of groups of their rows."""
+def groups_asked(planned: Plan, only: set[str]) -> dict[str, Groups]:
+    """For sources, what the only step after them asks of groups of their rows, where it is one of `only`."""
     asked: dict[str, Groups] = {}
-    for step in planned.steps.values():
-        if step.kind is None or step.settings is None or step.passes_on is not None or not step.main:
+    for step_id, step in planned.steps.items():
+        if (
+            step_id not in only
+            or step.kind is None
+            or step.settings is None
+            or step.passes_on is not None
+            or not step.main
+        ):
             continue
         source, groups = planned.steps.get(step.main.step), step.kind.presums(step.settings)
         if groups and source and not source.inputs and planned.takers(step.main) == 1:

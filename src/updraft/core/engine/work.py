@@ -58,6 +58,7 @@ class Work:
     asked: dict[str, Future[Table]] = field(default_factory=dict)
 
     _whole: dict[str, int] = field(default_factory=dict)  # rows that sources had, where they left some out
+    _groups_asked: dict[str, Groups] = field(default_factory=dict)  # of sources, by what comes after them
     _presummed: dict[str, Groups] = field(default_factory=dict)  # of sources that brought groups instead
 
     def begin_again(self) -> None:
@@ -153,7 +154,7 @@ class Work:
         if isinstance(table, Table) and table.whole is not None:
             self._whole[step.step.id] = table.whole
             if table.presummed:
-                self._presummed[step.step.id] = groups_asked(self.planned)[step.step.id]
+                self._presummed[step.step.id] = self._groups_asked[step.step.id]
             done = replace(done, rows_out=table.whole)
         elif step.main and step.main.step in self._whole:
             done = replace(done, rows_in=self._whole[step.main.step])
@@ -163,7 +164,8 @@ class Work:
     def _ask_outside(self, only: set[str], wanted: Mapping[str, Wanted]) -> None:
         """Let the sources outside bring their tables from now on, at the same time."""
         jobs: list[Job] = []
-        ahead, groups = rows_kept(self.planned), groups_asked(self.planned) if self.groups else {}
+        ahead = rows_kept(self.planned, only)
+        self._groups_asked = groups = groups_asked(self.planned, only) if self.groups else {}
         for step_id, step in self.planned.steps.items():
             if step_id not in only or step.inputs or not step.fingerprint or step.passes_on:
                 continue
