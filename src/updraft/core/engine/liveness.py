@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterator
 
 from updraft.core.engine.planning import Plan
 from updraft.core.flow.model import Ref
-from updraft.core.steps import Wanted
+from updraft.core.steps import Settings, StepKind, Wanted
 from updraft.core.steps.conditions import Only
 from updraft.core.steps.presummed import Groups
 
@@ -33,41 +34,28 @@ def needed_columns(planned: Plan) -> dict[str, Wanted]:
 
 
 def rows_kept(planned: Plan, only: set[str]) -> dict[str, Only]:
-    """For sources, the rows that the only step after them keeps, where it is one of `only`: others are not
-    computed, and the source may be what is asked for.
-    """
-    kept: dict[str, Only] = {}
-    for step_id, step in planned.steps.items():
-        if (
-            step_id not in only
-            or step.kind is None
-            or step.settings is None
-            or step.passes_on is not None
-            or not step.main
-        ):
-            continue
-        source, rows = planned.steps.get(step.main.step), step.kind.keeps(step.settings)
-        if rows and source and not source.inputs and planned.takers(step.main) == 1:
-            kept[step.main.step] = rows
-    return kept
+    """For sources, the rows that the only step after them keeps."""
+    found = ((source, kind.keeps(settings)) for source, kind, settings in _alone_after(planned, only))
+    return {source: rows for source, rows in found if rows}
 
 
 def groups_asked(planned: Plan, only: set[str]) -> dict[str, Groups]:
-    """For sources, what the only step after them asks of groups of their rows, where it is one of `only`."""
-    asked: dict[str, Groups] = {}
+    """For sources, what the only step after them asks of groups of their rows."""
+    found = ((source, kind.presums(settings)) for source, kind, settings in _alone_after(planned, only))
+    return {source: groups for source, groups in found if groups}
+
+
+def _alone_after(planned: Plan, only: set[str]) -> Iterator[tuple[str, StepKind, Settings]]:
+    """Sources that one step alone takes, and that step, where it is one of `only`: others are not computed,
+    and the source may be what is asked for.
+    """
     for step_id, step in planned.steps.items():
-        if (
-            step_id not in only
-            or step.kind is None
-            or step.settings is None
-            or step.passes_on is not None
-            or not step.main
-        ):
+        if step_id not in only or step.passes_on is not None or not step.main:
             continue
-        source, groups = planned.steps.get(step.main.step), step.kind.presums(step.settings)
-        if groups and source and not source.inputs and planned.takers(step.main) == 1:
-            asked[step.main.step] = groups
-    return asked
+        source = planned.steps.get(step.main.step)
+        alone = source and not source.inputs and planned.takers(step.main) == 1
+        if alone and step.kind is not None and step.settings is not None:
+            yield step.main.step, step.kind, step.settings
 
 
 def uses(planned: Plan, only: set[str]) -> Counter[Ref]:
