@@ -389,6 +389,72 @@ LINKS = ["https://www.larkmoor.example:80/a?b=1", "http://hub.larkmoor.example/x
             {"kind": ["Socks", "T-shirt", "Cap"], "in": ["blue", "red", "green"]}, {0: "SOC-B", 1: "TSH-R"},
             ["SOC-B", "TSH-R", "CAP-G"], id="the first letters, marks left out",
         ),
+        pytest.param(
+            {"leg": ["Fen to Old Dale", "Moor – Fen", "Old Dale > Bay End", "Fen to Moor", "Dale – Bay"] * 3},
+            {0: "Old Dale"}, ["Old Dale", "Fen", "Bay End", "Moor", "Bay"] * 3, id="parts at any of several signs",
+        ),
+        pytest.param(
+            {"at": ["6:15 pm", "10 am", "12 am", "1 pm"]}, {0: "18:15"}, ["18:15", "10:00", "00:00", "13:00"],
+            id="hours without minutes",
+        ),
+        pytest.param(
+            {"at": ["18h30", "7h05", "11h00"]}, {0: "6:30 PM"}, ["6:30 PM", "7:05 AM", "11:00 AM"], id="18h30"
+        ),
+        pytest.param(
+            {"link": ["/kale/4276?ref=mail", "/leek/5512?page=2", "/pea/9034?a=1&b=7", "/bean/1108"] * 2}, {0: "4276"},
+            ["4276", "5512", "9034", "1108"] * 2, id="digits are not put together across words",
+        ),
+        pytest.param(
+            {"item": ["tall / pea", "kale / old kale", "PH", "low / pH"]}, {0: "Pea", 2: "PH"},
+            ["Pea", "Old kale", "PH", "PH"], id="begun with a large letter",
+        ),
+        pytest.param(
+            {"seen": ["teal;blue;grey", "red", "pink;amber", "teal;red"]}, {0: "blue|grey|teal"},
+            ["blue|grey|teal", "red", "amber|pink", "red|teal"], id="sorted, with another mark",
+        ),
+        pytest.param(
+            {"head": ["net weight (kg)", "sown", "Date of Sowing", "row no"]}, {0: "netWeightKg"},
+            ["netWeightKg", "sown", "dateOfSowing", "rowNo"], id="words run together",
+        ),
+        pytest.param(
+            {"hub": ["Fen .", "Old Dale", " Moor,", "Bay End."]}, {0: "Fen", 3: "Bay End"}, ["Fen", "Old Dale", "Moor", "Bay End"],
+            id="no marks at the ends",
+        ),
+        pytest.param(
+            {"sown": ["05MAR2021", "19APR2015", "30NOV2023"]}, {0: "2021-03-05"},
+            ["2021-03-05", "2015-04-19", "2023-11-30"], id="a date run together",
+        ),
+        pytest.param(
+            {"on": ["2026-03-18", "2024-12-02", "2025-01-31"]}, {0: "2026-04-01"},
+            ["2026-04-01", "2025-01-01", "2025-02-01"], id="the first of the next month",
+        ),
+        pytest.param(
+            {"tag": ["Mi", "Do", "Fr", "Mo", "So", "Di"]}, {0: "Wednesday"},
+            ["Wednesday", "Thursday", "Friday", "Monday", "Sunday", "Tuesday"], id="days of two letters",
+        ),
+        pytest.param(
+            {"paid": ["$20", "£7.50", "€12", "€3"]}, {0: "USD 20", 1: "GBP 7.50"},
+            ["USD 20", "GBP 7.50", "EUR 12", "EUR 3"], id="currencies",
+        ),
+        pytest.param(
+            {"stock": ["4", "0", "56", "43", "12"], "least": ["0", "52", "45", "43", "30"]},
+            {0: "", 1: "order", 3: "order"}, ["", "order", "", "order", "order"], id="at most as large as another",
+        ),
+        pytest.param(
+            {"bay": ["24", "B1", "C7", "30", "A2", "7", "B4", "C2"]}, {0: "main", 1: "zone B"},
+            ["main", "zone B", "zone C", "main", "zone A", "main", "zone B", "zone C"], id="a letter that the row holds",
+        ),
+        pytest.param(
+            {"last": [227, 59, 351, 80], "this": [271, 52, 344, 80]}, {0: "+19%"}, ["+19%", "-12%", "-2%", "0%"],
+            id="a change in whole percent",
+        ),
+        pytest.param(
+            {"row": ["51", "4", "46", "7", "12"]}, {0: "odd", 1: "even", 2: "even", 3: "odd", 4: "even"},
+            ["odd", "even", "even", "odd", "even"], id="even and odd",
+        ),
+        pytest.param(
+            {"seen": ["5.9M", "632", "1.2k", "88"]}, {0: "5900000"}, ["5900000", "632", "1200", "88"], id="in full"
+        ),
     ],
 )  # fmt: skip
 def test_results_of_several_forms_are_read_together(table, given, expected):
@@ -417,6 +483,19 @@ def test_a_frequent_word_that_no_example_has_is_asked():
     assert stated.question == 3, "later than all that are told"
     paid = pl.DataFrame({"due": [5, 9, 7, 2], "paid": [9, 12, 3, 4]})
     assert from_examples(paid, {0: "over"}).question == 2, "the one where the other is the larger"
+
+
+def test_a_column_that_was_empty_so_far_is_asked_for():
+    names = pl.DataFrame(
+        {
+            "given": ["Elif", "Sami", "Rosa", "Bo"],
+            "second": ["", "", "Tove", ""],
+            "name": ["Moss", "O'Dell", "Reed", "Fry"],
+        }
+    )
+    assert from_examples(names, {0: "Elif Moss"}).question == 2
+    ticked = pl.DataFrame({"seen": ["x", "x", "", "ok", "x", "ok", "", "2", "x"]})
+    assert from_examples(ticked, {0: "yes"}).question in (2, 6), "an empty cell may be the other case"
 
 
 def test_a_row_that_lacks_what_the_reading_goes_by_is_asked_and_may_have_nothing():

@@ -226,7 +226,7 @@ def _shortened(text: str, piece: Piece) -> Iterator[tuple[Number, float]]:
         call = f"number({piece.formula}) * choose({pairs}, 1)"
         read = partial(_scaled, signs)
         words = f"{piece.words} in full ({name})"
-        yield Number(call, _on(piece, read), piece.cost + 1.2, words), read(text) or 0.0
+        yield Number(call, _on(piece, read), piece.cost + 0.7, words), read(text) or 0.0
 
 
 def _scaled(signs: tuple[tuple[str, float], ...], text: str) -> float | None:
@@ -243,15 +243,16 @@ def _counted(text: str, piece: Piece) -> Iterator[tuple[Number, float]]:
         call = f"occurs({piece.formula}, {quoted(mark)}) + 1"
         of = _on(piece, partial(_items, mark))
         words = f"how many items {piece.words} has at “{mark}”"
-        yield Number(call, of, piece.cost + 1.2, words), text.count(mark) + 1.0
+        yield Number(call, of, piece.cost + 1.2, words, counts=True), text.count(mark) + 1.0
     if " " in text:
         call = f"occurs(tidy({piece.formula}), ' ') + 1"
         of = _on(piece, _words)
-        yield Number(call, of, piece.cost + 1.6, f"how many words {piece.words} has"), _words(text)
-    size = float(len(text))
+        words = f"how many words {piece.words} has"
+        yield Number(call, of, piece.cost + 1.6, words, counts=True), _words(text)
+    words = f"how long {piece.words} is"
     yield (
-        Number(f"length({piece.formula})", _on(piece, len), piece.cost + 2.2, f"how long {piece.words} is"),
-        size,
+        Number(f"length({piece.formula})", _on(piece, len), piece.cost + 2.2, words, counts=True),
+        float(len(text)),
     )
 
 

@@ -22,10 +22,12 @@ SEEN = 400  # characters of a text that are looked at
 _NOVEL, _LACKS = 0.3, 0.8  # of a feature that no example has shown, and of a mark that the reading goes by
 _NEW_FORM, _FAR = 0.12, 0.25  # of a length of digits that none has shown; of a number far from theirs
 _EMPTY, _VALUE = 0.6, 0.6  # of an empty cell, and of one of the few values of a column, that none has shown
+_FILLED = 0.9  # of a cell of a column that was empty in all examples
 _WORD = 0.4  # of a word that no example has, by the share of rows that have it
 _OFTEN = 0.1  # of the rows must have it
 _BEYOND = 3.0  # how much farther a number is that lies beyond all of the examples'
 _BELOW = 0.4  # of a number below nought, where no example has one
+_REST = 0.3  # of a day on a weekend, where no example has one
 _NOUGHT = 4.0  # how much farther nought is: it often stands for none
 _ORDER = 1.2  # of two numbers or days, one of which was never the larger
 _COMPARED = 4  # columns of which it is seen which is the larger
@@ -59,7 +61,7 @@ def question(readings: Sequence[Reading], examples: Mapping[int, str], table: pl
         apart = sum(float(2 ** (first.cost - one.cost)) for one in others if (one.values[at] or "") != best)
         apart += novel.of(at) + _LACKS * any(mark not in novel.told[at] for mark in goes_by)
         if not best:
-            return apart + 1.0 * ("" not in examples.values() and bool(novel.told[at]))
+            return apart + 1.0 * ("" not in examples.values() and novel.says_something(at))
         return (
             apart
             + _OTHER_CLASS * (_classes(best) not in classes)
@@ -95,6 +97,7 @@ class _Novelty:
             self._orders = table.width
             signs = [(*one, orders) for one, orders in zip(signs, _orders(table), strict=True)]
         seen = [set().union(*(signs[at][n] for at in examples)) for n in range(len(signs[0]) if signs else 0)]
+        self._empty = {n for n, one in enumerate(seen) if one == {"empty"}}
         self._of = [
             frozenset(self._new_marks(one)).union(
                 (n, sign) for n, own in enumerate(each) for sign in own - seen[n]
@@ -127,10 +130,16 @@ class _Novelty:
         new = _NOVEL * (1 + self._often[own] / len(self._of)) if own else 0.0
         said = [one for one in own if isinstance(one, tuple)]
         new += _EMPTY * any(sign == "empty" for _, sign in said)
+        new += _FILLED * any(n in self._empty and sign != "empty" for n, sign in said)
+        new += _REST * any(sign == "weekend True" for _, sign in said)
         new += _BELOW * any(sign == "below" for _, sign in said)
         new += _ORDER * any(n == self._orders > 0 and "=" not in sign for n, sign in said)
         new += _VALUE * self._values[at] + _WORD * self._words[at]
         return new + _NEW_FORM * len(self._forms[at] - self._known_forms)
+
+    def says_something(self, at: int) -> bool:
+        """Whether a row has anything in it, or nothing, which no example has shown."""
+        return bool(self.told[at]) or any(one[1] == "empty" for one in self._of[at] if isinstance(one, tuple))
 
     def far(self, at: int) -> float:
         """How far the numbers of a row are from those of the examples, of how far they go."""

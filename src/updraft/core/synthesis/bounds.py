@@ -46,6 +46,7 @@ def bounds(columns: Sequence[Piece], rows: Sequence[Row], yes: list[int], no: li
         measures = list(_numbers(piece, rows, [*yes, *no]))
         for measure in measures:
             yield from _between(measure, rows, yes, no)
+            yield from _even(measure)
         for a, b in (
             (a, b) for a in measures for b in measures if a is not b and "," in a.formula + b.formula
         ):
@@ -104,6 +105,18 @@ def _between(measure: _Measure, rows: Sequence[Row], yes: list[int], no: list[in
 
 
 _SIGNS = {">=": operator.ge, "<": operator.lt, ">": operator.gt, "<=": operator.le}
+
+
+def _even(measure: _Measure) -> Iterator[Test]:
+    """Whether a number is even, or odd."""
+    half = f"{measure.formula} / 2"
+    for call, rest, words in ((f"{half} == down({half})", 0, "even"), (f"down({half}) != {half}", 1, "odd")):
+
+        def of(row: Row, rest: int = rest) -> bool:
+            value = measure.of(row)
+            return value is not None and (value % 2 == 0) == (rest == 0)
+
+        yield Test(call, of, measure.cost + 0.9, f"{measure.words} is {words}")
 
 
 def _bound(measure: _Measure, sign: str, bound: float, cost: float, words: str) -> Test:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import partial
 
@@ -170,6 +170,7 @@ def _case(text: str) -> Iterator[Change]:
         Change("headline({})", headline, 0.9, "{} as a title, small words within small"),
         Change("sentence({})", lambda t: t[:1].upper() + t[1:].lower(), 0.9, "{} with one large letter"),
         Change("plain({})", plain, 0.8, "{} without accents"),
+        Change("upper(first({}, 1)) + skip({again}, 1)", _large_first, 1.0, "{} begun with a large letter"),
     ]
     if plain(text) != text:
         made.append(
@@ -188,6 +189,10 @@ def _case(text: str) -> Iterator[Change]:
         yield Change("initials({})", _initials, 0.8, "the initials of {}")
         said = "the initials of {}, large"
         yield Change("upper(initials({}))", lambda t: _initials(t).upper(), 0.9, said)
+
+
+def _large_first(text: str) -> str:
+    return text[:1].upper() + text[1:]
 
 
 def _initials(text: str) -> str:
@@ -223,26 +228,38 @@ def _kept(text: str) -> list[Change]:
 def _reordered(text: str, wanted: str) -> Iterator[Change]:
     """The parts of a text in another order, or each once; only where all of them come again."""
     for mark in sorted({sign for sign in re.findall(r"[^\w\s]\s?|_| ", text) if sign in text}):
-        if mark not in wanted or not all(part in wanted for part in text.split(mark)):
+        parts, bare = text.split(mark), not any(map(str.isalpha, text))
+        if not all(part in wanted for part in parts):
             continue
+        news = [mark] if mark in wanted else _marks_between(parts, wanted)
         for name, make, cost, words in (
             ("turned", _turned, 1.0, "the parts of {} at %s, the last one first"),
             ("sorted_parts", sorted, 1.1, "the parts of {} at %s, sorted"),
             ("parts_once", dict.fromkeys, 1.1, "the parts of {} at %s, each once"),
         ):
-            change = Change(
-                f"{name}({{}}, {quoted(mark)})", partial(_parts_made, mark, make), cost, words % shown(mark)
-            )
-            if change.of(text) != text:
-                yield change
+            for new in news:
+                call, said = f"{name}({{}}, {quoted(mark)})", words % shown(mark)
+                if new != mark:
+                    call = f"replace({call}, {quoted(mark)}, {quoted(new)})"
+                    said, cost = f"{said}, with {shown(new)} between them", cost + 0.5 + 1.5 * bare
+                change = Change(call, partial(_parts_made, mark, new, make), cost, said)
+                if change.of(text) != text:
+                    yield change
+
+
+def _marks_between(parts: Sequence[str], wanted: str) -> list[str]:
+    """What stands between parts of a text in a result that has all of them."""
+    found = {wanted[wanted.find(part) + len(part) :][:3] for part in parts if part}
+    marks = (re.match(r"[^\w]{1,3}", rest) for rest in found)
+    return sorted({one[0] for one in marks if one}, key=len)[:2]
 
 
 def _turned(parts: list[str]) -> Iterable[str]:
     return parts[::-1]
 
 
-def _parts_made(mark: str, make: Callable[[list[str]], Iterable[str]], text: str) -> str | None:
-    return mark.join(make(text.split(mark)))
+def _parts_made(mark: str, new: str, make: Callable[[list[str]], Iterable[str]], text: str) -> str | None:
+    return new.join(make(text.split(mark)))
 
 
 def _rejoined(text: str, wanted: str) -> Iterator[Change]:
@@ -262,7 +279,9 @@ def _rejoined(text: str, wanted: str) -> Iterator[Change]:
             call = f"trim(replace_pattern({{}}, {quoted(_APART)}, ' '))"
             call = call if mark == " " else f"replace({call}, ' ', {quoted(mark)})"
             said = f"the words of {{}} with {shown(mark)} between them"
-            yield Change(call, partial(_words_apart, mark), 1.0, said)
+            # A mark that stood there before was put nowhere.
+            cost = 1.0 + 1.2 * (_words_apart(mark, text) == text.strip())
+            yield Change(call, partial(_words_apart, mark), cost, said)
         if re.search(r"\w['’]\w", text):
             bare = "replace_pattern({}, \"['’]\", '')"
             call = f"replace(trim(replace_pattern({bare}, {quoted(_APART)}, ' ')), ' ', {quoted(mark)})"
@@ -313,12 +332,19 @@ def _zeros(text: str, wanted: str) -> Iterator[Change]:
 
 def _marks(text: str, wanted: str) -> Iterator[Change]:
     for mark in sorted(set(re.findall(r"[^\w]|_", text))):
+        # A blank beside a sign that goes, too, is none between words.
+        outer = 1.0 * (mark == " " not in re.sub(r"^\W+|\W+$", "", text))
         for new in sorted({"", *re.findall(r"[^\w]+|_", wanted)} - {mark}, key=len):
             said = f"without {shown(mark)}" if not new else f"with {shown(new)} for {shown(mark)}"
             yield Change(
                 f"replace({{}}, {quoted(mark)}, {quoted(new)})",
-                partial(_replace, mark, new), 0.9, f"{{}} {said}",
+                partial(_replace, mark, new), 0.9 + outer, f"{{}} {said}",
             )  # fmt: skip
+    if _CAMEL.fullmatch(wanted) and _NO_WORD.search(text):
+        # lowerUpper: the first word begins small.
+        joined = f"replace_pattern(title({{}}), {quoted(_APART)}, '')"
+        call = f"lower(first({joined}, 1)) + skip({joined.replace('{}', '{again}')}, 1)"
+        yield Change(call, _camel, 1.6, "the words of {} run together, large from the second on")
     if re.search(r"[a-z][A-Z]", text):
         for new in sorted({" ", *re.findall(r"[^\w]|_", wanted)}):
             yield Change(
@@ -328,8 +354,22 @@ def _marks(text: str, wanted: str) -> Iterator[Change]:
             )  # fmt: skip
     if text != " ".join(text.split()):
         yield Change("tidy({})", lambda t: " ".join(t.split()), 0.4, "{} without needless blanks")
+    if (bare := _ENDS.sub("", text)) and bare != text.strip():
+        call = f"replace_pattern({{}}, {quoted(_ENDS.pattern)}, '')"
+        yield Change(call, partial(_ENDS.sub, ""), 0.8, "{} without marks at the ends")
     if text != text.strip():
         yield Change("trim({})", str.strip, 0.5, "{} without blanks at the ends")
+
+
+_CAMEL = re.compile(r"[^\W\d_]*[a-z][A-Z][^\W_]*")
+
+
+def _camel(text: str) -> str | None:
+    joined = _NO_WORD.sub("", title(text))
+    return joined[:1].lower() + joined[1:] or None
+
+
+_ENDS = re.compile(r"^[\s.,;:!?]+|[\s.,;:!?]+$")
 
 
 def _pad(size: int, text: str) -> str | None:

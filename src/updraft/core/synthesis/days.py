@@ -24,7 +24,7 @@ _MORE = (
     "D Mon", "D Month", "Mon D", "Month D", "DD.MM.", "DD/MM", "MM-DD",
 )  # fmt: skip
 _FORMS = (*FORMATS[Kind.DATE], *_MORE)
-READ = (*FORMATS[Kind.DATE], "D.M.YY", "D/Mon/YYYY")
+READ = (*FORMATS[Kind.DATE], "D.M.YY", "D/Mon/YYYY", "DDMonYYYY", "DDMonYY", "D Mon YY")
 
 
 def _year_begun(before: int, digits: int, day: date) -> str:
@@ -86,9 +86,24 @@ _ORDINAL = re.compile("([0-9])(?:st|nd|rd|th)(?: of)?")
 _TIMES = {
     "hh:mm": ("%H:%M", r"\d{2}:\d{2}"),
     "hh:mm:ss": ("%H:%M:%S", r"\d{2}:\d{2}:\d{2}"),
+    "h:mm": ("%H:%M", r"\d{1,2}:\d{2}"),
     "h:mm AM": ("%I:%M %p", r"\d{1,2}:\d{2} [ap]m"),
     "h:mmAM": ("%I:%M%p", r"\d{1,2}:\d{2}[ap]m"),
 }
+# What a time of day may look like, and how others are written so: 6 pm, 18h30, 9.30 pm.
+_CLOCK = re.compile(r"^\d{1,2}(?:[:.hH]\d{2})? ?(?:[AaPp][Mm])?$")
+_AS_CLOCK = [
+    (
+        "replace_pattern({}, '^([0-9]{1,2})( ?[AaPp][Mm])$', '${1}:00${2}')",
+        re.compile("^([0-9]{1,2})( ?[AaPp][Mm])$"),
+        r"\1:00\2",
+    ),
+    (
+        "replace_pattern({}, '^([0-9]{1,2})[.hH]([0-9]{2})', '${1}:${2}')",
+        re.compile("^([0-9]{1,2})[.hH]([0-9]{2})"),
+        r"\1:\2",
+    ),
+]
 _MIXED = {"MM/DD/YYYY", "DD/MM/YYYY", "MM/DD/YY", "DD/MM/YY", "M/D/YYYY", "D/M/YYYY", "M/D/YY", "D/M/YY"}
 
 
@@ -134,7 +149,17 @@ def months_in(whole: Piece, texts: list[str | None], at: int, wanted: str) -> It
 
 
 def times_in(whole: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]]:
-    """Ways to write a time of day: by 24 hours, or by 12 with AM and PM."""
+    """Ways to write a time of day: by 24 hours, or by 12 with AM and PM; 6 pm and 18h30, too."""
+    yield from _times(whole, text, wanted)
+    if not _CLOCK.search(text):
+        return
+    for call, regex, new in _AS_CLOCK:
+        if (said := regex.sub(new, text)) != text or call is _AS_CLOCK[0][0]:
+            as_clock = whole.made(call, partial(regex.sub, new), 0.3, "{}")
+            yield from _times(as_clock, said, wanted)
+
+
+def _times(whole: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]]:
     for form in _TIMES:
         if _time(text, form, form) is None:
             continue
@@ -228,7 +253,13 @@ def _time(text: str, form: str, out: str) -> str | None:
     except ValueError:
         return None
     hour = str(read.hour % 12 or 12)
-    made = {"h:mm AM": f"{hour}:%M %p", "h:mmAM": f"{hour}:%M%p", "h AM": f"{hour} %p", "hAM": f"{hour}%p"}
+    made = {
+        "h:mm": f"{read.hour}:%M",
+        "h:mm AM": f"{hour}:%M %p",
+        "h:mmAM": f"{hour}:%M%p",
+        "h AM": f"{hour} %p",
+        "hAM": f"{hour}%p",
+    }
     return read.strftime(made.get(out) or _TIMES[out][0])
 
 

@@ -77,9 +77,8 @@ class Doubt:
             doubt += 3.5 * (classes_of(result) not in self._classes)
             if self._beside:
                 beside = _beside(row, result)
-                doubt += _CUT * bool(beside and not beside & self._beside) + _APART * (
-                    not beside and result.isdigit()
-                )
+                doubt += _CUT * bool(beside and not beside & self._beside)
+                doubt += _APART * (not beside and _is_glued(row, result))
             doubt += 1.5 * (not self._torn and _is_torn(row, result))
             if self._letters:
                 doubt += 2.0 * (not _letters(result) <= _letters(_text(row)))
@@ -141,14 +140,17 @@ def _beside(row: Row, result: str) -> set[tuple[str, str]]:
     return found
 
 
+def _is_glued(row: Row, result: str) -> bool:
+    """Whether a result is digits that stand apart in the row, put together."""
+    return len(result) > 2 and result.isdigit() and any(result in re.sub(r"\D", "", c) for c in row if c)
+
+
 def _kind(sign: str) -> str:
     return "9" if sign.isdigit() else "a" if sign.isalpha() else sign
 
 
-_CUT, _APART = (
-    1.2,
-    1.2,
-)  # of results that stand among other signs than the examples', or of digits put together
+_CUT = 1.2  # of results that stand among other signs than the examples'
+_APART = 10.0  # of digits put together that stand apart in the row
 
 
 def _letters(text: str) -> Counter[str]:

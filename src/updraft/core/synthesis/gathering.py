@@ -18,6 +18,7 @@ from updraft.core.synthesis.parts import MARKS, parts_of, places_of, views_of
 from updraft.core.synthesis.pieces import Piece, Row, cheapest, marks_of
 from updraft.core.synthesis.reckoning import Number
 from updraft.core.synthesis.search import Results
+from updraft.core.synthesis.separators import separators, sides
 from updraft.core.synthesis.spans import dated, days_added, spans_between, spans_to_a_day
 from updraft.core.synthesis.years import years_in
 
@@ -46,6 +47,9 @@ class Gathering:
             piece.formula: _anchors([piece.of(row) or "" for row in self._tried]) for piece in columns
         }
         self._ends = {piece.formula: _ends([piece.of(row) or "" for row in self._tried]) for piece in columns}
+        self._marks = {
+            piece.formula: separators([piece.of(row) or "" for row in self._tried]) for piece in columns
+        }
         self._one: dict[tuple[int, str], tuple[list[Piece], list[Piece]]] = {}
         self._given: dict[str, tuple[str | None, ...]] = {}
 
@@ -81,6 +85,7 @@ class Gathering:
     def _for_one(self, at: int, wanted: str) -> tuple[list[Piece], list[Piece]]:
         if (at, wanted) not in self._one:
             sources, parts = _parts(self._columns, self._rows[at], wanted, self._anchors, self._ends)
+            parts += self._sides(sources, self._rows[at])
             pieces = cheapest(_told(sources, parts, self._rows, at, wanted))
             more = [
                 *_between_days(sources, parts, self._rows, at),
@@ -91,6 +96,11 @@ class Gathering:
             numbers = [*numbers_in(figures, wanted, more), *clocked(figures, wanted)]
             self._one[at, wanted] = pieces, cheapest([*later, *numbers])
         return self._one[at, wanted]
+
+    def _sides(self, sources: list[tuple[str, Piece]], row: Row) -> list[tuple[str, Piece]]:
+        """The sides of texts that are put together by several signs."""
+        made = (part for _, whole in sources for part in sides(whole, self._marks.get(whole.formula, ())))
+        return [(text, part) for part in made if (text := part.of(row))]
 
     def _on_tried(self, piece: Piece) -> tuple[str | None, ...]:
         if piece.formula not in self._given:
@@ -258,7 +268,8 @@ def _anchors(texts: list[str]) -> frozenset[str]:
 
 def _ends(texts: list[str]) -> list[str]:
     """Words that stand at the end of several texts, and not of all of them."""
-    often = Counter(match[1] for text in texts if (match := _LAST_WORD.search(text)))
+    # A name that comes again and again has no such end.
+    often = Counter(match[1] for text in dict.fromkeys(texts) if (match := _LAST_WORD.search(text)))
     return [word for word, many in often.most_common(3) if 0.1 * len(texts) <= many < len(texts) and many > 2]
 
 

@@ -43,8 +43,8 @@ def _tables() -> list[tuple[str, dict[str, str]]]:
 
 def _names(names: Sequence[str], english: Sequence[str]) -> list[list[str]]:
     """For each its number, with two digits too, its name, that in English, and the first letters of both."""
-    short = [[name[:3] for name in each] for each in (names, english)]
-    short = [each for each in short if len(set(each)) == len(each)]
+    short = [[name[:size] for name in each] for size in (3, 2) for each in (names, english)]
+    short = [each for each in short if len({one.lower() for one in each}) == len(each)]
     lines = zip(names, english, *short, strict=True)
     return [[f"{n}", f"{n:02}", *line] for n, line in enumerate(lines, 1)]
 

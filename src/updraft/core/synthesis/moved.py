@@ -17,6 +17,8 @@ def moves(day: date, wanted: date) -> Iterator[Move]:
     for call, make, words in (
         ("month_start({})", _first, "the first of the month of"),
         ("month_end({})", _last, "the last of the month of"),
+        ("add_days(month_end({}), 1)", _next_first, "the first of the month after that of"),
+        ("add_days(month_start({}), -1)", _last_before, "the last of the month before that of"),
         ("add_days({}, 1 - weekday({}))", _monday, "the Monday of the week of"),
         ("add_days({}, 7 - weekday({}))", _sunday, "the Sunday of the week of"),
         ("day_of(year({}), quarter({}) * 3 - 2, 1)", _quarter, "the first of the quarter of"),
@@ -49,6 +51,14 @@ def moves(day: date, wanted: date) -> Iterator[Move]:
 
 def _first(day: date) -> date:
     return day.replace(day=1)
+
+
+def _next_first(day: date) -> date:
+    return _last(day) + timedelta(days=1)
+
+
+def _last_before(day: date) -> date:
+    return _first(day) - timedelta(days=1)
 
 
 def _last(day: date) -> date:

@@ -42,7 +42,7 @@ def numbers_in(
     # Letters beside the number, as the row has them, are part of what was taken: 12A is not 12 and “A”.
     beside = any(one.strip().isalpha() for one in (before, after))
     copied += 2.0 * (beside and any(wanted in text for text, _ in pieces))
-    for number, value in reckoned([*amounts_in(pieces), *more], goal, decimals):
+    for number, value in reckoned([*amounts_in(pieces), *more], goal, decimals, percent=after.strip() == "%"):
         number = _likelier(number, after)
         if found[2].startswith("+"):
             yield _framed(_signed(number, decimals), before, after)

@@ -21,6 +21,7 @@ RUNS = [
     ("word", r"\p{L}+", r"[^\W\d_]+", 2.1),
     ("run of capitals", "[A-Z]+", r"[A-Z]+", 2.6),
     ("run of capitals and digits", "[A-Z]+[0-9]+", r"[A-Z]+[0-9]+", 2.4),
+    ("sign of a currency", "[€$£¥₹]", "[€$£¥₹]", 1.9),
     ("run of letters and digits", r"[\p{L}\p{N}]+", r"[^\W_]+", 2.2),
 ]
 PAIRS = [("(", ")"), ("[", "]"), ("{", "}"), ("“", "”"), ("<", ">")]

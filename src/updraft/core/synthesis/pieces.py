@@ -34,14 +34,18 @@ class Piece:
     words: str
 
     def made(self, call: str, change: Callable[[str], str | None], cost: float, words: str) -> Piece:
-        """The same with one more function around it; `call` holds {} for what stands now."""
+        """The same with one more function around it; `call` holds {} for what stands now, and
+        {again} where it is needed a second time.
+        """
         of = self.of
 
         def changed(row: Row) -> str | None:
             text = of(row)
             return None if text is None else change(text)
 
-        formula = call.replace("{}", self.formula, 1)  # patterns hold other braces
+        once, *again = call.split("{again}")
+        # Patterns hold other braces.
+        formula = self.formula.join([once.replace("{}", self.formula, 1), *again])
         return Piece(formula, changed, self.cost + cost, words.replace("{}", self.words, 1))
 
 

@@ -62,6 +62,7 @@ class Number:
 
     Args:
         column: the first number of a whole column.
+        counts: it says how many there are of something, which has no unit.
     """
 
     formula: str
@@ -69,13 +70,18 @@ class Number:
     cost: float
     words: str
     column: bool = False
+    counts: bool = False
 
 
 Found = tuple[Number, float]
 
 
-def reckoned(numbers: list[Found], goal: float, decimals: int) -> Iterator[Found]:
-    """Numbers that come to a goal, written with so many decimals; with what each comes to for the example."""
+def reckoned(numbers: list[Found], goal: float, decimals: int, *, percent: bool = False) -> Iterator[Found]:
+    """Numbers that come to a goal, written with so many decimals; with what each comes to for the example.
+
+    Args:
+        percent: a percent sign stands behind, so a share may be rounded however small it is.
+    """
     near = 0.5 * 10.0**-decimals + 1e-9
     for number, value in numbers:
         if abs(value - goal) <= near:
@@ -93,7 +99,7 @@ def reckoned(numbers: list[Found], goal: float, decimals: int) -> Iterator[Found
     close = near if decimals else 1e-6
     for (a, x), (b, y) in permutations(numbers[:_MOST], 2):
         if a.formula != b.formula:
-            yield from _of_two(a, b, x, y, goal, close, near)
+            yield from _of_two(a, b, x, y, goal, close, near, percent)
     firsts = [found for found in numbers if found[0].column][:_COLUMNS]
     for three in permutations(firsts, 3):
         yield from _of_three([one for one, _ in three], [value for _, value in three], goal, close)
@@ -102,7 +108,7 @@ def reckoned(numbers: list[Found], goal: float, decimals: int) -> Iterator[Found
 
 def _measured(number: Number, value: float, goal: float, near: float) -> Iterator[Found]:
     """In another unit of measure, which may be rounded."""
-    if abs(goal) * _ROUGH < near or not value:
+    if abs(goal) * _ROUGH < near or not value or number.counts:
         return
     for size in _UNITS:
         for sign, result in (("*", value * size), ("/", value / size)):
@@ -225,7 +231,7 @@ def _changed(number: Number, call: str, make: Callable[[float], float], cost: fl
 
 
 def _of_two(
-    a: Number, b: Number, x: float, y: float, goal: float, close: float, near: float
+    a: Number, b: Number, x: float, y: float, goal: float, close: float, near: float, percent: bool
 ) -> Iterator[Found]:
     for sign, result in (("*", x * y), ("+", x + y), ("-", x - y), ("/", x / y if y else math.nan)):
         rounded = sign == "/" and near <= _ROUGH * abs(goal)
@@ -238,7 +244,8 @@ def _of_two(
             result = make(x, y)
         except ZeroDivisionError:
             continue
-        if abs(result - goal) <= (near if seldom_whole and near <= _ROUGH * abs(goal) else close):
+        rough = near <= _ROUGH * abs(goal) or (percent and "percent" in words)
+        if abs(result - goal) <= (near if seldom_whole and rough else close):
             yield _of(formula, make, [a, b], words, cost), result
     for large, small in _PARTS:
         if abs(x * large + y * small - goal) <= (near if small != 1 else 1e-6):

@@ -101,10 +101,9 @@ def spans_to_a_day(found: Dated, row: Row, wanted: int) -> Iterator[tuple[Number
             start = found.of(row)
             return None if start is None else float(way * (other - start).days)
 
-        yield (
-            Number(f"days_between({', '.join(ends)})", days, found.cost + _fetched(other), words),
-            float(wanted),
-        )
+        # Counted from the turn of its own year, it is the day of the year.
+        far = _fetched(other) + 1.5 * ((other + timedelta(days=1)).year == day.year > other.year)
+        yield (Number(f"days_between({', '.join(ends)})", days, found.cost + far, words), float(wanted))
     turns = (date(day.year + wanted, 12, 31), date(day.year + wanted + 1, 1, 1)) if wanted <= 120 else ()
     for other in turns:
         if _years(day, other) != wanted:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import partial
@@ -18,6 +19,7 @@ _BEST = 4  # readings of each part that are put together
 _FEW_TESTS = 6
 _FEW_EXAMPLES, _MOST_PARTS = 4, 8  # of which all parts are tried; parts that are tried of more
 _TOKENS = re.compile(r"[^\W\d_]+|[^\w\s]")
+_ALONE = re.compile(r"\b[A-Z]\b")
 _MARKED = re.compile(r"[.@#/][^\W\d_]+")
 Programs = Callable[[Mapping[int, str]], Sequence[Piece]]
 
@@ -92,8 +94,17 @@ def _always(text: str, rows: Sequence[Row]) -> Piece:
         4.0 * taken_from(told, words)
         + (1.5 + 1.5 * len(numbers) if numbers else 0.0)
         + 1.5 * max(len(words) - 2, 0)
+        + 4.0 * _are_initials(text, told)
+        + 5.5 * sum(re.search(rf"\b{one.lower()}\d", told) is not None for one in _ALONE.findall(text))
     )
     return Piece(quoted(text), lambda row: text, 1.5 + 0.05 * len(text) + dear, f"“{text}”")
+
+
+def _are_initials(text: str, told: str) -> bool:
+    """Whether capitals are what words of the row begin with: EM of Elif Moreau was made of it."""
+    letters = Counter(text.lower())
+    heads = Counter(word[0] for word in re.findall(r"[^\W\d_]+", told))
+    return 1 < len(text) < 5 and text.isalpha() and text.isupper() and letters <= heads
 
 
 def taken_from(told: str, words: Sequence[str]) -> int:
@@ -153,8 +164,9 @@ def _apart(columns: Sequence[Piece], rows: Sequence[Row], yes: list[int], no: li
         doubt = _doubt([test.of(row) for row in tried], forms)
         yield Test(test.formula, test.of, test.cost + doubt, test.words)
     for a, b in permutations(columns, 2):
-        test = _larger(a, b)
-        if _parts_them(test, rows, yes, no):
+        for test in (_larger(a, b), _not_smaller(a, b)):
+            if not _parts_them(test, rows, yes, no):
+                continue
             # Two columns one of which is always the larger were not meant to be compared.
             uneven = abs(1 - 2 * sum(map(test.of, tried)) / len(tried))
             some = [one.of(rows[at]) or "0" for one in (a, b) for at in [*yes, *no]]
@@ -260,6 +272,15 @@ def _larger(a: Piece, b: Piece) -> Test:
         return x is not None and y is not None and x > y
 
     return Test(f"number({a.formula}) > number({b.formula})", of, 0.2, f"{a.words} is larger than {b.words}")
+
+
+def _not_smaller(a: Piece, b: Piece) -> Test:
+    def of(row: Row) -> bool:
+        x, y = number_at(1, a.of(row) or ""), number_at(1, b.of(row) or "")
+        return x is not None and y is not None and x >= y
+
+    formula = f"number({a.formula}) >= number({b.formula})"
+    return Test(formula, of, 0.5, f"{a.words} is at least {b.words}")
 
 
 def _equal(a: Piece, b: Piece) -> Test:
