@@ -68,8 +68,9 @@ load: .venv/.dev ## fifty people on tables of 1 million rows, for a minute
 faults: .venv/.dev ## 200 kills at random moments, and damaged data folders; several minutes
 	$(BIN)/python bench/faults.py
 
-docs: .venv/.run ## write docs/steps.md and docs/flow.schema.json anew
+docs: .venv/.run ## write docs/steps.md, docs/flow.schema.json and the types of the page anew
 	$(BIN)/python tools/write_docs.py
+	$(BIN)/python tools/write_types.py
 
 screenshots: .venv/.dev ## write docs/screenshots anew
 	@tools/need-chromium

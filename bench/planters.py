@@ -7,114 +7,28 @@ place for such a defect.
 from __future__ import annotations
 
 import json
-import random
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from datetime import date, timedelta
 
 import polars as pl
 
-Rows = list[list[str | None]]
-
-
-@dataclass
-class Spoilt:
-    """A table with one defect: its cells as text, and what may tell it.
-
-    `rows` are places in the spoilt table, `was` what stood in a cell before, `gone` how many rows were put in.
-    """
-
-    names: list[str]
-    rows: Rows
-    codes: tuple[str, ...]
-    columns: tuple[str, ...] = ()
-    places: list[int] = field(default_factory=list)
-    was: dict[tuple[int, str], str | None] = field(default_factory=dict)
-    added: list[int] = field(default_factory=list)
-
-    def frame(self) -> pl.DataFrame:
-        columns = zip(*self.rows, strict=True) if self.rows else [()] * len(self.names)
-        return pl.DataFrame(
-            {name: list(cells) for name, cells in zip(self.names, columns, strict=True)},
-            schema=dict.fromkeys(self.names, pl.String),
-        )
-
-
-class Ground:
-    """A table to plant in."""
-
-    def __init__(self, typed: pl.DataFrame, rng: random.Random) -> None:
-        flat = [name for name, dtype in typed.schema.items() if not dtype.is_nested()]
-        self.typed, self.rng, self.names = typed.select(flat), rng, flat
-        text = self.typed.select(pl.col(pl.Boolean).cast(pl.String), ~pl.selectors.boolean())
-        self.cells: Rows = [list(row) for row in text.select(flat).cast(pl.String).rows()]
-
-    def columns(self, test: Callable[[pl.Series], bool], least: int = 1) -> list[str] | None:
-        fitting = [name for name in self.names if test(self.typed[name])]
-        return self.rng.sample(fitting, least) if len(fitting) >= least else None
-
-    def some(self, name: str, many: int, test: Callable[[str], bool] = bool) -> list[int]:
-        place = self.names.index(name)
-        fitting = [n for n, row in enumerate(self.cells) if row[place] is not None and test(str(row[place]))]
-        return sorted(self.rng.sample(fitting, min(many, len(fitting))))
-
-    def change(
-        self, name: str, rows: list[int], how: Callable[[str], str | None], *codes: str
-    ) -> Spoilt | None:
-        place = self.names.index(name)
-        changed = {row: how(str(self.cells[row][place])) for row in rows}
-        changed = {row: new for row, new in changed.items() if new != self.cells[row][place]}
-        if not changed:
-            return None
-        cells = [list(row) for row in self.cells]
-        was = {(row, name): cells[row][place] for row in changed}
-        for row, new in changed.items():
-            cells[row][place] = new
-        return Spoilt(self.names, cells, codes, (name,), list(changed), was)
-
-    def insert(self, rows: dict[int, list[str | None]], *codes: str) -> Spoilt:
-        """Rows put in so that each stands at its place afterwards."""
-        cells = [list(row) for row in self.cells]
-        for place in sorted(rows):
-            cells.insert(place, rows[place])
-        return Spoilt(self.names, cells, codes, (), sorted(rows), {}, sorted(rows))
-
-
-def is_text(series: pl.Series) -> bool:
-    return isinstance(series.dtype, pl.String) and series.drop_nulls().len() >= 10
-
-
-def is_word(series: pl.Series) -> bool:
-    filled = series.drop_nulls()
-    return is_text(series) and bool(filled.str.contains(r"\p{L}{4}").mean() > 0.8)  # type: ignore[operator]
-
-
-def is_category(series: pl.Series) -> bool:
-    return is_word(series) and 2 <= series.n_unique() <= series.len() / 5
-
-
-def is_number(series: pl.Series) -> bool:
-    return series.dtype.is_numeric() and series.drop_nulls().len() >= 20 and series.n_unique() >= 10
-
-
-def is_amount(series: pl.Series) -> bool:
-    return is_number(series) and bool((series.drop_nulls() > 0).all())
-
-
-def is_fraction(series: pl.Series) -> bool:
-    return is_amount(series) and series.dtype.is_float() and bool((series.drop_nulls() % 1 != 0).mean() > 0.5)  # type: ignore[operator]
-
-
-def is_date(series: pl.Series) -> bool:
-    return series.dtype.is_temporal() and series.drop_nulls().len() >= 10
-
-
-def is_key(series: pl.Series) -> bool:
-    return (
-        series.null_count() == 0
-        and series.n_unique() == series.len()
-        and (is_text(series) or series.dtype.is_integer())
-    )
+from ground import Ground, Spoilt, is_amount, is_category, is_date, is_fraction, is_number, is_word
+from spoilt_rows import (
+    average_row,
+    blank_rows,
+    emptied_groups,
+    footer_line,
+    header_again,
+    key_again,
+    nearly_again,
+    rows_again,
+    shifted,
+    swapped,
+    title_above,
+    total_row,
+    typo,
+    units_row,
+)
 
 
 def _few(ground: Ground) -> int:
@@ -140,11 +54,6 @@ def _in_column(
     return plant
 
 
-def _typo(text: str) -> str:
-    middle = len(text) // 2
-    return text[:middle] + text[middle + 1 :] if len(text) > 7 else text
-
-
 def _grouped(text: str) -> str:
     return f"{float(text):,.2f}" if "." in text else f"{int(text):,}"
 
@@ -158,64 +67,6 @@ def _broken(text: str) -> str:
         return text.encode("utf-8").decode("cp1252")
     except UnicodeDecodeError:
         return text
-
-
-def total_row(ground: Ground) -> Spoilt | None:
-    label, numbers = ground.columns(is_word), [n for n in ground.names if is_number(ground.typed[n])]
-    if not label or not numbers:
-        return None
-    sums = {name: ground.typed[name].sum() for name in numbers}
-    row = [
-        ("Total" if name == label[0] else str(sums[name]) if name in sums else None) for name in ground.names
-    ]
-    return ground.insert({len(ground.cells): row}, "totals", "summary_rows")
-
-
-def average_row(ground: Ground) -> Spoilt | None:
-    label, numbers = ground.columns(is_word), [n for n in ground.names if is_number(ground.typed[n])]
-    if not label or not numbers:
-        return None
-    means = {name: round(float(ground.typed[name].mean()), 6) for name in numbers}  # type: ignore[arg-type]
-    row = [
-        ("Average" if name == label[0] else str(means[name]) if name in means else None)
-        for name in ground.names
-    ]
-    return ground.insert({len(ground.cells): row}, "summary_rows", "totals")
-
-
-def footer_line(ground: Ground) -> Spoilt | None:
-    if len(ground.names) < 4:
-        return None
-    row: list[str | None] = ["Source: our own records, checked in spring", *[None] * (len(ground.names) - 1)]
-    return ground.insert({len(ground.cells): row}, "footer_lines")
-
-
-def header_again(ground: Ground) -> Spoilt | None:
-    if len(ground.cells) < 12:
-        return None
-    return ground.insert({len(ground.cells) // 2: list(ground.names)}, "repeated_header")
-
-
-def units_row(ground: Ground) -> Spoilt | None:
-    numbers = [n for n in ground.names if is_number(ground.typed[n])]
-    if len(numbers) < 2:
-        return None
-    units = ground.rng.choices(["kg", "mm", "EUR", "%", "ha", "years"], k=len(numbers))
-    row = [f"({units[numbers.index(name)]})" if name in numbers else None for name in ground.names]
-    return ground.insert({0: row}, "second_header")
-
-
-def title_above(ground: Ground) -> Spoilt | None:
-    if len(ground.names) < 3 or any(name[:1].isdigit() or not name for name in ground.names):
-        return None
-    cells = [["Counted in the north", *[None] * (len(ground.names) - 1)], [*ground.names], *ground.cells]
-    names = [f"Column {n}" for n in range(1, len(ground.names) + 1)]
-    return Spoilt(names, cells, ("misplaced_header",), (), [0, 1])
-
-
-def blank_rows(ground: Ground) -> Spoilt | None:
-    places = sorted(ground.rng.sample(range(2, len(ground.cells)), 3))
-    return ground.insert({place: [None] * len(ground.names) for place in places}, "blank_rows")
 
 
 def _with_column(
@@ -240,45 +91,6 @@ def same_column(ground: Ground) -> Spoilt | None:
     place = ground.names.index(names[0])
     return _with_column(
         ground, f"{names[0]} again", [row[place] for row in ground.cells], ("identical_columns",), []
-    )
-
-
-def rows_again(ground: Ground) -> Spoilt | None:
-    if not ground.columns(is_key) or len(ground.names) < 3:
-        return None
-    picked = sorted(ground.rng.sample(range(len(ground.cells)), 3))
-    return ground.insert({row + 5: list(ground.cells[row]) for row in picked}, "duplicate_rows")
-
-
-def nearly_again(ground: Ground) -> Spoilt | None:
-    names = ground.columns(lambda s: is_word(s) and s.n_unique() > s.len() / 2)
-    if not names or len(ground.names) < 4:
-        return None
-    place = ground.names.index(names[0])
-    rows = ground.some(names[0], 3, lambda text: len(text) > 7)
-    if not rows:
-        return None
-    added = {}
-    for n, row in enumerate(rows):
-        copy = list(ground.cells[row])
-        copy[place] = _typo(str(copy[place]))
-        added[row + 2 + n] = copy
-    return ground.insert(added, "near_duplicates", "two_identifiers", "look_alikes", "almost_key")
-
-
-def key_again(ground: Ground) -> Spoilt | None:
-    names = ground.columns(lambda s: is_key(s) and s.len() > 40)
-    if not names or not (ground.names.index(names[0]) == 0 or is_text(ground.typed[names[0]])):
-        return None
-    place = ground.names.index(names[0])
-    rows = ground.some(names[0], 3)
-    cells = [list(row) for row in ground.cells]
-    was = {}
-    for row in rows:
-        was[(row, names[0])] = cells[row][place]
-        cells[row][place] = cells[row - 1][place]
-    return Spoilt(
-        ground.names, cells, ("almost_key", "broken_dependency", "two_identifiers"), (names[0],), rows, was
     )
 
 
@@ -390,36 +202,6 @@ def day_missing(ground: Ground) -> Spoilt | None:
     return _with_column(ground, "Day", [str(day) for day in days], ("date_gaps",), [])
 
 
-def swapped(ground: Ground) -> Spoilt | None:
-    words, numbers = ground.columns(is_word), ground.columns(is_number)
-    if not words or not numbers:
-        return None
-    one, other = ground.names.index(words[0]), ground.names.index(numbers[0])
-    cells = [list(row) for row in ground.cells]
-    rows = ground.some(words[0], 2)
-    was = {}
-    for row in rows:
-        was[(row, words[0])], was[(row, numbers[0])] = cells[row][one], cells[row][other]
-        cells[row][one], cells[row][other] = cells[row][other], cells[row][one]
-    return Spoilt(
-        ground.names, cells, ("swapped_cells", "numbers_as_text"), (words[0], numbers[0]), rows, was
-    )
-
-
-def shifted(ground: Ground) -> Spoilt | None:
-    words = ground.columns(is_word)
-    numbers = [n for n in ground.names if is_number(ground.typed[n])]
-    if not words or len(numbers) < 2 or len(ground.names) < 4:
-        return None
-    cells = [list(row) for row in ground.cells]
-    rows = sorted(ground.rng.sample(range(1, len(cells)), 2))
-    was = {}
-    for row in rows:
-        was |= {(row, name): cell for name, cell in zip(ground.names, cells[row], strict=True)}
-        cells[row] = [None, *cells[row][:-1]]
-    return Spoilt(ground.names, cells, ("shifted_cells", "swapped_cells", "numbers_as_text"), (), rows, was)
-
-
 def yes_and_no(ground: Ground) -> Spoilt | None:
     words = ["yes", "no", "Y", "N", "true", "false"]
     cells: list[str | None] = [ground.rng.choices(words, [50, 50, 5, 5, 2, 2])[0] for _ in ground.cells]
@@ -473,21 +255,6 @@ def impossible(ground: Ground) -> Spoilt | None:
     return _with_column(ground, name, cells, ("impossible_values", "outliers"), [row])
 
 
-def emptied_groups(ground: Ground) -> Spoilt | None:
-    """The first column's value left only on the first row of its group."""
-    for name in ground.names[:2]:
-        series = ground.typed[name]
-        starts = (series != series.shift(1)).fill_null(True)
-        if (
-            is_text(series)
-            and series.null_count() == 0
-            and 3 <= starts.sum() == series.n_unique() <= len(series) / 3
-        ):
-            rows = [n for n, first in enumerate(starts) if not first]
-            return ground.change(name, rows, lambda _: None, "fill_down")
-    return None
-
-
 def lists(ground: Ground) -> Spoilt | None:
     names = ground.columns(lambda s: is_category(s) and not s.drop_nulls().str.contains(r"[;,/|]").any())
     if not names:
@@ -537,7 +304,7 @@ PLANTERS: dict[str, Callable[[Ground], Spoilt | None]] = {
     "non-breaking blanks": _in_column(is_word, lambda t: f"{t}\u00a0", "stray_blanks"),
     "control characters": _in_column(is_word, lambda t: f"{t[:2]}\x07{t[2:]}", "control_characters"),
     "capitals": _in_column(is_category, str.upper, "variants"),
-    "slips of the pen": _in_column(is_category, _typo, "look_alikes", cell=lambda t: len(t) > 7),
+    "slips of the pen": _in_column(is_category, typo, "look_alikes", cell=lambda t: len(t) > 7),
     "broken letters": _in_column(is_word, _broken, "broken_text", cell=lambda t: _broken(t) != t),
     "HTML entities": _in_column(is_word, _entities, "html_entities", cell=lambda t: _entities(t) != t),
     "thousands marks": _in_column(

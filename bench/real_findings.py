@@ -17,7 +17,8 @@ from pathlib import Path
 
 import polars as pl
 
-from planters import PLANTERS, Ground, Spoilt
+from ground import Ground, Spoilt
+from planters import PLANTERS
 from real import RealTable, tables, worth_looking_at
 from updraft.core.insight.findings import Finding, apply_repair, find, repair_all
 from updraft.core.problems import Problem

@@ -172,7 +172,7 @@ def test_a_place_that_is_no_cluster_is_told_before_anything_is_done(folder, tmp_
         error = json.loads(done.stdout)["error"]
         assert (done.exit_code, error["code"]) == (ends, code) and words in error["reason"] and error["way_out"]
     assert not (tmp_path / "out").exists()
-    monkeypatch.setattr(spark, "_versions", lambda: {"updraft": "0.0"})
+    monkeypatch.setattr(spark, "versions_here", lambda: {"updraft": "0.0"})
     for found, code, words in (
         ({"updraft": "9.9"}, "other_versions", "Updraft 9.9; here: Updraft 0.0"),
         ({"updraft": "0.0"}, "no_folder", f"do not see the folder for parts, {tmp_path / 'scratch'}"),

@@ -21,9 +21,10 @@ from updraft.core import Files, Problem
 from updraft.core.engine import Door
 from updraft.core.engine.hands import Here
 from updraft.core.engine.memory import Memory
+from updraft.core.engine.parted import Arrived
 from updraft.core.engine.pieces import Pieces, in_memory
 from updraft.core.engine.sent import sent
-from updraft.core.engine.spreading import Arrived, Way, spread_over
+from updraft.core.engine.spreading import Way, spread_over
 from updraft.core.engine.table import compute
 from updraft.core.steps import Incoming, Tables, kinds
 from updraft.core.steps.base import StepKind

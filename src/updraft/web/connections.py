@@ -213,7 +213,7 @@ def _tested(connection: Connection) -> str:
             many = len(attachments(connection))
             return f"Reached: {many} {'attachment' if many == 1 else 'attachments'}."
         case Cluster():
-            from updraft.core.engine.spark import reach
+            from updraft.core.engine.spark_session import reach
 
             reach(connection.place)
             if not Path(connection.folder).is_dir():

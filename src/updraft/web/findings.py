@@ -11,6 +11,7 @@ from updraft.core import Flow, Problem, Ref
 from updraft.core.engine import Plan
 from updraft.core.insight.neighbours import dismissed, neighbours
 from updraft.web.asked import Asked, Text, Whole, body_of
+from updraft.web.contract import FindingShown, FindingsShown
 from updraft.web.detecting import detecting
 from updraft.web.patient import patient
 from updraft.web.state import meant_as_text
@@ -39,12 +40,20 @@ def findings(flow_id: str, step_id: str) -> Any:
     """
     flow, found, table, done = _ask(flow_id, step_id)
     away = dismissed(flow, step_id)
-    return jsonify(
+    shown = FindingsShown(
         pending=not done,
         table=table,
-        findings=[f.as_dict() for f in found if f.key not in away],
-        dismissed=[{**f.as_dict(), "reason": away[f.key]} for f in found if f.key in away],
+        findings=[_shown(one) for one in found if one.key not in away],
+        dismissed=[_shown(one, away[one.key]) for one in found if one.key in away],
     )
+    return jsonify(shown)
+
+
+def _shown(finding: Finding, reason: str | None = None) -> FindingShown:
+    shown = FindingShown(**finding.as_dict())  # type: ignore[typeddict-item]
+    if reason is not None:
+        shown["reason"] = reason
+    return shown
 
 
 @blueprint.post("/effect")

@@ -14,9 +14,10 @@ from updraft.core.steps import StepKind, kinds
 from updraft.core.steps.sources.reading import ReadingSettings
 from updraft.core.values import FORMATS, TITLES
 from updraft.web.connections import where
+from updraft.web.contract import KindShown
 from updraft.web.description import described
 from updraft.web.schedules import all_of
-from updraft.web.state import flow_state
+from updraft.web.state import flow_state, port_shown
 from updraft.web.studio import studio
 
 blueprint = Blueprint("pages", __name__)
@@ -91,22 +92,22 @@ def all_functions() -> Markup:
 @lru_cache(2)
 def catalogue(known: tuple[str, ...]) -> Markup:
     """These kinds of steps as the page needs them, as JSON: for the add box, and to draw forms."""
-    about = [
+    about: list[KindShown] = [
         {
             "kind": k.kind,
             "title": k.title,
             "family": k.family,
             "summary": k.summary,
-            "words": k.words,
+            "words": list(k.words),
             "icon": k.icon,
             "role": k.role,
             "desk": k.desk,
             "made_for": k.made_for,
-            "way_in": k.way_in,
+            "way_in": list(k.way_in),
             "other_rows": k.other_rows,
             "decides": "decisions" in k.needs,
             "starting": k.starting_settings(),
-            "ports": [vars(port) for port in k.inputs],
+            "ports": [port_shown(port) for port in k.inputs],
             "remote": "outside" in k.needs,
             "samples": type(k).sample is not StepKind.sample,
             "reads_files": issubclass(k.Settings, ReadingSettings),

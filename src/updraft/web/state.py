@@ -5,7 +5,6 @@ stop.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 import polars as pl
 from pydantic import ValidationError
@@ -18,11 +17,20 @@ from updraft.core.flow.model import label
 from updraft.core.flow.order import downstream, drawing_order
 from updraft.core.steps import Port, StepKind, kinds, outputs_of
 from updraft.store import SavedFlow
+from updraft.web.contract import (
+    FactShown,
+    FlowShown,
+    LinkShown,
+    PortShown,
+    ProblemShown,
+    StepShown,
+    StopShown,
+)
 from updraft.web.studio import Studio
 from updraft.web.words import change
 
 
-def flow_state(studio: Studio, saved: SavedFlow) -> dict[str, Any]:
+def flow_state(studio: Studio, saved: SavedFlow) -> FlowShown:
     """Everything the page shows of a flow but the table itself. Starts computing what is missing."""
     planned = studio.plan(saved.id, saved.flow)
     pending = studio.fill_in(saved.id, planned)
@@ -40,8 +48,8 @@ def flow_state(studio: Studio, saved: SavedFlow) -> dict[str, Any]:
         "parameters": [p.model_dump() for p in saved.flow.parameters],
         "course": {
             "lanes": laid.lanes,
-            "stops": [vars(stop) for stop in laid.stops],
-            "links": [vars(link) for link in laid.links],
+            "stops": [StopShown(id=one.id, row=one.row, lane=one.lane) for one in laid.stops],
+            "links": [LinkShown(source=one.source, target=one.target, main=one.main) for one in laid.links],
         },
         "steps": {
             step_id: _step(studio, planned, planned.steps[step_id], pending) for step_id in planned.steps
@@ -49,7 +57,7 @@ def flow_state(studio: Studio, saved: SavedFlow) -> dict[str, Any]:
     }
 
 
-def _step(studio: Studio, planned: Plan, step: PlannedStep, pending: bool) -> dict[str, Any]:
+def _step(studio: Studio, planned: Plan, step: PlannedStep, pending: bool) -> StepShown:
     kind = kinds().get(step.step.kind)
     problem, blocked = problem_of(studio, planned, step)
     table = None if problem or blocked else studio.engine.known(planned, step.step.id)
@@ -61,14 +69,14 @@ def _step(studio: Studio, planned: Plan, step: PlannedStep, pending: bool) -> di
         status = "blocked"
     else:
         status = "fresh" if table else "computing" if pending else "waiting"
-    return {
+    shown: StepShown = {
         "id": step.step.id,
         "kind": step.step.kind,
         "label": label(step.step) if step.step.name or not kind else kind.title,
         "name": step.step.name,
         "note": step.step.note,
         "enabled": step.step.enabled,
-        "ports": [vars(port) for port in _ports(kind, step)],
+        "ports": [port_shown(port) for port in _ports(kind, step)],
         "inputs": {port: list(step.step.plugged(port)) for port in step.step.inputs},
         "main": next(iter(step.step.plugged(kind.main_port.name)), None) if kind and kind.main_port else None,
         "settings": step.step.settings,
@@ -76,11 +84,35 @@ def _step(studio: Studio, planned: Plan, step: PlannedStep, pending: bool) -> di
         "icon": kind.icon if kind else "question",
         "sentence": sentence(kind, step),
         "status": status,
-        "problem": problem.as_dict() if problem else None,
+        "problem": problem_shown(problem) if problem else None,
         "blocked_by": blocked,
         "fingerprint": step.fingerprint,
-        **(_numbers(table, bool(kind and kind.other_rows)) if table else {}),
     }
+    if table:
+        shown["rows"] = table.height
+        shown["change"] = change(table, bool(kind and kind.other_rows))
+        shown["facts"] = facts_shown(table)
+        shown["warnings"] = list(table.warnings)
+        shown["sides"] = sides_shown(table)
+        shown["seconds"] = table.seconds
+    return shown
+
+
+def port_shown(port: Port) -> PortShown:
+    return PortShown(name=port.name, title=port.title, main=port.main, many=port.many)
+
+
+def problem_shown(problem: Problem) -> ProblemShown:
+    return ProblemShown(**problem.as_dict())  # type: ignore[typeddict-item]
+
+
+def facts_shown(table: Table) -> list[FactShown]:
+    return [FactShown(**vars(fact)) for fact in table.facts]  # type: ignore[typeddict-item]
+
+
+def sides_shown(table: Table) -> dict[str, int]:
+    """Rows of the side outputs that are opened from the table; open questions are on the desk."""
+    return {name: rows for name, rows in table.rows.items() if name and name != "open"}
 
 
 def _ports(kind: StepKind | None, step: PlannedStep) -> tuple[Port, ...]:
@@ -116,17 +148,6 @@ def problem_of(studio: Studio, planned: Plan, step: PlannedStep) -> tuple[Proble
     if step.passes_on is None and (failure := studio.failure(step.fingerprint)) is not None:
         return failure, ""
     return None, step.waits_for or studio.failed_below(planned, step.step.id) or ""
-
-
-def _numbers(table: Table, other_rows: bool) -> dict[str, Any]:
-    return {
-        "rows": table.height,
-        "change": change(table, other_rows),
-        "facts": [vars(f) for f in table.facts],
-        "warnings": list(table.warnings),
-        "sides": {k: v for k, v in table.rows.items() if k and k != "open"},
-        "seconds": table.seconds,
-    }
 
 
 def sentence(kind: StepKind | None, step: PlannedStep) -> str:

@@ -22,8 +22,9 @@ from updraft.core.values.kinds import Kind
 from updraft.core.values.text import shown
 from updraft.web.asked import Asked, Text, Whole, body_of, query_of
 from updraft.web.columns import asked_focus, focused_rows
+from updraft.web.contract import ArrivingShown, ColumnThere, LookShown, TableShown
 from updraft.web.patient import patient
-from updraft.web.state import origins, takeable
+from updraft.web.state import facts_shown, origins, problem_shown, sides_shown, takeable
 from updraft.web.studio import remembered, studio
 from updraft.web.windows import Windows
 from updraft.web.words import did
@@ -84,17 +85,14 @@ def look(flow_id: str) -> Any:
         fallback = None
         if main and main["known"]:
             fallback = _about(flow_id, planned, Ref.parse(main["ref"]), None)
-        return jsonify(
-            problem=problem.as_dict(), table=fallback, incoming=incoming, takeable=takeable(flow, step_id)
-        )
+        told = problem_shown(problem)
+        may = takeable(flow, step_id)
+        return jsonify(LookShown(problem=told, table=fallback, incoming=incoming, takeable=may))
     ref = planned.resolve(Ref(step_id))
     chosen = output if output in table.frames else ref.output
-    return jsonify(
-        problem=None,
-        table={**_about(flow_id, planned, Ref(ref.step, chosen), table), "preview": preview},
-        incoming=incoming,
-        takeable=takeable(flow, step_id),
-    )
+    shown = _about(flow_id, planned, Ref(ref.step, chosen), table)
+    shown["preview"] = preview
+    return jsonify(LookShown(problem=None, table=shown, incoming=incoming, takeable=takeable(flow, step_id)))
 
 
 def _previewed(step: Step, settings: dict[str, Any]) -> tuple[dict[str, Any], int | None]:
@@ -202,7 +200,7 @@ def windows() -> Windows:
     return found
 
 
-def _about(flow_id: str, planned: Plan, ref: Ref, table: Table | None) -> dict[str, Any]:
+def _about(flow_id: str, planned: Plan, ref: Ref, table: Table | None) -> TableShown:
     app = studio()
     table = table or app.look(flow_id, planned, ref.step)
     step = planned.steps[ref.step]
@@ -228,9 +226,9 @@ def _about(flow_id: str, planned: Plan, ref: Ref, table: Table | None) -> dict[s
         "seconds": table.seconds,
         "did": did(table, bool(kind and kind.other_rows)),
         "touched": list(table.touched or ()),
-        "sides": {k: v for k, v in table.rows.items() if k and k != "open"},  # those are on the desk
+        "sides": sides_shown(table),
         "titles": {out.name: out.title for out in outputs_of(step.step) if not out.main},
-        "facts": [vars(fact) for fact in table.facts],
+        "facts": facts_shown(table),
         "warnings": list(table.warnings),
         "columns": [
             {
@@ -246,16 +244,17 @@ def _about(flow_id: str, planned: Plan, ref: Ref, table: Table | None) -> dict[s
     }
 
 
-def _incoming(flow_id: str, flow: Flow, planned: Plan, step_id: str) -> dict[str, Any]:
+def _incoming(flow_id: str, flow: Flow, planned: Plan, step_id: str) -> dict[str, ArrivingShown]:
     """What arrives at each port, for the form's column pickers."""
-    found: dict[str, Any] = {}
+    found: dict[str, ArrivingShown] = {}
     for port, plugged in reversed(
         flow.step(step_id).plugs()
     ):  # of many tables the first one's columns are offered
         ref = planned.resolve(plugged)
         try:
             table = studio().look(flow_id, planned, ref.step)
-            columns = [{"name": n, "kind": kind_of(t).value} for n, t in table.schema(ref.output).items()]
+            schema = table.schema(ref.output)
+            columns = [ColumnThere(name=n, kind=kind_of(t).value) for n, t in schema.items()]
             found[port] = {
                 "ref": str(ref),
                 "known": True,

@@ -16,15 +16,16 @@ import polars as pl
 from updraft.core.engine.coded import Coded
 from updraft.core.engine.door import Door
 from updraft.core.engine.hands import Hands
+from updraft.core.engine.parted import Arrived, Part, Task, parts_of
 from updraft.core.engine.pieces import Keep, Piece, Pieces, Stream, in_memory
 from updraft.core.engine.planning import Plan, PlannedStep
 from updraft.core.engine.spread_work import SpreadWork
-from updraft.core.engine.spreading import Arrived, Part, Task, Way, parts_of, task_of
+from updraft.core.engine.spreading import Way, task_of
 from updraft.core.engine.summing import Made, Partial, Sum
 from updraft.core.flow.model import label
 from updraft.core.problems import Problem
 from updraft.core.steps import StepKind, Wanted
-from updraft.core.steps.base import Brought
+from updraft.core.steps.given import Brought
 
 
 class Cluster(Protocol):

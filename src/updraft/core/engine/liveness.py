@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
+from dataclasses import dataclass, replace
 
 from updraft.core.engine.planning import Plan
 from updraft.core.flow.model import Ref
@@ -39,21 +40,50 @@ def rows_kept(planned: Plan, only: set[str]) -> dict[str, Only]:
     return {source: rows for source, rows in found if rows}
 
 
-def groups_asked(planned: Plan, only: set[str]) -> dict[str, Groups]:
-    """For sources, what the only step after them asks of groups of their rows."""
-    found = ((source, kind.presums(settings)) for source, kind, settings in _alone_after(planned, only))
-    return {source: groups for source, groups in found if groups}
+@dataclass(frozen=True)
+class Asked:
+    """What is asked of groups of a source's rows; `between` is the step that only keeps some of the rows."""
+
+    groups: Groups
+    between: str = ""
+
+
+def groups_asked(planned: Plan, only: set[str]) -> dict[str, Asked]:
+    """For sources, what the only step after them asks of groups of their rows, or of those that one step
+    between keeps.
+    """
+    steps, found = planned.steps, dict[str, Asked]()
+    for before, kind, settings in _alone(planned, only):
+        groups = kind.presums(settings)
+        between = steps[before]
+        if not groups:
+            continue
+        if not between.inputs:
+            found[before] = Asked(groups)
+        elif before in only and between.main and between.kind is not None:
+            source = steps.get(between.main.step)
+            kept = between.kind.keeps(between.settings)
+            if kept and source and not source.inputs and planned.takers(between.main) == 1:
+                found[between.main.step] = Asked(replace(groups, only=kept), before)
+    return found
 
 
 def _alone_after(planned: Plan, only: set[str]) -> Iterator[tuple[str, StepKind, Settings]]:
-    """Sources that one step alone takes, and that step, where it is one of `only`: others are not computed,
-    and the source may be what is asked for.
+    """Sources that one step alone takes, and that step."""
+    for before, kind, settings in _alone(planned, only):
+        if not planned.steps[before].inputs:
+            yield before, kind, settings
+
+
+def _alone(planned: Plan, only: set[str]) -> Iterator[tuple[str, StepKind, Settings]]:
+    """Steps whose main table nothing else takes, each told with the step that makes it, where they are among
+    `only`: others are not computed, and the table before them may be what is asked for.
     """
     for step_id, step in planned.steps.items():
         if step_id not in only or step.passes_on is not None or not step.main:
             continue
-        source = planned.steps.get(step.main.step)
-        alone = source and not source.inputs and planned.takers(step.main) == 1
+        before = planned.steps.get(step.main.step)
+        alone = before and not step.main.output and planned.takers(step.main) == 1
         if alone and step.kind is not None and step.settings is not None:
             yield step.main.step, step.kind, step.settings
 

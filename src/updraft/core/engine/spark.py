@@ -11,25 +11,16 @@ from __future__ import annotations
 
 import io
 import math
-import os
 import pickle
 import re
-import shutil
-import socket
-import sys
-import tempfile
 import time
 import uuid
-import warnings
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future
-from contextlib import contextmanager
 from dataclasses import dataclass
-from importlib.metadata import version
 from itertools import groupby
 from pathlib import Path
-from threading import Lock
-from typing import IO, TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import polars as pl
 
@@ -38,28 +29,19 @@ from updraft.core.engine.hands import Dealt
 from updraft.core.engine.pieces import Keep, Piece, Pieces, numbered, parted
 from updraft.core.engine.report import Stopped
 from updraft.core.engine.sent import sent
+from updraft.core.engine.spark_session import ONE, PATIENCE, Wrong, said_of, session_at, versions_here
 from updraft.core.flow.model import Flow
 from updraft.core.problems import Problem
 from updraft.core.steps import Context
 
 if TYPE_CHECKING:
-    from pyspark.sql import DataFrame, SparkSession
+    from pyspark.sql import DataFrame
 
 T = TypeVar("T")
 R = TypeVar("R")
 
 _BLOCKS = "bucket int, item int, block binary"
 _POLL = 0.2  # seconds between looks at whether a run was cancelled
-_REACHED, _PATIENCE = 5.0, 60.0  # seconds until a master answers, and until a worker takes a first task
-_ONE = Lock()  # pyspark knows one cluster at a time in a process
-_ALIKE = ("updraft", "polars")  # must have the same version everywhere
-
-
-@dataclass(frozen=True)
-class _Wrong:
-    """A problem that a task met."""
-
-    problem: Problem
 
 
 class Spark:
@@ -75,9 +57,9 @@ class Spark:
 
     def __init__(self, where: str, keep: Keep, cancelled: Callable[[], bool] = lambda: False) -> None:
         self.where, self.keep, self._cancelled = where, keep, cancelled
-        _ONE.acquire()
+        ONE.acquire()
         try:
-            self._session = _session(where)
+            self._session = session_at(where)
             self._check()
         except BaseException:
             self.close()
@@ -85,10 +67,10 @@ class Spark:
 
     def close(self) -> None:
         """Give the cluster's processes back."""
-        session = self.__dict__.pop("_session", None)
+        session = self.__dict__.pop("session_at", None)
         if session is not None:
             session.stop()
-        _ONE.release()
+        ONE.release()
 
     def context(self, context: Context) -> Context:
         return sent(context)
@@ -140,7 +122,7 @@ class Spark:
         answers = {row["number"]: pickle.loads(row["made"]) for row in self._collected(asked, patience)}
         for number in sorted(answers):
             answer = answers.pop(number)
-            if isinstance(answer, _Wrong):
+            if isinstance(answer, Wrong):
                 raise answer.problem
             yield answer
 
@@ -176,15 +158,15 @@ class Spark:
 
     def _check(self) -> None:
         """See that its workers have what is here, and see the folder of parts."""
-        here, probe = _versions(), self.keep(pl.DataFrame({"probe": [1]}))
+        here, probe = versions_here(), self.keep(pl.DataFrame({"probe": [1]}))
         assert isinstance(probe.kept, Path), "a cluster's parts are files"
         path, many = probe.kept, 2 * self._session.sparkContext.defaultParallelism
-        asked = self._asked(lambda _: (_versions(), path.exists()), [None] * many)
+        asked = self._asked(lambda _: (versions_here(), path.exists()), [None] * many)
         try:
-            found = list(self._answers(asked, _PATIENCE))
+            found = list(self._answers(asked, PATIENCE))
         except TimeoutError:
             raise self._problem(
-                f"none of its workers took a task within {_PATIENCE:.0f} seconds",
+                f"none of its workers took a task within {PATIENCE:.0f} seconds",
                 "See that a worker is there, with a core and 1 GB of memory free.",
                 "no_worker",
             ) from None
@@ -193,7 +175,7 @@ class Spark:
         for versions, sees in found:
             if versions != here:
                 raise self._problem(
-                    f"other versions are there: {_said(versions)}; here: {_said(here)}",
+                    f"other versions are there: {said_of(versions)}; here: {said_of(here)}",
                     "Install the same versions on all of its machines; PYSPARK_PYTHON names their Python.",
                     "other_versions",
                 )
@@ -259,103 +241,11 @@ def cluster_of(flow: Flow, outside: Outside) -> tuple[SparkCluster, Path] | None
     return cluster_at(found.place), Path(found.folder)
 
 
-def _session(where: str) -> SparkSession:
-    try:
-        from pyspark.sql import SparkSession
-    except ImportError:
-        raise Problem(
-            f"The cluster {where}",
-            "Spark is not installed here.",
-            "Install it: pip install 'updraft[spark]'.",
-            code="no_spark",
-        ) from None
-    if not (shutil.which("java") or os.environ.get("JAVA_HOME")):
-        raise Problem(
-            f"The cluster {where}",
-            "Spark needs Java, and there is none on this machine.",
-            "Install it (Debian: sudo apt-get install default-jre-headless), or let JAVA_HOME name it.",
-            code="no_java",
-        )
-    local = where.startswith("local") or _loopback(where)
-    os.environ.setdefault("PYSPARK_PYTHON", sys.executable)
-    os.environ.setdefault("PYSPARK_DRIVER_PYTHON", sys.executable)
-    builder = SparkSession.builder.master(where).appName("Updraft")
-    settings = {
-        "spark.ui.enabled": "false",
-        "spark.ui.showConsoleProgress": "false",
-        "spark.log.level": "OFF",
-        "spark.executorEnv.POLARS_MAX_THREADS": "1",  # a task has a core
-        "spark.sql.execution.arrow.maxRecordsPerBatch": "8",  # blocks, not rows
-        "spark.sql.adaptive.enabled": "false",
-        **({"spark.driver.host": "127.0.0.1", "spark.driver.bindAddress": "127.0.0.1"} if local else {}),
-    }
-    for name, value in settings.items():
-        builder = builder.config(name, value)
-    reach(where)
-    warnings.filterwarnings("ignore", module="pyspark")
-    with _apart() as told:
-        try:
-            return builder.getOrCreate()
-        except Exception as error:
-            told.seek(0)
-            said = [line for line in told.read().splitlines() if "Exception" in line or "rror" in line]
-            raise Problem(
-                f"The cluster {where}",
-                f"it could not be started: {said[-1] if said else str(error).splitlines()[0]}.",
-                "Nothing was delivered. Mend that, or compute the flow on this machine.",
-                code="no_cluster",
-            ) from None
-
-
-@contextmanager
-def _apart() -> Iterator[IO[str]]:
-    """What the programs that are started within tell, now and later, goes to a file of no name."""
-    with tempfile.TemporaryFile("w+", errors="replace") as told:
-        before = os.dup(2)
-        os.dup2(told.fileno(), 2)
-        try:
-            yield told
-        finally:
-            os.dup2(before, 2)
-            os.close(before)
-
-
-def _loopback(where: str) -> bool:
-    return bool(re.match(r"spark://(127\.|localhost\b)", where))
-
-
-def reach(where: str) -> None:
-    """See that one of the masters at an address answers: Spark itself would try for minutes."""
-    if not where.startswith("spark://"):
-        return
-    for place in where.removeprefix("spark://").split(","):
-        host, _, port = place.rpartition(":")
-        try:
-            socket.create_connection((host, int(port)), _REACHED).close()
-            return
-        except OSError as error:
-            reason = error
-    raise Problem(
-        f"The cluster {where}",
-        f"nothing answers there ({reason.strerror or reason}).",
-        "Start its master, or name another place; or compute the flow on this machine.",
-        code="no_cluster",
-    )
-
-
-def _versions() -> dict[str, str]:
-    return {"python": ".".join(map(str, sys.version_info[:2])), **{name: version(name) for name in _ALIKE}}
-
-
-def _said(versions: dict[str, str]) -> str:
-    return ", ".join(f"{name.capitalize()} {number}" for name, number in versions.items())
-
-
 def _answer(work: Callable[[int], Any], number: int) -> bytes:
     try:
         return pickle.dumps(work(number))
     except Problem as problem:
-        return pickle.dumps(_Wrong(problem))
+        return pickle.dumps(Wrong(problem))
 
 
 def _row(**cells: Any) -> Any:

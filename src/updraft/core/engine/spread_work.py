@@ -24,17 +24,18 @@ from updraft.core.engine.cutting import Cut
 from updraft.core.engine.door import Door
 from updraft.core.engine.liveness import uses
 from updraft.core.engine.memory import Memory
+from updraft.core.engine.parted import Arrived
 from updraft.core.engine.pieces import Gathered, Pieces, Scratch, Stream
 from updraft.core.engine.planning import PlannedStep
 from updraft.core.engine.report import Stopped, Turn
-from updraft.core.engine.spreading import Arrived, Way, spread_of, spread_over, streamed
+from updraft.core.engine.spreading import Way, spread_of, spread_over, streamed
 from updraft.core.engine.summing import Made
 from updraft.core.engine.table import Table, compute
 from updraft.core.engine.work import Work
 from updraft.core.flow.model import Ref, label
 from updraft.core.problems import Problem
 from updraft.core.steps import StepKind, Tables, Wanted
-from updraft.core.steps.base import Brought
+from updraft.core.steps.given import Brought
 
 _PREFIX = "updraft-parts-"  # then the process, of the folders that parts lie in
 

@@ -21,7 +21,7 @@ from updraft.core.deliver import Delivery, Outlet, digest
 from updraft.core.engine.coded import Coded
 from updraft.core.engine.door import Door, needed_inside
 from updraft.core.engine.files import Files
-from updraft.core.engine.liveness import groups_asked, rows_kept, uses
+from updraft.core.engine.liveness import Asked, groups_asked, rows_kept, uses
 from updraft.core.engine.planning import Plan, PlannedStep, arriving
 from updraft.core.engine.report import Progress, Report, StepReport, Stopped, Turn
 from updraft.core.engine.scheduler import Job, Scheduler
@@ -30,7 +30,7 @@ from updraft.core.engine.table import Table, compute
 from updraft.core.flow.model import Ref
 from updraft.core.problems import Problem
 from updraft.core.steps import Tables, Wanted
-from updraft.core.steps.presummed import Groups
+from updraft.core.steps.presummed import Groups, rows_of
 
 _POLL = 0.2  # seconds between looks at whether a run that waits was cancelled
 
@@ -58,14 +58,16 @@ class Work:
     asked: dict[str, Future[Table]] = field(default_factory=dict)
 
     _whole: dict[str, int] = field(default_factory=dict)  # rows that sources had, where they left some out
-    _groups_asked: dict[str, Groups] = field(default_factory=dict)  # of sources, by what comes after them
-    _presummed: dict[str, Groups] = field(default_factory=dict)  # of sources that brought groups instead
+    _groups_asked: dict[str, Asked] = field(default_factory=dict)  # of sources, by what comes after them
+    _presummed: dict[str, Groups] = field(default_factory=dict)  # of steps whose tables are groups instead
+    _passed: dict[str, str] = field(default_factory=dict)  # steps that a source did already, and that source
 
     def begin_again(self) -> None:
         self.report.steps.clear()
         self.asked.clear()
         self._whole.clear()
         self._presummed.clear()
+        self._passed.clear()
         self.discard()
 
     def discard(self) -> None:
@@ -134,7 +136,12 @@ class Work:
         door = Door(self.files, step_id, self.planned, wanted, self._within(step, turns), presummed=presummed)
         asked = self.asked.pop(step_id, None)
         main = tables[step.main] if step.main else None
-        table = self._answer(asked) if asked else compute(step.kind, step.settings, inputs, door, coded=main)
+        if asked:
+            table = self._answer(asked)
+        elif presummed and step_id in self._passed:
+            table = self._as_it_came(step_id, presummed, main)
+        else:
+            table = compute(step.kind, step.settings, inputs, door, coded=main)
         seconds = table.seconds + self._prepare(step, table)
         for source in step.refs:
             needed[source] -= 1
@@ -152,14 +159,32 @@ class Work:
         """Tell what a step did; a source's rows are all that it had."""
         done = StepReport.of(step, table, seconds, turns)
         if isinstance(table, Table) and table.whole is not None:
-            self._whole[step.step.id] = table.whole
-            if table.presummed:
-                self._presummed[step.step.id] = self._groups_asked[step.step.id]
             done = replace(done, rows_out=table.whole)
-        elif step.main and step.main.step in self._whole:
+        if step.main and step.main.step in self._whole:
             done = replace(done, rows_in=self._whole[step.main.step])
+        if isinstance(table, Table) and table.whole is not None:
+            self._remember(step.step.id, table, table.whole)
         self.report.steps.append(done)
         self.progress(step.step.id, done)
+
+    def _remember(self, step_id: str, table: Table, whole: int) -> None:
+        """What later steps must know of a table that is not all of its rows."""
+        self._whole[step_id] = whole
+        if table.presummed and (asked := self._groups_asked.get(step_id)):
+            self._presummed[step_id] = asked.groups
+            if asked.between:
+                self._passed[asked.between] = step_id
+        elif table.presummed:
+            self._presummed[step_id] = self._presummed[self._passed[step_id]]
+
+    def _as_it_came(self, step_id: str, groups: Groups, main: Coded | None) -> Table:
+        """The table of a step whose rows its source has left out already: groups of those that it keeps."""
+        assert main is not None
+        frame = main.frame()
+        kept = rows_of(frame, groups)
+        return Table(
+            "", {"": frame}, {"": kept}, self._whole[self._passed[step_id]], whole=kept, presummed=True
+        )
 
     def _ask_outside(self, only: set[str], wanted: Mapping[str, Wanted]) -> None:
         """Let the sources outside bring their tables from now on, at the same time."""
@@ -171,13 +196,14 @@ class Work:
                 continue
             if step.kind is None or step.settings is None or "outside" not in step.kind.needs:
                 continue
+            asked_of = groups.get(step_id)
             door = Door(
                 self.files,
                 step_id,
                 self.planned,
                 wanted.get(step_id),
                 ahead=ahead.get(step_id),
-                groups=groups.get(step_id),
+                groups=asked_of.groups if asked_of else None,
             )
             answer: Future[Table] = Future()
             self.asked[step_id] = answer

@@ -5,31 +5,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
-from typing import Annotated, Any, Literal, Protocol
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from updraft.core.flow.decisions import DecisionRows, Decisions
 from updraft.core.flow.model import Dismissal, Flow, Parameter, Ref, Step, label
-from updraft.core.flow.order import downstream, upstream
+from updraft.core.flow.order import downstream
+from updraft.core.flow.rewiring import Shapes, plugged_in, put_behind, repointed, source_of
 from updraft.core.problems import Problem
-
-
-class Shapes(Protocol):
-    """What edits must know of the kinds of steps."""
-
-    def main_port(self, step: Step) -> str | None:
-        """The port a step is put into a lane at; None for a source."""
-
-    def takes_many(self, step: Step, port: str) -> bool:
-        """Whether a port takes any number of tables."""
-
-    def ports(self, step: Step) -> list[str]:
-        """All ports it has."""
-
-    def has_table(self, step: Step) -> bool:
-        """Whether others may take its table: it does not end a lane."""
 
 
 class _Edit(BaseModel):
@@ -65,15 +49,15 @@ class AddStep(_Edit):
             return _with_steps(flow, [*flow.steps, self.step])
         at = Ref.parse(self.after)
         _need(flow, at.step)
-        step = _behind(self.step, self.after, shapes)
+        step = put_behind(self.step, self.after, shapes)
         # Where it is put in, what follows will stand on its result: to take such a table would be a circle.
         behind = {
             step_id
             for one, _, _ in flow.consumers(at.step)
             for step_id in (one.id, *downstream(flow, one.id))
         }
-        step = _plugged(step, flow, shapes, behind if self.insert else set()) if self.plug else step
-        steps = [_repointed(s, self.after, step.id) for s in flow.steps] if self.insert else list(flow.steps)
+        step = plugged_in(step, flow, shapes, behind if self.insert else set()) if self.plug else step
+        steps = [repointed(s, self.after, step.id) for s in flow.steps] if self.insert else list(flow.steps)
         place = next(n for n, s in enumerate(steps) if s.id == at.step) + 1
         return _with_steps(flow, [*steps[:place], step, *steps[place:]])
 
@@ -89,10 +73,10 @@ class RemoveStep(_Edit):
 
     def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         gone = _need(flow, self.id)
-        fallback = _before(gone, shapes)
+        fallback = source_of(gone, shapes)
         flow = _with(flow, decisions={k: v for k, v in flow.decisions.items() if k != self.id})
         return _with_steps(
-            flow, [_repointed(s, gone.id, fallback, sides=True) for s in flow.steps if s.id != gone.id]
+            flow, [repointed(s, gone.id, fallback, sides=True) for s in flow.steps if s.id != gone.id]
         )
 
     def sentence(self, flow: Flow) -> str:
@@ -110,7 +94,7 @@ class MoveStep(_Edit):
         step = _need(flow, self.id)
         if Ref.parse(self.after).step == self.id:
             return flow
-        if not _before(step, shapes):
+        if not source_of(step, shapes):
             raise Problem(
                 f"“{label(step)}”",
                 "a source takes no table, so it cannot stand behind another step.",
@@ -146,7 +130,7 @@ class SetSettings(_Edit):
         if set(shapes.ports(step)) <= {*before, *step.inputs}:
             return flow
         return _with_steps(
-            flow, [_plugged(one, flow, shapes) if one.id == self.id else one for one in flow.steps]
+            flow, [plugged_in(one, flow, shapes) if one.id == self.id else one for one in flow.steps]
         )
 
     def sentence(self, flow: Flow) -> str:
@@ -202,7 +186,7 @@ class CopyStep(_Edit):
     def apply(self, flow: Flow, shapes: Shapes) -> Flow:
         step = _need(flow, self.id)
         twin = step.model_copy(update={"id": flow.new_id(step.kind), "name": f"{label(step)} (copy)"})
-        copied = AddStep(step=twin, after=self.id if _before(step, shapes) else "").apply(flow, shapes)
+        copied = AddStep(step=twin, after=self.id if source_of(step, shapes) else "").apply(flow, shapes)
         return _deciding(copied, twin.id, flow.decided(self.id))
 
     def sentence(self, flow: Flow) -> str:
@@ -385,60 +369,3 @@ def _deciding(flow: Flow, step_id: str, decisions: Decisions) -> Flow:
 
 def _answers(number: int) -> str:
     return f"{number:,} {'answer' if number == 1 else 'answers'}"
-
-
-def _before(step: Step, shapes: Shapes) -> str | None:
-    """What a step takes at its main port, the first of many; None for a source, or where nothing comes in."""
-    port = shapes.main_port(step)
-    return next(iter(step.plugged(port)), None) if port else None
-
-
-def _behind(step: Step, after: str, shapes: Shapes) -> Step:
-    """The step taking an output at its main port. Where that takes many, the others stay."""
-    port = shapes.main_port(step)
-    if port is None:
-        raise Problem(
-            f"“{label(step)}”",
-            "a source takes no table, so it cannot stand behind another step.",
-            "Add it beside the others.",
-            step=step.id,
-        )
-    taken: str | tuple[str, ...] = after
-    if shapes.takes_many(step, port):
-        taken = (after, *(text for text in step.plugged(port)[1:] if text != after))
-    return step.model_copy(
-        update={"inputs": {port: taken, **{p: t for p, t in step.inputs.items() if p != port}}}
-    )
-
-
-def _plugged(step: Step, flow: Flow, shapes: Shapes, behind: Collection[str] = ()) -> Step:
-    """The step with what is open at its ports plugged to ends of other lanes, none of them `behind` it."""
-    mine = {*upstream(flow, step.refs()), step.id, *downstream(flow, step.id), *behind}
-    ends = [
-        other.id
-        for other in flow.steps
-        if other.id not in mine and other.enabled and not flow.consumers(other.id) and shapes.has_table(other)
-    ]
-    inputs = dict(step.inputs)
-    for port in shapes.ports(step):
-        many = shapes.takes_many(step, port)
-        if ends and (many or port not in inputs):
-            end = ends.pop()
-            inputs[port] = (*step.plugged(port), end) if many else end
-    return step.model_copy(update={"inputs": inputs})
-
-
-def _repointed(step: Step, old: str, new: str | None, *, sides: bool = False) -> Step:
-    """The step with every input `old` taken from `new`; with `sides`, inputs from old's side outputs are
-    unplugged.
-    """
-    inputs: dict[str, str | tuple[str, ...]] = {}
-    for port, taken in step.inputs.items():
-        kept: list[str] = []
-        for text in step.plugged(port):
-            instead = new if text == old else None if sides and Ref.parse(text).step == old else text
-            if instead and instead not in kept:
-                kept.append(instead)
-        if kept:
-            inputs[port] = kept[0] if isinstance(taken, str) else tuple(kept)
-    return step if inputs == step.inputs else step.model_copy(update={"inputs": inputs})

@@ -4,30 +4,18 @@ cells as text.
 
 from __future__ import annotations
 
-import zipfile
 from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-import fastexcel
 import polars as pl
 
-from updraft.core.formats.apart import read_apart
-from updraft.core.formats.cells import (
-    DAMAGED,
-    Area,
-    area_of,
-    check_spread,
-    errors_and_merges,
-    hidden_sheets,
-    is_xlsx,
-    marks_of,
-    table_range,
-)
+from updraft.core.formats.cells import Area, area_of, errors_and_merges, hidden_sheets, marks_of, table_range
 from updraft.core.formats.header import LOOK, Row, find_header
+from updraft.core.formats.opened import cells_of, open_book, rows_of
 from updraft.core.formats.options import Detected, Reading, ReadOptions
-from updraft.core.formats.packed import ABOUT, check_book
+from updraft.core.formats.packed import ABOUT
 from updraft.core.formats.stacking import stacked_readings
 from updraft.core.formats.text import header_names
 from updraft.core.problems import Problem, nearest
@@ -70,12 +58,12 @@ def _rows_of_sheets(path: Path, changed: int, size: int) -> dict[str, tuple[int,
     Args:
         changed, size: of the file, so that nothing is told of what it was before.
     """
-    book = _open(path)
+    book = open_book(path)
     if size > _LARGE or len(book.sheet_names) > _MANY:
         return {}
     found: dict[str, tuple[int, int]] = {}
     for name in book.sheet_names:
-        cells = _cells(book, name, path)
+        cells = cells_of(book, name, path)
         rows = cells.filter(pl.any_horizontal(pl.all().is_not_null())).height if cells.width else 0
         found[name] = (rows, sum(column.null_count() < cells.height for column in cells))
     return found
@@ -87,7 +75,7 @@ def read(path: Path, options: ReadOptions) -> Reading:
 
     Several sheets are stacked by column name below each other, with a column of sheet names in front.
     """
-    book = _open(path)
+    book = open_book(path)
     several = _several(book, options, path)
     if not several:
         return _with_sheet(_read_one(book, path, options), options)
@@ -132,8 +120,8 @@ def raw_rows(path: Path, options: ReadOptions, most: int) -> list[Row]:
     """The first rows of the sheet as they stand, for a picture of them; the options are those that were
     detected.
     """
-    cells = _cells(_open(path), options.sheet or "", path)
-    return _rows(cells.head(most))
+    cells = cells_of(open_book(path), options.sheet or "", path)
+    return rows_of(cells.head(most))
 
 
 def _read_one(book: Any, path: Path, options: ReadOptions) -> Reading:
@@ -144,7 +132,7 @@ def _read_one(book: Any, path: Path, options: ReadOptions) -> Reading:
     skip = chosen.skip or 0
     header: list[Row] = []
     if chosen.header == "first":
-        header, skip = _rows(cells.slice(skip, chosen.names_lines)), skip + chosen.names_lines
+        header, skip = rows_of(cells.slice(skip, chosen.names_lines)), skip + chosen.names_lines
     skip += chosen.skip_after or 0
     body = _without_empty_tail(cells.slice(skip))
     used = [
@@ -198,7 +186,7 @@ def _look(book: Any, path: Path, options: ReadOptions) -> tuple[Detected, pl.Dat
         )
     area = area_of(options.range, cells) if options.range else Area(0, 0, cells.height, cells.width)
     cells = cells[area.top : area.bottom, area.left : area.right]
-    header = find_header(_rows(cells.head(LOOK)), options.skip, options.header_lines)
+    header = find_header(rows_of(cells.head(LOOK)), options.skip, options.header_lines)
     first = options.header or ("first" if header.present else "none")
     reason = "as set" if options.sheet else ("the only sheet" if len(names) == 1 else why_sheet)
     reasons = {
@@ -209,7 +197,7 @@ def _look(book: Any, path: Path, options: ReadOptions) -> tuple[Detected, pl.Dat
     }
     if choices["hidden"]:
         reasons["hidden"] = f"hidden in the workbook: {', '.join(choices['hidden'])}"
-    above = tuple(" · ".join(cell for cell in row if cell) for row in _rows(cells.head(header.skip)))
+    above = tuple(" · ".join(cell for cell in row if cell) for row in rows_of(cells.head(header.skip)))
     after = header.below if options.skip_after is None and first == "first" else options.skip_after or 0
     filled = replace(
         options,
@@ -221,7 +209,7 @@ def _look(book: Any, path: Path, options: ReadOptions) -> tuple[Detected, pl.Dat
         skip_after=after,
     )
     start = header.skip + header.lines
-    below = tuple(map(tuple, _rows(cells.slice(start, after)))) if after else ()
+    below = tuple(map(tuple, rows_of(cells.slice(start, after)))) if after else ()
     return Detected("workbook", filled, reasons, choices, above, below), cells, area
 
 
@@ -231,7 +219,7 @@ def _first_table(book: Any, path: Path, sheets: list[str]) -> tuple[str, pl.Data
     """
     found = ("", pl.DataFrame(), "")
     for sheet in sheets:
-        cells = _cells(book, sheet, path)
+        cells = cells_of(book, sheet, path)
         if not cells.height or all(series.null_count() == cells.height for series in cells):
             continue
         if found[0] and _is_table(cells):
@@ -340,67 +328,6 @@ def _mended(
             f"{len(merges):,} merged cells: the value stands in the first cell of each, the others are empty."
         )
     return pl.DataFrame(columns, schema=dict.fromkeys(cells.columns, pl.String), strict=False), said
-
-
-_NO_WORKBOOKS = {"word/": "a text document", "ppt/": "slides", "visio/": "a drawing"}
-
-
-def _open(path: Path) -> Any:
-    _check_kind(path)
-    check_book(path)
-    if not is_xlsx(path):
-        return read_apart(path)
-    try:
-        return fastexcel.read_excel(path)
-    except Exception:  # calamine reports damage in many classes
-        raise _damaged(path) from None
-
-
-def _check_kind(path: Path) -> None:
-    """Refuse a document of another kind in the same sort of archive, whatever its name says."""
-    try:
-        with zipfile.ZipFile(path) as archive:
-            names = archive.namelist()
-            kind = archive.read("mimetype")[:100].decode("ascii", "ignore") if "mimetype" in names else ""
-    except DAMAGED:
-        return  # its reader says what is wrong
-    said = next((t for start, t in _NO_WORKBOOKS.items() if any(n.startswith(start) for n in names)), "")
-    if ".opendocument.text" in kind:
-        said = "a text document"
-    if said:
-        raise Problem(
-            path.name,
-            f"it is {said}, whatever its name says, not a workbook.",
-            "Copy its table into a workbook, or paste the cells into the flow.",
-            field="path",
-            code="not_a_workbook",
-        )
-
-
-def _cells(book: Any, sheet: str, path: Path) -> pl.DataFrame:
-    check_spread(path, sheet)
-    try:
-        loaded: pl.DataFrame = book.load_sheet(sheet, header_row=None, dtypes="string").to_polars()
-        if any(
-            series.dtype == pl.String and (series == "").any() for series in loaded
-        ):  # as a formula error comes in ods
-            loaded = loaded.with_columns(pl.when(pl.col(pl.String) != "").then(pl.col(pl.String)))
-    except Exception:
-        raise _damaged(path) from None
-    return loaded
-
-
-def _damaged(path: Path) -> Problem:
-    return Problem(
-        path.name,
-        "it cannot be opened as a workbook.",
-        "It may have been cut off on the way: ask for it again, or open and save it in a spreadsheet.",
-        code="damaged_workbook",
-    )
-
-
-def _rows(cells: pl.DataFrame) -> list[Row]:
-    return [[None if cell is None else str(cell) for cell in row] for row in cells.rows()]
 
 
 def _without_empty_tail(body: pl.DataFrame) -> pl.DataFrame:

@@ -16,10 +16,11 @@ from typing import Any
 
 import polars as pl
 
+from updraft.core.formula.calculating import calculated
 from updraft.core.formula.other_words import said_here
-from updraft.core.formula.registry import Argument, Function, check, functions, of_other_rows
+from updraft.core.formula.parsing import no_formula, parsed, unquoted
+from updraft.core.formula.registry import Argument, Function, check, functions
 from updraft.core.formula.terms import (
-    DAYS,
     NUMBERS,
     Columns,
     FormulaError,
@@ -34,8 +35,6 @@ from updraft.core.problems import nearest, wrong_pattern
 from updraft.core.values import TITLES, Kind
 from updraft.core.values.common import names_like
 
-_STANDS_FOR = "\u16dc"  # a letter that no formula is likely to hold
-MOST_CHARACTERS, MOST_PARTS, MOST_DEPTH = 5_000, 1_000, 60
 _COMPARE: dict[type[ast.cmpop], str] = {
     ast.Eq: "==", ast.NotEq: "!=", ast.Lt: "<", ast.LtE: "<=", ast.Gt: ">", ast.GtE: ">="
 }  # fmt: skip
@@ -66,190 +65,6 @@ def compile_formula(
     return _Compiler(text, names, columns, parameter, given or {}).term(tree)
 
 
-def names_in(text: str) -> tuple[frozenset[str] | None, frozenset[str]]:
-    """Columns that a formula may read, and parameters that it uses; None for columns that only a table tells
-    (a name with _ may be written otherwise there). A formula that cannot be read uses nothing.
-    """
-    try:
-        tree, names = parsed(text)
-    except FormulaError:
-        return frozenset(), frozenset()
-    columns, parameters, sure = set(), set(), True
-    called = {id(node.func) for node in ast.walk(tree) if isinstance(node, ast.Call)}
-    for node in ast.walk(tree):
-        if isinstance(node, ast.Name) and id(node) not in called and node.id != "params":
-            quoted = names.get(node.id)
-            sure = sure and (quoted is not None or (node.id.isascii() and "_" not in node.id))
-            columns.add(node.id if quoted is None else quoted)
-        elif isinstance(node, ast.Attribute):
-            parameters.add(node.attr)
-        elif isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "columns":
-            sure = False
-        elif isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "column":
-            columns |= {str(arg.value) for arg in node.args if isinstance(arg, ast.Constant)}
-    return (frozenset(columns) if sure else None), frozenset(parameters)
-
-
-def grouped_by(text: str) -> frozenset[str] | None:
-    """Columns by which every part of a formula that looks at other rows groups them; None where one looks at
-    all rows, or groups them by more than columns.
-    """
-    try:
-        tree, names = parsed(text)
-    except FormulaError:
-        return None
-    found: frozenset[str] | None = None
-    for node in ast.walk(tree):
-        if not isinstance(node, ast.Call) or not isinstance(node.func, ast.Name):
-            continue
-        if not of_other_rows(f"{node.func.id}("):
-            continue
-        by = next((word.value for word in node.keywords if word.arg == "by"), None)
-        parts = by.elts if isinstance(by, ast.List | ast.Tuple) else [by]
-        if not all(isinstance(part, ast.Name) for part in parts):
-            return None
-        columns = frozenset(names.get(part.id, part.id) for part in parts if isinstance(part, ast.Name))
-        found = columns if found is None else found & columns
-    return found
-
-
-def parsed(text: str) -> tuple[ast.expr, dict[str, str]]:
-    """The tree of a formula, and the names that stood in backticks by the words that stand for them in it."""
-    if not text.strip():
-        raise FormulaError("The formula", "there is none yet.", "Type one, such as round(price * 2, 1).")
-    if len(text) > MOST_CHARACTERS:
-        raise FormulaError(
-            "The formula",
-            f"it has {len(text):,} characters; {MOST_CHARACTERS:,} are the most.",
-            "Make it several formulas, each with a column of its own.",
-        )
-    if _deepest(text) > MOST_DEPTH:
-        raise _too_deep()
-    source, names = unquoted(text)
-    try:
-        tree = ast.parse(f"({source}\n)", mode="eval").body
-    except SyntaxError as error:
-        line, offset = (error.lineno or 1) - 1, (error.offset or 1) - 1
-        lines = text.split("\n")
-        here = sum(len(one) + 1 for one in lines[:line]) + offset - (1 if line == 0 else 0)
-        place = min(max(here, 0), max(len(text) - 1, 0))
-        raise _unreadable(text, place, error.msg) from None
-    except (ValueError, RecursionError, MemoryError):
-        raise FormulaError("The formula", "it cannot be read.", "Type it anew, in parts.") from None
-    if sum(1 for _ in ast.walk(tree)) > MOST_PARTS:
-        raise FormulaError(
-            "The formula", f"it has more than {MOST_PARTS:,} parts.", "Make it several formulas."
-        )
-    if _depth(tree) > MOST_DEPTH:
-        raise _too_deep()
-    return tree, names
-
-
-def unquoted(text: str) -> tuple[str, dict[str, str]]:
-    """The formula with a word in place of each name in backticks, as long as that, so that places stay."""
-    found: dict[str, str] = {}
-    parts, at, quote = [], 0, ""
-    while at < len(text):
-        sign = text[at]
-        if quote:
-            step = 2 if sign == "\\" else 1
-            quote = "" if sign == quote else quote
-        elif sign == "`":
-            end = text.find("`", at + 1)
-            if end < 0:
-                raise FormulaError(
-                    "The formula", "a name in backticks is not closed.", "Add the ` that is missing.", at
-                )
-            word = f"{_STANDS_FOR}{len(found)}".ljust(end + 1 - at, _STANDS_FOR)
-            found[word] = text[at + 1 : end]
-            parts.append(word)
-            at = end + 1
-            continue
-        else:
-            step = 1
-            quote = sign if sign in "'\"" else ""
-        parts.append(text[at : at + step])
-        at += step
-    return "".join(parts), found
-
-
-def _too_deep() -> FormulaError:
-    return FormulaError(
-        "The formula",
-        f"its parts stand more than {MOST_DEPTH} deep in each other.",
-        "Make it several formulas, each with a column of its own.",
-    )
-
-
-def _unreadable(text: str, place: int, message: str) -> FormulaError:
-    near = text[place : place + 12].split("\n")[0].strip()
-    if (
-        "never closed" in message
-        or "unexpected EOF" in message
-        or (near == "" and text.count("(") > text.count(")"))
-    ):
-        return FormulaError("The formula", "a bracket is not closed.", "Add the ) that is missing.", place)
-    if "unterminated string" in message:
-        return FormulaError("The formula", "a quote is not closed.", "Add the quote that is missing.", place)
-    if text.lstrip().startswith("="):
-        return FormulaError("The formula", "it begins with =.", "Begin with what follows it.", place)
-    if re.search(r"(?<![=<>!])=(?!=)", text) and ("==" in message or "assign" in message or "=" in near):
-        return FormulaError("The formula", "one = gives a value a name.", "Write == to compare.", place)
-    if told := _from_elsewhere(text):
-        return FormulaError("The formula", *told, place)
-    said = f"at character {place + 1}, near “{near}”" if near else f"at character {place + 1}"
-    return FormulaError(
-        "The formula",
-        f"it cannot be read {said}.",
-        "A name that is no plain word stands in backticks: `its name`.",
-        place,
-    )
-
-
-def _from_elsewhere(text: str) -> tuple[str, str] | None:
-    """What is written as spreadsheets and databases have it, and how it is written here."""
-    bare = re.sub(r"'[^']*'|\"[^\"]*\"|`[^`]*`", "_", text)
-    if called := re.search(r"(?i)\b(if|and|or|not|case)\s*\(", bare):
-        word = called[1].lower()
-        return f"{word} is no function here.", said_here(word)
-    if ";" in bare:
-        return "it has a semicolon.", "Divide what stands in brackets by commas."
-    if "<>" in bare:
-        return "it has <>.", "Write != for “is not equal”."
-    if capital := re.search(r"\b(AND|OR|NOT|IN|IF|ELSE)\b", bare):
-        return f"{capital[1]} is written small here.", f"Write {capital[1].lower()}."
-    return None
-
-
-def _no_formula(node: ast.AST) -> tuple[str, str]:
-    """Why a piece of Python is none, and how it is written."""
-    if isinstance(node, ast.Tuple):
-        return (
-            "a comma stands between two values.",
-            "The decimal sign is a point, and thousands have none: 1000.5.",
-        )
-    if isinstance(node, ast.List) and len(node.elts) == 1 and isinstance(node.elts[0], ast.Name):
-        name = node.elts[0].id
-        return "names of columns stand in no brackets.", f"Write {name}, or in backticks: `{name}`."
-    return "formulas do not have this.", "Use columns, values, functions and + - * / only."
-
-
-def _deepest(text: str) -> int:
-    depth = deepest = 0
-    for sign in text:
-        depth += (sign in "([{") - (sign in ")]}")
-        deepest = max(deepest, depth)
-    return deepest
-
-
-def _depth(tree: ast.AST) -> int:
-    level, deep = [tree], 0
-    while level:
-        deep += 1
-        level = [child for node in level for child in ast.iter_child_nodes(node)]
-    return deep
-
-
 class _Compiler:
     def __init__(
         self,
@@ -277,7 +92,7 @@ class _Compiler:
         }
         make = makers.get(type(node))
         if make is None:
-            raise self._wrong(node, *_no_formula(node))
+            raise self._wrong(node, *no_formula(node))
         try:
             return make(node)
         except Misfit as misfit:
@@ -512,47 +327,3 @@ def _truth(value: Term) -> pl.Expr:
         said = TITLES[value.kind] if value.kind else ""
         raise Misfit(f"a condition is needed, and this is {said}.", "Compare it: amount > 10.")
     return value.expr.cast(pl.Boolean)
-
-
-def calculated(sign: str, left: Term, right: Term) -> Term:
-    """Two terms joined by a sign. Dividing by zero gives an empty value, and so does a product too large."""
-    kinds = (left.kind, right.kind)
-    if sign == "+" and Kind.TEXT in kinds and all(kind in (Kind.TEXT, None) for kind in kinds):
-        return Term(left.expr + right.expr, Kind.TEXT)
-    if left.kind in DAYS and right.kind is Kind.WHOLE and sign in "+-":
-        days = pl.duration(days=right.expr)
-        return Term(left.expr + days if sign == "+" else left.expr - days, left.kind)
-    if left.kind in DAYS and right.kind in DAYS and sign == "-":
-        return Term((left.expr.cast(pl.Date) - right.expr.cast(pl.Date)).dt.total_days(), Kind.WHOLE)
-    for term in (left, right):
-        if term.kind not in (*NUMBERS, None):
-            said = TITLES[term.kind] if term.kind else ""
-            raise Misfit(
-                f"{said} cannot be calculated with by {sign}.",
-                "Use number(…) to read a number from text, or joined(…) to put texts together.",
-            )
-    return _of_numbers(sign, left, right)
-
-
-def _of_numbers(sign: str, left: Term, right: Term) -> Term:
-    a, b = left.expr, right.expr
-    whole = left.kind is Kind.WHOLE and right.kind is Kind.WHOLE
-    kind = Kind.WHOLE if whole else Kind.NUMBER
-    if not whole:
-        a, b = left.as_number(), right.as_number()
-    match sign:
-        case "+":
-            return Term(a + b, kind)
-        case "-":
-            return Term(a - b, kind)
-        case "*" if whole:
-            return Term((a.cast(pl.Int128) * b).cast(pl.Int64, strict=False), kind)
-        case "*":
-            return Term(a * b, kind)
-        case "**":
-            power = left.as_number().pow(right.as_number())
-            return Term(pl.when(power.is_finite()).then(power), Kind.NUMBER)
-    safe = b if right.is_constant and right.constant else pl.when(b != 0).then(b)
-    if sign == "/":
-        return Term(left.as_number() / safe.cast(pl.Float64), Kind.NUMBER)
-    return Term(a // safe if sign == "//" else a % safe, kind)

@@ -8,7 +8,8 @@ import re
 import unicodedata
 from collections.abc import Mapping
 
-from updraft.core.formula.compile import parsed, unquoted, written_plainly
+from updraft.core.formula.compile import written_plainly
+from updraft.core.formula.parsing import parsed, unquoted
 from updraft.core.formula.registry import functions
 from updraft.core.formula.terms import FormulaError
 

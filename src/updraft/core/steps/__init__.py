@@ -5,8 +5,9 @@ from typing import TYPE_CHECKING
 from lazy_loader import attach
 
 if TYPE_CHECKING:
-    from updraft.core.steps.base import Context, Grounds, Result, Settings, StepKind, Wanted, also, setting
+    from updraft.core.steps.base import Settings, StepKind, setting
     from updraft.core.steps.counts import Count
+    from updraft.core.steps.given import Context, Grounds, Result, Wanted, also
     from updraft.core.steps.registry import kinds
     from updraft.core.steps.search import Place, elsewhere, find_kinds, used_most
     from updraft.core.steps.shapes import SHAPES, outputs_of
@@ -16,17 +17,9 @@ if TYPE_CHECKING:
 __getattr__, __dir__, _ = attach(
     __name__,
     submod_attrs={
-        "base": [
-            "Context",
-            "Count",
-            "Grounds",
-            "Result",
-            "Settings",
-            "StepKind",
-            "Wanted",
-            "also",
-            "setting",
-        ],
+        "base": ["Settings", "StepKind", "setting"],
+        "counts": ["Count"],
+        "given": ["Context", "Grounds", "Result", "Wanted", "also"],
         "registry": ["kinds"],
         "search": ["Place", "elsewhere", "find_kinds", "used_most"],
         "shapes": ["SHAPES", "outputs_of"],

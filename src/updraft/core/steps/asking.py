@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from updraft.core.connect import WebService
-from updraft.core.steps.base import Context
+from updraft.core.steps.given import Context
 
 if TYPE_CHECKING:
     from updraft.core.connect.reconciling import Reference

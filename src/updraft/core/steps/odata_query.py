@@ -14,8 +14,8 @@ from updraft.core.connect.odata import EntitySet, collection, count, distinct, e
 from updraft.core.connect.service import Service
 from updraft.core.problems import Problem
 from updraft.core.steps.asking import answers_folder
-from updraft.core.steps.base import Context
 from updraft.core.steps.conditions import OPPOSITES, OURS_ALONE, Condition, Group, Rule, only_here
+from updraft.core.steps.given import Context
 
 if TYPE_CHECKING:
     from updraft.core.steps.sources.read_odata import ReadODataSettings

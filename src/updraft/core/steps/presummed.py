@@ -8,8 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import polars as pl
+
+if TYPE_CHECKING:
+    from updraft.core.steps.conditions import Only
 
 # What a source is asked of a column of a group: its values, their sum, that without signs, bounds.
 FILLED, SUM, SIZE, MIN, MAX = "filled", "sum", "size", "min", "max"
@@ -34,10 +38,12 @@ class Groups:
     Args:
         by: columns of the source.
         of: column → what is asked of it.
+        only: the rows that are meant, where a step between keeps some.
     """
 
     by: tuple[str, ...]
     of: Mapping[str, tuple[str, ...]]
+    only: Only | None = None
 
     @property
     def names(self) -> dict[tuple[str, str], str]:

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 import polars as pl
 
 from updraft.core.formula import Term, compile_formula, names_in
-from updraft.core.formula.compile import grouped_by
+from updraft.core.formula.parsing import grouped_by
 from updraft.core.formula.registry import of_other_rows
 from updraft.core.formula.terms import Misfit
 from updraft.core.problems import Problem

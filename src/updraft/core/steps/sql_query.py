@@ -13,7 +13,6 @@ from sqlalchemy.sql.functions import FunctionElement
 from updraft.core.connect import Database
 from updraft.core.connect.database import connected, one_select, read, reflected
 from updraft.core.problems import Problem, missing_column
-from updraft.core.steps.base import Context, Wanted
 from updraft.core.steps.conditions import (
     OPPOSITES,
     OURS_ALONE,
@@ -24,6 +23,7 @@ from updraft.core.steps.conditions import (
     only_here,
     value_of,
 )
+from updraft.core.steps.given import Context, Wanted
 from updraft.core.steps.presummed import Groups, rows_of
 from updraft.core.values import DTYPES, Kind
 
@@ -36,12 +36,12 @@ _NOT_BLANK = "[^ \t\n\r\x0b\x0c\u0085\u00a0\u1680\u2000-\u200b\u2028\u2029\u202f
 
 class Fetched(NamedTuple):
     """What a database gave; `whole` is how many rows it has, where those that nobody keeps stayed there, or
-    only groups came.
+    only groups came: then `grouped` is how many rows these are of.
     """
 
     frame: pl.DataFrame
     whole: int | None = None
-    grouped: bool = False
+    grouped: int | None = None
 
 
 def fetched(connection: Database, settings: ReadDatabaseSettings, context: Context) -> Fetched:
@@ -73,14 +73,21 @@ def fetched(connection: Database, settings: ReadDatabaseSettings, context: Conte
             found = read(database, by_group, {}, outside)
             found.columns = [*groups.by, *groups.names.values()]
             found = _of_groups(_typed(found, table), table, groups)
-            return Fetched(found, rows_of(found, groups), grouped=True)
-        query, whole = selection(table, settings, context.wanted), None
+            rows = rows_of(found, groups)
+            whole = _counted(database, selection(table, settings)) if groups.only else rows
+            return Fetched(found, whole, grouped=rows)
+        query = selection(table, settings, context.wanted)
         kept = None if settings.limit else _kept(table, context.ahead, database.dialect.name)
-        if kept is not None:
-            counted = sa.select(sa.func.count()).select_from(query.order_by(None).subquery())
-            whole = int(database.execute(counted).scalar_one())
-            query = query.where(kept)
-        return Fetched(_typed(read(database, query, {}, outside), table), whole)
+        if kept is None:
+            return Fetched(_typed(read(database, query, {}, outside), table))
+        found = _typed(read(database, query.where(kept), {}, outside), table)
+        return Fetched(found, _counted(database, query))
+
+
+def _counted(database: sa.Connection, query: sa.Select[Any]) -> int:
+    """How many rows a query has."""
+    counted = sa.select(sa.func.count()).select_from(query.order_by(None).subquery())
+    return int(database.execute(counted).scalar_one())
 
 
 def _kept(table: sa.Table, only: Only | None, dialect: str) -> Any:
@@ -145,7 +152,8 @@ def grouped(
     only those of a fixed number of decimals are compared. Texts are one group where all letters are the same.
     """
     known = settings.columns or list(table.columns.keys())
-    read_ = {*groups.by, *groups.of}
+    read_ = {*groups.by, *groups.of, *(groups.only.rule.columns() if groups.only else ())}
+    kept = _kept(table, groups.only, dialect) if groups.only else None
     if settings.limit or dialect not in ("postgresql", "mysql", "mariadb") or not read_ <= set(known):
         return None
     keys = [_key_of(table.columns[name], dialect) for name in groups.by]
@@ -153,13 +161,15 @@ def grouped(
         _figure_of(table.columns[column], what) if column else sa.func.count()
         for what, column in groups.names
     ]
-    if None in keys or any(figure is None for figure in figures):
+    if None in keys or any(figure is None for figure in figures) or (groups.only and kept is None):
         return None
     told = [key[0] for key in keys if key]
     labelled = [one.label(f"c{n}") for n, one in enumerate([*told, *figures])]
     query = sa.select(*labelled).select_from(table)
     if settings.rule.of:
         query = query.where(_where(settings.rule, table))
+    if kept is not None:
+        query = query.where(kept)
     return query.group_by(*(key[1] for key in keys if key)) if keys else query
 
 

@@ -9,8 +9,8 @@ from functools import partial
 from updraft.core.formula.functions.numbers import ROMAN, ROMAN_LESS, ROMAN_VALUES
 from updraft.core.formula.functions.text import NUMBER
 from updraft.core.formula.writing import quoted
+from updraft.core.synthesis.figures import Number
 from updraft.core.synthesis.pieces import Piece, Row
-from updraft.core.synthesis.reckoning import Number
 from updraft.core.values.dressed import UNITS
 
 _FOUND = re.compile(NUMBER)

@@ -12,11 +12,11 @@ from itertools import chain
 from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.changes import all_of, in_groups, in_one_case, padded_to, variants, zeros_of
 from updraft.core.synthesis.days import could_be_day, days_in, months_in, times_in
+from updraft.core.synthesis.figures import Number
 from updraft.core.synthesis.known import known_in
 from updraft.core.synthesis.numbers import clocked, numbers_in
 from updraft.core.synthesis.parts import MARKS, parts_of, places_of, views_of
 from updraft.core.synthesis.pieces import Piece, Row, cheapest, marks_of
-from updraft.core.synthesis.reckoning import Number
 from updraft.core.synthesis.search import Results
 from updraft.core.synthesis.separators import separators, sides
 from updraft.core.synthesis.spans import dated, days_added, spans_between, spans_to_a_day

@@ -10,8 +10,9 @@ from functools import partial
 
 from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.amounts import amounts_in
+from updraft.core.synthesis.figures import Number
 from updraft.core.synthesis.pieces import Piece, Row, fixed_cost, shown
-from updraft.core.synthesis.reckoning import Number, in_degrees, reckoned
+from updraft.core.synthesis.reckoning import in_degrees, reckoned
 
 
 def numbers_in(

@@ -12,9 +12,9 @@ from itertools import permutations
 from updraft.core.formula.writing import quoted
 from updraft.core.synthesis.changes import whole
 from updraft.core.synthesis.days import READ, could_be_day, read_days
+from updraft.core.synthesis.figures import Number
 from updraft.core.synthesis.moved import days_later, reached
 from updraft.core.synthesis.pieces import Piece, Row
-from updraft.core.synthesis.reckoning import Number
 from updraft.core.values.convert import could_read, pattern_of
 
 

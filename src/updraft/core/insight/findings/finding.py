@@ -31,6 +31,7 @@ from updraft.core.insight.findings import (
     structure,
     sums,
     swapped_columns,
+    totals,
     writing,
 )
 from updraft.core.insight.findings.model import Finding, Repair, Step, step
@@ -45,9 +46,9 @@ Detector = Callable[[View], Iterable[Finding]]
 ROWS: tuple[Detector, ...] = (
     structure.repeated_headers,
     places.second_header,
-    structure.totals,
+    totals.totals,
     places.summary_rows,
-    structure.footers,
+    totals.footers,
     structure.blank_rows,
 )
 ROW_CODES = frozenset({

@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 import polars as pl
 
+from updraft.core.insight.findings.leaving_out import rule_for
 from updraft.core.insight.findings.model import Finding, Repair, plural, short, step
-from updraft.core.insight.findings.structure import rule_for
 from updraft.core.insight.findings.unknown import is_placeholder
 from updraft.core.insight.findings.view import Column, View, is_figure, is_word
 

@@ -4,8 +4,9 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Grounds, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.counts import Count
+from updraft.core.steps.given import Context, Grounds, Result, Wanted, also
 from updraft.core.steps.ruling import (
     OneRule,
     columns_of,

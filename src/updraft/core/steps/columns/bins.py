@@ -8,8 +8,9 @@ import polars as pl
 from updraft.core.formula.functions.text import as_text
 from updraft.core.formula.terms import Term
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import need_kind, need_new
+from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind

@@ -5,10 +5,11 @@ import polars as pl
 
 from updraft.core.formula import Term, compile_formula, names_in
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Grounds, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import ColumnChoice, listed
 from updraft.core.steps.conditions import Condition, rows_where
 from updraft.core.steps.counts import Count
+from updraft.core.steps.given import Context, Grounds, Result, Wanted, also
 from updraft.core.steps.ruling import (
     OneRule,
     as_kind,

@@ -7,9 +7,10 @@ from updraft.core.formula.functions.text import after, at_place, before, extract
 from updraft.core.formula.functions.words import EMAIL, WEB
 from updraft.core.formula.terms import Misfit, Term, constant
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import need_kind, need_new
 from updraft.core.steps.conditions import Condition, rows_where
+from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind

@@ -1,6 +1,7 @@
 import polars as pl
 
-from updraft.core.steps.base import Context, Result, Settings, StepKind
+from updraft.core.steps.base import Settings, StepKind
+from updraft.core.steps.given import Context, Result
 from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, is_blank, kind_of
 from updraft.core.values.text import as_text

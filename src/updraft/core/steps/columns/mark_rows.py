@@ -3,9 +3,10 @@ from collections.abc import Mapping
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.conditions import Rule, compiled
 from updraft.core.steps.counts import Count
+from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 

@@ -1,6 +1,7 @@
 from updraft.core.formats.header import column_names
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.given import Context, Result
 from updraft.core.steps.tables import Tables
 from updraft.core.values import decide
 

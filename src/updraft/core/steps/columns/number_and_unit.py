@@ -2,9 +2,10 @@ from functools import partial
 
 import polars as pl
 
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import need_kind, need_new
 from updraft.core.steps.counts import Count
+from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind, by_value
 from updraft.core.values.convert import converted

@@ -4,9 +4,10 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.counts import Count
+from updraft.core.steps.given import Context, Result
 from updraft.core.steps.joins.differing import Allowed, Pair, difference, differs, has_difference, text_shown
 from updraft.core.steps.joins.keys import KeyPair, check_keys, digits_as_numbers, key_of
 from updraft.core.steps.spread import OTHER_PLACE, PLACE, WHOLE, Spread

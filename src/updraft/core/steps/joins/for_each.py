@@ -3,8 +3,9 @@ from __future__ import annotations
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.given import Context, Result
 from updraft.core.steps.grouping import groups_of
 from updraft.core.steps.parts import Part
 from updraft.core.steps.tables import Incoming, Tables

@@ -3,9 +3,10 @@ from collections.abc import Mapping
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, StepKind, Wanted, also
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import listed
 from updraft.core.steps.counts import Count
+from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.joins.join_settings import WAYS, JoinSettings, check_join, pairs_of
 from updraft.core.steps.joins.keys import Brought, key_of
 from updraft.core.steps.joins.meeting import LEFT, OFTEN, RIGHT, TIMES, times_in_ranges

@@ -3,9 +3,10 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns, need_free
 from updraft.core.steps.counts import Count
+from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.joins.keys import (
     Brought,
     KeyPair,

@@ -5,9 +5,10 @@ import polars as pl
 
 from updraft.core.linking import MEASURES, link
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns, need_free
 from updraft.core.steps.counts import Count
+from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.joins.keys import Brought, missed_counts
 from updraft.core.steps.likeness import FieldAlike, check_fields, least_alike, linked, texts
 from updraft.core.steps.spread import WHOLE, Spread

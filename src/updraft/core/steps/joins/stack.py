@@ -5,7 +5,8 @@ import polars as pl
 
 from updraft.core.formats.stacking import differences
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.given import Context, Result
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Incoming, Port, Tables
 from updraft.core.values.common import common_type, tidied_name

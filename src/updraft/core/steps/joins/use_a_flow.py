@@ -1,6 +1,7 @@
 from typing import Any
 
-from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.given import Context, Result
 from updraft.core.steps.parts import Part
 from updraft.core.steps.tables import Port, Tables
 

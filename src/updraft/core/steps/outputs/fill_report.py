@@ -8,8 +8,9 @@ import polars as pl
 from updraft.core.deliver import FileDelivery, Outlet, Sample
 from updraft.core.filling import Template
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.given import Context, Result
 from updraft.core.steps.grouping import groups_of
 from updraft.core.steps.outputs.naming import made_plain, plain_name
 from updraft.core.steps.tables import Tables

@@ -13,8 +13,9 @@ from updraft.core.deliver.sending import MailDelivery
 from updraft.core.filling import Template
 from updraft.core.formats.write import write_csv, write_sheets
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.given import Context, Result
 from updraft.core.steps.grouping import groups_of
 from updraft.core.steps.outputs.naming import made_plain
 from updraft.core.steps.tables import Tables

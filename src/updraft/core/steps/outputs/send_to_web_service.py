@@ -10,8 +10,9 @@ from updraft.core.deliver.sending import Request, WebDelivery
 from updraft.core.filling import Template
 from updraft.core.nested import json_text
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.given import Context, Result
 from updraft.core.steps.sources.call_web_service import Pair
 from updraft.core.steps.tables import Tables
 

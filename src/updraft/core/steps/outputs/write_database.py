@@ -6,8 +6,9 @@ import polars as pl
 from updraft.core.connect import Database
 from updraft.core.deliver import Outlet
 from updraft.core.deliver.database import DatabaseDelivery
-from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import need_columns
+from updraft.core.steps.given import Context, Result
 from updraft.core.steps.tables import Tables
 from updraft.core.values.text import shown
 

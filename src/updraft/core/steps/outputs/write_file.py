@@ -16,9 +16,10 @@ from updraft.core.formats.write import (
     write_sheets,
 )
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Parts, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.counts import Count
+from updraft.core.steps.given import Context, Parts, Result
 from updraft.core.steps.outputs.forms import Forms
 from updraft.core.steps.outputs.naming import plain_name
 from updraft.core.steps.spread import BY_ROWS, Spread

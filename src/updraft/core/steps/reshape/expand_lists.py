@@ -4,9 +4,10 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import need_kind
 from updraft.core.steps.counts import Count
+from updraft.core.steps.given import Context, Result
 from updraft.core.steps.spread import BY_ROWS, WHOLE, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind

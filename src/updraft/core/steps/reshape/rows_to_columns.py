@@ -5,10 +5,11 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.counts import Count, Level, control_total
 from updraft.core.steps.figures import FIGURE_WORDS, OF_ALL, Figure, expression
+from updraft.core.steps.given import Context, Result, Wanted
 from updraft.core.steps.spread import WHOLE, Spread, by_columns
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values.text import shown

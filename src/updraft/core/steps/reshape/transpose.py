@@ -1,8 +1,9 @@
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import need_columns
+from updraft.core.steps.given import Context, Result
 from updraft.core.steps.tables import Tables
 from updraft.core.values import DTYPES, TITLES, Kind, kind_of
 from updraft.core.values.text import shown

@@ -6,9 +6,10 @@ from updraft.core.formula.functions.text import as_text
 from updraft.core.formula.terms import Term
 from updraft.core.linking import Field, groups_of_one_thing
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns, need_free
 from updraft.core.steps.counts import Count
+from updraft.core.steps.given import Context, Result
 from updraft.core.steps.likeness import OwnFieldAlike, check_fields, least_alike, texts
 from updraft.core.steps.ordering import sort_keys
 from updraft.core.steps.rows.remove_duplicates import Order

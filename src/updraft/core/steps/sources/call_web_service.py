@@ -7,7 +7,8 @@ from typing import Literal
 from updraft.core.connect import WebService
 from updraft.core.formats import Reading, read, stacked
 from updraft.core.steps.asking import answers_folder
-from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.given import Context, Result
 from updraft.core.steps.sources.reading import ReadingSettings, as_result
 from updraft.core.steps.tables import Tables
 

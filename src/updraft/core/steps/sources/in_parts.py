@@ -14,7 +14,7 @@ import polars as pl
 from updraft.core.formats import FILE_COLUMN
 from updraft.core.formats.options import Scan
 from updraft.core.formats.reading import scan
-from updraft.core.steps.base import Brought, Spool, Wanted
+from updraft.core.steps.given import Brought, Spool, Wanted
 from updraft.core.steps.sources.reading import ReadingSettings, picked, told
 from updraft.core.values.decide import Decision, How, as_it_came, decide_parts
 

@@ -3,10 +3,11 @@ from typing import ClassVar, Literal
 import polars as pl
 
 from updraft.core.connect import Database
-from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import Order, listed
 from updraft.core.steps.conditions import Rule
 from updraft.core.steps.counts import Count
+from updraft.core.steps.given import Context, Result
 from updraft.core.steps.tables import Tables
 
 _LEFT = "{n} rows stayed in the database: the next step does not keep them"
@@ -81,14 +82,13 @@ class ReadDatabase(StepKind):
         found = fetched(connection, settings, context)
         if found.whole is None:
             return Result(found.frame.lazy())
-        if found.grouped:
-            rows = pl.LazyFrame({"n": [found.whole]})
-            count = Count("grouped_there", rows, _GROUPED, one=_ONE_GROUPED)
-            return Result(found.frame.lazy(), counts=(count,), whole=found.whole, presummed=True)
-        left = pl.LazyFrame({"n": [found.whole - found.frame.height]})
-        return Result(
-            found.frame.lazy(), counts=(Count("in_database", left, _LEFT, one=_ONE_LEFT),), whole=found.whole
-        )
+        grouped = found.grouped is not None
+        here = found.frame.height if found.grouped is None else found.grouped
+        left = pl.LazyFrame({"n": [found.whole - here]})
+        counts = [Count("in_database", left, _LEFT, one=_ONE_LEFT)]
+        if grouped:
+            counts.append(Count("grouped_there", pl.LazyFrame({"n": [here]}), _GROUPED, one=_ONE_GROUPED))
+        return Result(found.frame.lazy(), counts=tuple(counts), whole=found.whole, presummed=grouped)
 
     def sentence(self, settings: ReadDatabaseSettings) -> str:
         if settings.by == "sql":

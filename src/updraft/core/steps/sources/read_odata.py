@@ -1,9 +1,10 @@
 from typing import Literal
 
 from updraft.core.connect import WebService
-from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import Order, listed
 from updraft.core.steps.conditions import Rule
+from updraft.core.steps.given import Context, Result
 from updraft.core.steps.tables import Tables
 
 

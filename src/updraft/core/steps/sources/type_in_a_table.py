@@ -4,8 +4,9 @@ import polars as pl
 
 from updraft.core.formats.header import column_names
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import listed
+from updraft.core.steps.given import Context, Result
 from updraft.core.steps.tables import Tables
 from updraft.core.values import decide
 

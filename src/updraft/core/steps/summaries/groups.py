@@ -9,10 +9,11 @@ import polars as pl
 from updraft.core.formula import compile_formula, names_in
 from updraft.core.formula.registry import of_other_rows
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Settings, setting
+from updraft.core.steps.base import Settings, setting
 from updraft.core.steps.behind import Condition, from_to, span_of
 from updraft.core.steps.choice import need_columns
 from updraft.core.steps.columns.bins import name_of, step_of
+from updraft.core.steps.given import Context
 from updraft.core.values import TITLES, Kind, kind_of
 
 _DATES, _NUMBERS = {Kind.DATE, Kind.DATETIME}, {Kind.WHOLE, Kind.NUMBER}

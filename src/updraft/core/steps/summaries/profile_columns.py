@@ -1,5 +1,6 @@
 from updraft.core.figures import profile, profile_table
-from updraft.core.steps.base import Context, Result, Settings, StepKind
+from updraft.core.steps.base import Settings, StepKind
+from updraft.core.steps.given import Context, Result
 from updraft.core.steps.tables import Tables
 
 

@@ -7,11 +7,12 @@ import polars as pl
 
 from updraft.core.formula import names_in
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Grounds, Result, Settings, StepKind, Wanted, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.behind import all_of, equal_to
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.counts import Count, control_total
 from updraft.core.steps.figures import FIGURE_WORDS, OF_ALL, FigureOfSome, expression, leaves_out_empty
+from updraft.core.steps.given import Context, Grounds, Result, Wanted
 from updraft.core.steps.presummed import SIZE, SUM, Groups, empties_of, figure_of, groups_for
 from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.summaries.groups import MadeGroup, keyed, rows_of

@@ -4,9 +4,10 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem, did_you_mean
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import ColumnChoice, need_kind
 from updraft.core.steps.counts import Count
+from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.steps.texts import text_of

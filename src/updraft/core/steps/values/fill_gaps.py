@@ -5,10 +5,11 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import listed, need_columns, need_typed
 from updraft.core.steps.conditions import Condition, rows_where
 from updraft.core.steps.counts import Count
+from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.spread import BY_ROWS, WHOLE, Spread, by_columns
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values import TITLES, Kind, converted, is_blank, kind_of

@@ -5,9 +5,10 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Context, Result, Settings, StepKind, Wanted, also, setting
+from updraft.core.steps.base import Settings, StepKind, setting
 from updraft.core.steps.choice import need_columns, need_new, need_typed
 from updraft.core.steps.counts import Count
+from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import TIMES, Out, Port, Tables
 from updraft.core.steps.texts import text_of

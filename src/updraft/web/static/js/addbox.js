@@ -15,6 +15,9 @@ export class AddBox {
     this.branch = false;
     this.kinds = new Map(catalogue.map((kind) => [kind.kind, kind]));
     this.choose = choose;
+    /** @type {any[]} what fits what is typed, and the place among it */
+    this.found = [];
+    this.at = -1;
     this.input = byId("add-box");
     this.drop = byId("add-drop");
     this.list = byId("add-list");

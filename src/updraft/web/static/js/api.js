@@ -26,6 +26,11 @@ export async function api(path, asked = {}) {
   }
 }
 
+/**
+ * @param {string} path
+ * @param {{method?: string, body?: any, signal?: AbortSignal | null}} how
+ * @param {number} times how often it was asked before
+ */
 async function once(path, { method = "GET", body = null, signal = null }, times) {
   const headers = { "X-CSRFToken": token, Accept: "application/json" };
   if (times) headers["X-Asked-Before"] = String(times);
@@ -39,7 +44,7 @@ async function once(path, { method = "GET", body = null, signal = null }, times)
       signal,
       body: body === null ? null : form ? body : JSON.stringify(body),
     });
-  } catch (error) {
+  } catch (/** @type {any} */ error) {
     if (error.name === "AbortError") throw error;
     throw new ProblemError(
       {
@@ -101,7 +106,7 @@ export function withdrawOffers() {
 export async function attempt(action) {
   try {
     return await action();
-  } catch (error) {
+  } catch (/** @type {any} */ error) {
     if (error.name === "AbortError") return undefined;
     if (!(error instanceof ProblemError)) throw error;
     notice(error.problem.text, "problem");

@@ -66,7 +66,7 @@ export class Candidates {
       oninput: pausing(300, async (event) => {
         const text = event.target.value.trim();
         if (!text) return fill(rest, "It knows no other.");
-        const answer = await attempt(() => this.decisions.find(text));
+        const answer = await attempt(() => this.decisions.find?.(text));
         if (answer) fill(answer.candidates, "Nothing is found by this.");
       }),
     });

@@ -17,6 +17,7 @@ const LISTED = 200; // marks in the table of values
 const NOTHING = { shape: "bars", x: "", y: "", figure: "rows", by: "" };
 
 export class ChartDialog {
+  /** @param {import("./studio.js").Studio} studio */
   constructor(studio) {
     this.studio = studio;
     /** @type {Record<string, any>} what was asked last, for each step */
@@ -91,7 +92,7 @@ export class ChartDialog {
     const { shape } = this.asked;
     const field = (label, control) =>
       h("label", { class: "chart-field" }, h("span", {}, label), control);
-    const pick = (label, name, names, first = null) =>
+    const pick = (label, name, names, first = /** @type {string[] | null} */ (null)) =>
       field(
         label,
         select(

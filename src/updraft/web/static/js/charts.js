@@ -269,6 +269,6 @@ export async function asPng(drawn) {
   await image.decode();
   const canvas = document.createElement("canvas");
   [canvas.width, canvas.height] = [image.width * 2, image.height * 2];
-  canvas.getContext("2d").drawImage(image, 0, 0, canvas.width, canvas.height);
+  canvas.getContext("2d")?.drawImage(image, 0, 0, canvas.width, canvas.height);
   return new Promise((done) => canvas.toBlob(done, "image/png"));
 }

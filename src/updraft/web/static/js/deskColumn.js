@@ -7,8 +7,16 @@ import { condition } from "./focus.js";
 import { ValueList } from "./valueList.js";
 
 export class ColumnDesk {
+  /** @type {string} of the column that is shown */
+  name;
+  /** @type {string} and its kind */
+  kind;
+
+  /** @param {import("./studio.js").Studio} studio */
   constructor(studio, desk) {
     this.studio = studio;
+    /** @type {Map<string, any>} how its values may be chosen, by their keys */
+    this.ways = new Map();
     this.desk = desk;
     this.bins = 24;
     this.log = false;

@@ -8,6 +8,7 @@ import { visible } from "./visible.js";
 const AUTO = 60000; // rows up to which the effect of every repair is worked out unasked
 
 export class FindingsDesk {
+  /** @param {import("./studio.js").Studio} studio */
   constructor(studio, desk) {
     this.studio = studio;
     this.desk = desk;

@@ -5,6 +5,7 @@ import { removeButton, select } from "./widgets/basic.js";
 import { dayPhrases, KINDS, valueControl } from "./widgets/parameters.js";
 
 export class FlowDesk {
+  /** @param {import("./studio.js").Studio} studio */
   constructor(studio, desk) {
     this.studio = studio;
     this.desk = desk;

@@ -5,6 +5,7 @@ import { picture } from "./pictures.js";
 import { writer } from "./numbers.js";
 
 export class ProfileDesk {
+  /** @param {import("./studio.js").Studio} studio */
   constructor(studio, desk) {
     this.studio = studio;
     this.desk = desk;
@@ -23,7 +24,7 @@ export class ProfileDesk {
   async show() {
     const { studio } = this;
     this.desk.fold(false);
-    const frame = (body, foot = null) =>
+    const frame = (body, foot = /** @type {any[] | null} */ (null)) =>
       this.desk.show("profile", {
         eyebrow: "Profile",
         title: studio.focus.nothing ? "The whole table" : "The selected rows",

@@ -24,6 +24,7 @@ function choices(files, path) {
 }
 
 export class RunDesk {
+  /** @param {import("./studio.js").Studio} studio */
   constructor(studio, desk) {
     this.studio = studio;
     this.desk = desk;
@@ -121,7 +122,7 @@ export class RunDesk {
         ),
       ],
     });
-    document.getElementById("start-run").focus();
+    document.getElementById("start-run")?.focus();
   }
 
   close() {

@@ -8,9 +8,17 @@ import { group, keepingFocus, labelled, select } from "./widgets/basic.js";
 import { severalTables } from "./widgets/tables.js";
 
 export class StepDesk {
-  /** `studio` gives state, act and the context of forms. */
+  /** @type {ReturnType<import("./state/drafts.js").Drafts["of"]>} the settings of the step that is shown */
+  draft;
+
+  /**
+   * `studio` gives state, act and the context of forms.
+   * @param {import("./studio.js").Studio} studio
+   */
   constructor(studio, desk) {
     this.studio = studio;
+    /** @type {string[][]} tables that the step could take */
+    this.takeable = [];
     this.desk = desk;
   }
 
@@ -215,6 +223,7 @@ export class StepDesk {
   }
 
   /** Say whether there is something to apply. */
+  /** @param {import("./contract.d.ts").TableShown | null} table */
   tell(table = null) {
     const open = this.studio.drafts.has(this.step.id);
     this.apply.disabled = !open;

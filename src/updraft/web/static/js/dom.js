@@ -11,7 +11,10 @@
 const TURNING = /[\u202a-\u202e\u2066-\u2069]/g;
 const shown = (child) =>
   typeof child === "string"
-    ? child.replace(TURNING, (sign) => `⟨U+${sign.codePointAt(0).toString(16).toUpperCase()}⟩`)
+    ? child.replace(
+        TURNING,
+        (sign) => `⟨U+${Number(sign.codePointAt(0)).toString(16).toUpperCase()}⟩`,
+      )
     : child;
 
 export function h(tag, attributes = {}, ...children) {

@@ -17,6 +17,7 @@ import { referenceWidgets } from "./widgets/reference.js";
 import { ruleWidgets } from "./widgets/rule.js";
 import { sheetWidgets } from "./widgets/sheet.js";
 
+/** @type {Record<string, Widget>} */
 export const widgets = {
   ...basics,
   ...columnWidgets,
@@ -35,6 +36,25 @@ export const widgets = {
   ...referenceWidgets,
 };
 
+/**
+ * @typedef {object} Field what a widget is given
+ * @property {string} name of the setting
+ * @property {string} id of its control
+ * @property {any} property the setting's JSON Schema, with its hints
+ * @property {any} schema of all settings
+ * @property {any} context what widgets may ask for
+ * @property {Form} form
+ * @property {any} value
+ * @property {(value: any) => void} set
+ */
+
+/**
+ * Draws a setting, and sets it as a person changes it.
+ * @callback Widget
+ * @param {Field} field
+ * @returns {any} the element
+ */
+
 export class Form {
   /**
    * @param {any} context what widgets may ask for: columns(port), values(column, search), formats(column, kind), files(),
@@ -44,6 +64,8 @@ export class Form {
    */
   constructor(schema, model, context) {
     this.schema = schema;
+    /** @type {any} the flow that is the step's part, once it is known */
+    this.part = undefined;
     /** @type {any[] | undefined} columns of a table outside, once they are known */
     this.outside = undefined;
     this.model = model;

@@ -1,9 +1,7 @@
 /** The grid: a table of any length in windows from the server. Looking never changes data. */
-import { SlickRange } from "../vendor/slickgrid/slickgrid.mjs";
 import { api, attempt } from "./api.js";
 import { count, h } from "./dom.js";
 import { shownCell, written } from "./gridCells.js";
-import { copyCells } from "./gridCopying.js";
 import { makeGrid } from "./gridMaking.js";
 import { headOf, saidOf } from "./gridHeads.js";
 import { Widths } from "./widths.js";
@@ -26,6 +24,8 @@ export class TableGrid {
     document.fonts.addEventListener("loadingdone", () => this.table && this.measureAgain());
     this.order = null; // names in the order a person put them, for reading only
     this.frozen = 0;
+    /** @type {Map<string, number>} the widths of columns as they are laid */
+    this.laid = new Map();
     this.pages = new Map();
     this.view = { sort: "", desc: false, changed: false };
     this.source = {
@@ -348,39 +348,6 @@ export class TableGrid {
       return JSON.parse(localStorage.getItem(this.apartKey) ?? "{}");
     } catch {
       return {}; // written by hand, or by another version
-    }
-  }
-
-  keys(event) {
-    const native = event.getNativeEvent ? event.getNativeEvent() : event;
-    if ((native.ctrlKey || native.metaKey) && native.key.toLowerCase() === "c") {
-      copyCells(this, native.shiftKey);
-      event.stopImmediatePropagation?.();
-      native.preventDefault();
-    } else if ((native.ctrlKey || native.metaKey) && native.key.toLowerCase() === "a") {
-      this.grid
-        .getSelectionModel()
-        .setSelectedRanges([
-          new SlickRange(0, 1, this.length - 1, this.grid.getColumns().length - 1),
-        ]);
-      event.stopImmediatePropagation?.();
-      native.preventDefault();
-    } else if (native.key === "Enter" && !native.ctrlKey && !native.metaKey && !native.altKey) {
-      const cell = this.grid.getActiveCell();
-      if (cell) this.openCell(cell.row, cell.cell);
-      event.stopImmediatePropagation?.();
-      native.preventDefault();
-    } else if (native.key === " " && !native.ctrlKey && !native.metaKey && !native.altKey) {
-      const range = this.grid.getSelectionModel().getSelectedRanges()[0];
-      const cell = this.grid.getActiveCell();
-      const [from, to] = range ? [range.fromRow, range.toRow] : [cell?.row ?? 0, cell?.row ?? 0];
-      this.act.pickRows(from, to);
-      event.stopImmediatePropagation?.();
-      native.preventDefault();
-    } else if (native.altKey && native.key.toLowerCase() === "c") {
-      const cell = this.grid.getActiveCell();
-      if (cell) this.act.chooseColumn(this.grid.getColumns()[cell.cell].id);
-      native.preventDefault();
     }
   }
 

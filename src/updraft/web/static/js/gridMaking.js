@@ -1,4 +1,5 @@
 /** The library's grid, made once: its settings, what it tells its owner, and what it lacks for keyboards and readers. */
+import { pressed } from "./gridKeys.js";
 import { SlickCellSelectionModel, SlickGrid } from "../vendor/slickgrid/slickgrid.mjs";
 
 /** @param {import("./grid.js").TableGrid} owner */
@@ -38,7 +39,7 @@ export function makeGrid(owner) {
       .map((c) => c.id)
       .filter((id) => id !== owner.rowId);
   });
-  grid.onKeyDown.subscribe((event) => owner.keys(event));
+  grid.onKeyDown.subscribe((event) => pressed(owner, event));
   // Arrow keys move between cells; Tab leaves the table, though the library would take it to the next cell.
   const leave = (event) => event.key === "Tab" && event.stopPropagation();
   owner.element.addEventListener("keydown", leave, true);

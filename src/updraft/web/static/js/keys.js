@@ -10,6 +10,7 @@ const typing = (/** @type {any} */ target) =>
 /** @type {any} a text in which something was typed since it got the focus: Ctrl Z is its own there */
 let typed = null;
 
+/** @param {import("./studio.js").Studio} studio */
 export function bindKeys(studio) {
   addEventListener("input", ({ target }) => {
     typed = typing(target) ? target : null;
@@ -72,6 +73,7 @@ export function bindKeys(studio) {
   });
 }
 
+/** @param {import("./studio.js").Studio} studio */
 function leave(studio) {
   if (studio.wide.open) {
     studio.wide.close();

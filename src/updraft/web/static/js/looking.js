@@ -4,7 +4,7 @@ import { byId, h } from "./dom.js";
 import { openMenu } from "./overlays.js";
 import { changedAfter, changedBefore } from "./recoding.js";
 
-/** @type {any} `this` is the studio, which takes these methods over */
+/** @satisfies {ThisType<import("./studio.js").Studio>} `this` is the studio, which takes these methods over */
 export const looking = {
   lookingActs() {
     return {
@@ -69,9 +69,8 @@ export const looking = {
 
   /** What comes in at the main port of the selected step. */
   comes() {
-    return this.incoming[
-      this.kinds.get(this.state.steps[this.selected].kind)?.ports.find((port) => port.main)?.name
-    ];
+    const main = this.kind()?.ports.find((port) => port.main);
+    return main && this.incoming[main.name];
   },
 
   /** Ask in which column, and for the value or name, then make the step. */
@@ -133,7 +132,7 @@ export const looking = {
   },
 
   /** Add steps one behind the other after the selected one, as one revision, and select the last; `insert` puts them on the lane. */
-  async addSteps(steps, sentence = null, insert = true) {
+  async addSteps(steps, sentence = /** @type {string | null} */ (null), insert = true) {
     await this.applyDraft();
     const column = this.desk.view === "column" ? this.columnDesk.name : null;
     const { view } = this.desk;
@@ -228,14 +227,14 @@ export const looking = {
       this.look();
       return;
     }
-    const [key, output] = this.table.came.split("."),
+    const [key, output] = String(this.table.came).split("."),
       here = this.table,
       compared = { ...this.act.compared, shown: true };
     const gone = {
       ...here,
       key,
       output,
-      rows: here.rows_in,
+      rows: here.rows_in ?? 0,
       before: null,
       touched: [],
       columns: (this.comes()?.columns ?? []).map((column) => ({

@@ -11,6 +11,7 @@ const TOLD = {
 };
 
 export class RawPane {
+  /** @param {import("./studio.js").Studio} studio */
   constructor(studio) {
     this.studio = studio;
     this.box = byId("raw");

@@ -38,9 +38,12 @@ export function stepForm(studio, kind, incoming, model) {
   return made;
 }
 
-/** What the reference calls things: kinds, proposed from some names of the column, and properties. Asked once. */
+/**
+ * What the reference calls things: kinds, proposed from some names of the column, and properties. Asked once.
+ * @param {import("./studio.js").Studio} studio
+ */
 function referenceTerms(studio, from, model) {
-  let known = { key: "", terms: null };
+  let known = { key: "", terms: /** @type {Promise<any> | null} */ (null) };
   const ask = async ({ connection, column, type }) => {
     const names = column && from ? await studio.values(from, column, "") : null;
     const texts = (names?.values ?? []).slice(0, 20).map(([text]) => text);

@@ -3,7 +3,12 @@ import { AddBox } from "./addbox.js";
 import { attempt } from "./api.js";
 import { Course } from "./course.js";
 import { Desk } from "./desk.js";
-import { DESKS } from "./desks.js";
+import { ColumnDesk } from "./deskColumn.js";
+import { FindingsDesk } from "./deskFindings.js";
+import { FlowDesk } from "./deskFlow.js";
+import { ProfileDesk } from "./deskProfile.js";
+import { RunDesk } from "./deskRun.js";
+import { StepDesk } from "./deskStep.js";
 import { byId, data, pausing } from "./dom.js";
 import { Focus } from "./focus.js";
 import { TableGrid } from "./grid.js";
@@ -28,8 +33,11 @@ import { WideDesk } from "./wide.js";
 
 const NARROW = "(max-width: 900px)"; // as in narrow.css; also a window of 1280 pixels at 200 %
 
-/** @type {new () => any} what the parts bring: methods that the studio takes over */
-const Parts = class {};
+/**
+ * @type {new () => typeof tables & typeof steps & typeof sources & typeof looking & typeof reading & typeof broken &
+ *   typeof picking & typeof marking & typeof places} what the parts bring: methods that the studio takes over
+ */
+const Parts = /** @type {any} */ (class {});
 Object.assign(
   Parts.prototype,
   tables,
@@ -43,12 +51,44 @@ Object.assign(
   places,
 );
 
-class Studio extends Parts {
+export class Studio extends Parts {
+  /** @type {string} the step whose table is shown */
+  selected;
+  /** @type {string} the side of it that is shown; "" for its main table */
+  output;
+  /** @type {import("./contract.d.ts").TableShown} none while nothing is shown */
+  table;
+  /** @type {import("./contract.d.ts").ProblemShown | null} what is wrong with the selected step */
+  problem;
+  /** @type {Record<string, import("./contract.d.ts").ArrivingShown>} what comes in, by port */
+  incoming;
+  /** @type {string} the step whose table was looked at last */
+  lookedAt;
+  /** @type {any} how its file is read, and for which settings, as JSON */
+  found;
+  /** @type {string} */
+  foundFor;
+  /** @type {{id: string | null, column: string} | undefined} the step that was just made, and the column looked at then */
+  begun;
+  /** @type {any} the place to go back to, and whether it is gone to just now */
+  wanted;
+  going = false;
+  /** @type {any} what comes in at each port, until the next look, and the tables that the step could take */
+  arrives;
+  /** @type {string[][]} */
+  takeable;
+  /** @type {any} the step whose settings were put back, with them: redo tries them again */
+  dropped;
+  /** @type {any} the fingerprint and status that the table is of */
+  follows;
+
   constructor() {
     super();
     this.flowState = new FlowState(data("state"));
     this.flow = this.flowState.id;
-    this.kinds = new Map(data("catalogue").map((kind) => [kind.kind, kind]));
+    /** @type {import("./contract.d.ts").KindShown[]} */
+    const catalogue = data("catalogue");
+    this.kinds = new Map(catalogue.map((kind) => [kind.kind, kind]));
     const key = `drafts of ${this.flow}`;
     this.drafts = new Drafts((id) => this.saved(id), sessionStorage, key);
     this.drafts.restore();
@@ -60,7 +100,12 @@ class Studio extends Parts {
     this.rawPane = new RawPane(this);
     this.shown = new Shown(this);
     this.desk = new Desk(() => this.placed());
-    for (const [name, Made] of Object.entries(DESKS)) this[name] = new Made(this, this.desk);
+    this.stepDesk = new StepDesk(this, this.desk);
+    this.columnDesk = new ColumnDesk(this, this.desk);
+    this.flowDesk = new FlowDesk(this, this.desk);
+    this.runDesk = new RunDesk(this, this.desk);
+    this.findingsDesk = new FindingsDesk(this, this.desk);
+    this.profileDesk = new ProfileDesk(this, this.desk);
     this.wide = new WideDesk(this);
     this.chart = new ChartDialog(this);
     this.addBox = new AddBox(
@@ -90,9 +135,15 @@ class Studio extends Parts {
     return this.kinds.get(this.state.steps[this.selected]?.kind);
   }
 
-  /** The kind of which the page makes a step by itself: for a `file`, `cells`, `values` or the `profile`. */
+  /**
+   * The kind of which the page makes a step by itself: for a `file`, `cells`, `values` or the `profile`.
+   * @param {string} use
+   * @returns {import("./contract.d.ts").KindShown}
+   */
   kindFor(use) {
-    return [...this.kinds.values()].find((kind) => kind.made_for === use);
+    const known = [...this.kinds.values()].find((kind) => kind.made_for === use);
+    if (!known) throw new Error(`No kind is made for “${use}”.`);
+    return known;
   }
 
   /** The settings of a step as the flow has them, with the usual ones where it says nothing. */
@@ -114,7 +165,7 @@ class Studio extends Parts {
     if (this.wide.open) this.wide.tell();
   }
 
-  edit(edits, sentence = null) {
+  edit(edits, sentence = /** @type {string | null} */ (null)) {
     return this.flowState.edit(edits, sentence);
   }
 
@@ -127,12 +178,12 @@ class Studio extends Parts {
     const wrong = stops.find((id) => this.state.steps[id].status === "problem");
     if (!stops.length) this.empty();
     else
-      this.select(this.state.steps[wanted] ? wanted : (wrong ?? stops.at(-1))).then(
-        () => location.hash === "#run" && this.runDesk.show(),
+      this.select(wanted && this.state.steps[wanted] ? wanted : (wrong ?? stops.at(-1))).then(
+        () => void (location.hash === "#run" && this.runDesk.show()),
       );
     this.tellBroken(this.state); // what works now, so that the first change is held against it
     this.flowState.follow();
-    const bring = this.kinds.get(new URLSearchParams(location.search).get("bring"));
+    const bring = this.kinds.get(new URLSearchParams(location.search).get("bring") ?? "");
     if (bring) {
       history.replaceState(history.state, "", location.pathname);
       attempt(() => this.add(bring));
@@ -146,7 +197,7 @@ class Studio extends Parts {
     const now = state.steps[this.selected];
     if (!now) {
       const last = state.course.stops.at(-1);
-      this.selected = null;
+      this.selected = "";
       if (last) await this.select(last.id);
       else this.empty();
       return;
@@ -185,7 +236,8 @@ class Studio extends Parts {
   }
 
   empty() {
-    this.selected = this.table = null;
+    this.selected = "";
+    this.table = /** @type {any} */ (null);
     this.course.show(this.state, null);
     this.shown.top(this.state);
     this.shown.welcome();

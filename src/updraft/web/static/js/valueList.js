@@ -10,6 +10,7 @@ const ROW = 28,
   TALLEST = 12_000_000; // no browser scrolls an element of any height
 
 export class ValueList {
+  /** @param {import("./studio.js").Studio} studio */
   constructor(studio, name, kind) {
     this.studio = studio;
     this.name = name;
@@ -156,9 +157,9 @@ export class ValueList {
         entry ? this.row(entry) : h("li", { class: "value" }, h("span", { class: "cell-waiting" })),
       );
     }
-    while (this.pages.size > 40) this.pages.delete(this.pages.keys().next().value);
+    while (this.pages.size > 40) this.pages.delete([...this.pages.keys()][0]);
     const active = this.rows.contains(document.activeElement)
-      ? document.activeElement.getAttribute("aria-label")
+      ? document.activeElement?.getAttribute("aria-label")
       : null;
     this.rows.style.transform = `translateY(${Math.min(this.scroll.scrollTop, Math.max(parseFloat(this.space.style.height) - rows.length * ROW, 0))}px)`;
     this.rows.replaceChildren(...rows);

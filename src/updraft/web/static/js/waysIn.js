@@ -3,7 +3,10 @@ import { notice } from "./api.js";
 import { h, icon } from "./dom.js";
 import { openMenu } from "./overlays.js";
 
-/** Where a table may come from: what it is, in which words, and what choosing it does. */
+/**
+ * Where a table may come from: what it is, in which words, and what choosing it does.
+ * @param {import("./studio.js").Studio} studio
+ */
 function waysIn(studio) {
   const other = [...studio.kinds.values()]
     .filter((kind) => kind.way_in[1])
@@ -16,13 +19,17 @@ function waysIn(studio) {
   ];
 }
 
+/** @param {import("./studio.js").Studio} studio */
 async function paste(studio) {
   const text = await navigator.clipboard?.readText?.().catch(() => "");
   if (text?.trim() && (await studio.paste(text))) return;
   notice("Copy cells in a spreadsheet, then press Ctrl V anywhere on this page.");
 }
 
-/** The menu beside the button “Bring in”. */
+/**
+ * The menu beside the button “Bring in”.
+ * @param {import("./studio.js").Studio} studio
+ */
 export function openWaysIn(studio, beside) {
   openMenu(
     beside,
@@ -30,7 +37,10 @@ export function openWaysIn(studio, beside) {
   );
 }
 
-/** All ways as cards, for a flow that has no table yet. */
+/**
+ * All ways as cards, for a flow that has no table yet.
+ * @param {import("./studio.js").Studio} studio
+ */
 export function waysAsCards(studio) {
   return h(
     "div",

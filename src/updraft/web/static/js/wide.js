@@ -6,6 +6,7 @@ import { byId, h, icon, plural } from "./dom.js";
 import { keepingFocus } from "./widgets/basic.js";
 
 export class WideDesk {
+  /** @param {import("./studio.js").Studio} studio */
   constructor(studio) {
     this.studio = studio;
     this.element = byId("wide");

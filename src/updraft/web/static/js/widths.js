@@ -97,7 +97,7 @@ export class Widths {
       if (lacks <= most)
         for (const name of texts) widths.set(name, widths.get(name) - (lacks * spare(name)) / most);
     } else {
-      const wants = (name) => this.needs.get(name).full - widths.get(name);
+      const wants = (name) => Number(this.needs.get(name)?.full) - widths.get(name);
       const most = texts.reduce((sum, name) => sum + wants(name), 0);
       const share = most ? Math.min(1, free() / most) : 0;
       for (const name of texts) widths.set(name, widths.get(name) + wants(name) * share);

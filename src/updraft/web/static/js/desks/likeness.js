@@ -48,7 +48,7 @@ export function likenessOf(frame, { scale, soon, sure }) {
     "section",
     { class: "wide-right", "aria-label": "How alike" },
     h("h3", { class: "eyebrow" }, "How alike"),
-    WAYS.map(way),
+    WAYS.map(([name, title, text]) => way([name, title, text])),
     scale,
     h("h3", { class: "eyebrow" }, "What nobody has decided"),
     choice(UNDECIDED, settings.undecided, "What nobody has decided", (undecided) =>

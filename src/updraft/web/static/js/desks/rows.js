@@ -42,7 +42,10 @@ export function firstRows(table, rows, most) {
   ];
 }
 
-/** The rows as a table, and how many there are in all; null where they cannot be had. */
+/**
+ * The rows as a table, and how many there are in all; null where they cannot be had.
+ * @param {import("../studio.js").Studio} studio
+ */
 export async function sampleRows(studio, port, column, condition) {
   const chip = { label: "", column, conditions: [{ column, ...condition }] };
   const query = {

@@ -1,7 +1,13 @@
 import { valuesChip } from "../focus.js";
 
-/** What course, grid, desks and bars may do: they know the studio by these alone. */
+/**
+ * What course, grid, desks and bars may do: they know the studio by these alone.
+ * @param {import("../studio.js").Studio} studio
+ */
 export const acts = (studio) => ({
+  /** @type {any} which rows are new and gone since a person looked last; `shown` while those gone are */
+  compared: null,
+
   select: (id) => {
     studio.output = ""; // a stop opens at its table, not at the side that was looked at last
     return studio.select(id);

@@ -7,6 +7,7 @@ import { showKeys } from "../overlays.js";
 import { openWaysIn } from "../waysIn.js";
 import { bindSplitters } from "./splitters.js";
 
+/** @param {import("../studio.js").Studio} studio */
 export function bind(studio) {
   const click = (id, act) => byId(id).addEventListener("click", act);
   click("undo", () => studio.step("undo"));
@@ -36,11 +37,12 @@ export function bind(studio) {
   addEventListener("reloading", () => removeEventListener("beforeunload", asks));
 }
 
+/** @param {import("../studio.js").Studio} studio */
 function bindPaste(studio) {
   document.addEventListener("paste", (event) => {
     const target = /** @type {Element} */ (event.target);
     if (target.closest?.("input, textarea, select, [contenteditable]")) return;
-    const text = event.clipboardData.getData("text/plain");
+    const text = event.clipboardData?.getData("text/plain") ?? "";
     if (!/[\t\n]/.test(text.trim())) return;
     event.preventDefault();
     attempt(() => studio.paste(text));

@@ -4,7 +4,7 @@ import { byId, h, pausing, plural } from "../dom.js";
 
 const MOST = 2000; // cells that are taken together
 
-/** @type {any} `this` is the studio, which takes these methods over */
+/** @satisfies {ThisType<import("../studio.js").Studio>} `this` is the studio, which takes these methods over */
 export const marking = {
   /** Open a cell: a part of its text can be marked, and what that may mean is offered. */
   async openCell(row, column) {
@@ -203,7 +203,7 @@ export const marking = {
   async offered(name, settings) {
     await this.applyDraft();
     const kind = this.kinds.get(name);
-    const step = { kind: name, settings: { ...kind.starting, ...settings } };
+    const step = { kind: name, settings: { ...kind?.starting, ...settings } };
     const insert = this.state.steps[this.selected].role !== "output";
     const edit = { op: "add", step, after: this.place(), plug: true, insert };
     await this.shownNew(await this.addOne(edit));

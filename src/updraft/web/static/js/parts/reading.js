@@ -4,7 +4,7 @@ import { byId } from "../dom.js";
 
 const same = (one, other) => JSON.stringify(one ?? null) === JSON.stringify(other ?? null);
 
-/** @type {any} `this` is the studio, which takes these methods over */
+/** @satisfies {ThisType<import("../studio.js").Studio>} `this` is the studio, which takes these methods over */
 export const reading = {
   /** What the file of a step is, read with these settings; null where it cannot be. */
   detect(id, settings) {
@@ -55,7 +55,7 @@ export const reading = {
   propose(change) {
     this.drafts.change(this.selected, change);
     this.preview();
-    if (this.found) this.stepDesk.form.detected(this.found);
+    if (this.found) this.stepDesk.form?.detected(this.found);
   },
 
   /** What forms ask for: the values of a column, and formats that read it. */

@@ -5,6 +5,7 @@ import { showFocusBar } from "../focusBar.js";
 import { waysAsCards } from "../waysIn.js";
 
 export class Shown {
+  /** @param {import("../studio.js").Studio} studio */
   constructor(studio) {
     this.studio = studio;
   }
@@ -21,7 +22,7 @@ export class Shown {
     const box = byId("table-problem");
     const elsewhere = problem?.step && problem.step !== selected;
     box.hidden = !problem || !table || (!elsewhere && problem.code === "unfinished");
-    if (box.hidden) return;
+    if (!problem || box.hidden) return;
     const there = state.steps[problem.step];
     const said = elsewhere ? `“${there?.label}” has a problem. ` : "Shown is what comes in. ";
     box.replaceChildren(

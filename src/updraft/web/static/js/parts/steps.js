@@ -3,10 +3,10 @@ import { attempt, notice } from "../api.js";
 import { byId } from "../dom.js";
 import { openMenu } from "../overlays.js";
 
-/** @type {any} `this` is the studio, which takes these methods over */
+/** @satisfies {ThisType<import("../studio.js").Studio>} `this` is the studio, which takes these methods over */
 export const steps = {
   /** Make an edit that adds a step, and give the id that the server chose; null when it was refused. */
-  async addOne(edit, sentence = null) {
+  async addOne(edit, sentence = /** @type {string | null} */ (null)) {
     return (await this.edit([edit], sentence))?.added[0] ?? null;
   },
 
@@ -123,7 +123,7 @@ export const steps = {
     const step = this.state.steps[id];
     const from = (other) => this.state.steps[other].main?.split(".")[0];
     const below = this.course.order().find((other) => from(other) === id);
-    const above = this.state.steps[from(id)]?.main;
+    const above = this.state.steps[from(id) ?? ""]?.main;
     const add = () => this.select(id).then(() => this.addBox.open());
     const branch = () => this.select(id).then(() => this.addBox.open(true));
     const note = () => this.select(id).then(() => byId("step-note").focus());

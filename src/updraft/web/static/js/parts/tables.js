@@ -2,7 +2,7 @@
 import { attempt, notice, post } from "../api.js";
 import { byId } from "../dom.js";
 
-/** @type {any} `this` is the studio, which takes these methods over */
+/** @satisfies {ThisType<import("../studio.js").Studio>} `this` is the studio, which takes these methods over */
 export const tables = {
   /** Get the table after the selected step, with the settings on the desk. */
   async look(fresh = false) {
@@ -58,7 +58,6 @@ export const tables = {
     const settings = this.drafts.lift(id);
     if (!settings) return false;
     this.preview.drop();
-    this.edited = { id, since: this.state.revision };
     await this.noteLayout(id, settings);
     const done = Boolean(await this.edit([{ op: "set", id, settings }]));
     if (done) this.drafts.settled(id);

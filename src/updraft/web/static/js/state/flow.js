@@ -8,7 +8,7 @@ import { Teller } from "./teller.js";
 const AGAIN = 350; // ms between questions while stops are being computed
 
 export class FlowState extends Teller {
-  /** @param {any} state what the page came with */
+  /** @param {import("../contract.d.ts").FlowShown} state what the page came with */
   constructor(state) {
     super();
     this.now = state;
@@ -16,7 +16,7 @@ export class FlowState extends Teller {
     this.path = `/api/flows/${state.id}`;
     /** @type {Promise<any>} */
     this.sending = Promise.resolve();
-    /** @type {((state: any) => Promise<void>)} */
+    /** @type {((state: import("../contract.d.ts").FlowShown) => Promise<void>)} */
     this.shown = async () => {};
     this.timer = 0;
     /** @type {number} the revision that what is offered in the corner is about */

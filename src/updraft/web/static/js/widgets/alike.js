@@ -34,6 +34,7 @@ function scoreBars(counts, least) {
   );
 }
 
+/** @type {Record<string, import("../forms.js").Widget>} */
 export const alikeWidgets = {
   /** The least likeness, below the true distribution of the best matches, and how many of them it takes. */
   likeness(field) {

@@ -2,7 +2,10 @@
 import { freshId, h } from "../dom.js";
 
 /** A labelled field; the control that has the label's id is described by the help text. */
-/** The columns that a field chooses from: of the port that its setting names, else of the table that comes in. */
+/**
+ * The columns that a field chooses from: of the port that its setting names, else of the table that comes in.
+ * @param {import("../forms.js").Field} field
+ */
 export const columnsOf = (field) => field.context.columns(field.property.port ?? "table");
 
 export function labelled({ property, id }, ...controls) {
@@ -37,6 +40,7 @@ export function group({ property }, ...controls) {
 /**
  * A number, or `{params.name}` for a parameter that is one. What is neither is said while it is typed, and does not
  * become the setting.
+ * @param {import("../forms.js").Field} field
  */
 function figure(field, written, what) {
   const optional = field.property.default === null;
@@ -143,7 +147,7 @@ export function select(options, value, label, change, extra = {}) {
 /** Draw a place anew and put the focus back on the control that had it (told by its label and its turn). */
 export function keepingFocus(place, draw) {
   const active = document.activeElement,
-    label = place.contains(active) ? active.getAttribute("aria-label") : null;
+    label = active && place.contains(active) ? active.getAttribute("aria-label") : null;
   const alike = () =>
     [...place.querySelectorAll("[aria-label]")].filter(
       (element) => element.getAttribute("aria-label") === label,
@@ -153,6 +157,7 @@ export function keepingFocus(place, draw) {
   if (turn >= 0) alike()[turn]?.focus();
 }
 
+/** @type {Record<string, import("../forms.js").Widget>} */
 export const basics = {
   text(field) {
     const input = h("input", {

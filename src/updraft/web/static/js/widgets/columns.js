@@ -6,6 +6,7 @@ import { sieve } from "./sieve.js";
 export const columnOptions = (columns) => columns.map((column) => [column.name, column.name]);
 
 /** A list of names with check boxes, to be searched when long. Names that are gone stay visible until unchecked. */
+/** @param {((name: string) => any) | null} beside */
 export function checkList(columns, chosen, label, change, beside = null) {
   const picked = new Set(chosen);
   const names = columns.map((column) => column.name);
@@ -57,6 +58,7 @@ export function checkList(columns, chosen, label, change, beside = null) {
   return h("div", {}, found.element, list);
 }
 
+/** @type {Record<string, import("../forms.js").Widget>} */
 export const columnWidgets = {
   column(field) {
     return labelled(

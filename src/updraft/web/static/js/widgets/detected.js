@@ -1,4 +1,7 @@
-/** What was detected in a file comes as an event on the form's element; what is known already comes at once. */
+/**
+ * What was detected in a file comes as an event on the form's element; what is known already comes at once.
+ * @param {import("../forms.js").Field} field
+ */
 export function whenDetected(field, act) {
   queueMicrotask(() => {
     field.form.element.addEventListener("detected", ({ detail }) => act(detail));

@@ -129,7 +129,10 @@ function details(item, columns, tell) {
   return { elements: [share, along, weight], follow };
 }
 
-/** The rule that rows must meet to count, folded away until it is wanted. */
+/**
+ * The rule that rows must meet to count, folded away until it is wanted.
+ * @param {import("../forms.js").Field} field
+ */
 function onlySome(field, item, tell) {
   const place = h(
     "details",
@@ -150,6 +153,7 @@ function onlySome(field, item, tell) {
   return place;
 }
 
+/** @type {Record<string, import("../forms.js").Widget>} */
 export const figureWidgets = {
   figures(field) {
     const columns = columnsOf(field);

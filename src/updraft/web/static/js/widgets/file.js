@@ -22,6 +22,7 @@ const FORMATS = [
 const full = (found) =>
   (found.choices.sheets ?? []).filter((_, n) => (found.choices.rows?.[n] ?? "empty") !== "empty");
 
+/** @type {Record<string, import("../forms.js").Widget>} */
 export const fileWidgets = {
   file(field) {
     const place = h("div");

@@ -21,6 +21,7 @@ const ENCODINGS = [
 const titleOf = (encoding) =>
   ENCODINGS.find(([key]) => key === encoding?.replace("-sig", ""))?.[1] ?? encoding;
 
+/** @type {Record<string, import("../forms.js").Widget>} */
 export const textWidgets = {
   widths(field) {
     const input = h("input", {

@@ -4,6 +4,7 @@ import { labelled, select } from "./basic.js";
 
 const NONE = "";
 
+/** @type {Record<string, import("../forms.js").Widget>} */
 export const flowFileWidgets = {
   flow_file(field) {
     const { ending, none } = field.property;

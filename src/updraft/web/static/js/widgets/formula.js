@@ -40,6 +40,7 @@ export function functionList(insert) {
   return [find, list];
 }
 
+/** @type {Record<string, import("../forms.js").Widget>} */
 export const formulaWidgets = {
   column_or_new(field) {
     const list = freshId("names");

@@ -63,7 +63,10 @@ const usual = (schema) =>
 const isWhole = (schema) => (item) =>
   Object.keys(schema.properties ?? {}).every((name) => ![undefined, ""].includes(item[name]));
 
-/** Rules written as lines of text: those that were understood take the place of the list. */
+/**
+ * Rules written as lines of text: those that were understood take the place of the list.
+ * @param {import("../forms.js").Field} field
+ */
 function fromText(field, take) {
   const area = h("textarea", {
     class: "form-control form-control-sm",
@@ -93,6 +96,7 @@ function fromText(field, take) {
   );
 }
 
+/** @type {Record<string, import("../forms.js").Widget>} */
 export const itemWidgets = {
   /** A list of rules, which may also be read from text; what was not understood stays in sight. */
   rules(field) {
@@ -141,7 +145,11 @@ export const itemWidgets = {
         Object.assign(item, settings);
         tell();
       });
-      const form = new field.form.constructor(schema, model, field.context);
+      const form = new /** @type {typeof import("../forms.js").Form} */ (field.form.constructor)(
+        schema,
+        model,
+        field.context,
+      );
       form.element.classList.add("record");
       return h(
         "div",

@@ -32,6 +32,7 @@ export const outsideValues = (form, column, search) =>
     ),
   );
 
+/** @type {Record<string, import("../forms.js").Widget>} */
 export const outsideWidgets = {
   connection(field) {
     const element = select(
@@ -253,7 +254,10 @@ export const outsideWidgets = {
   },
 };
 
-/** A box to find a table of the chosen connection. */
+/**
+ * A box to find a table of the chosen connection.
+ * @param {import("../forms.js").Field} field
+ */
 function tableFinder(field, hint, what) {
   const find = (search) => {
     const { connection } = field.form.settings;

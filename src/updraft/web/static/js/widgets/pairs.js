@@ -47,7 +47,10 @@ function dress(item, tell) {
   return place;
 }
 
-/** Pairs by which the tables would meet, with how many rows; while no key is chosen they are in sight. */
+/**
+ * Pairs by which the tables would meet, with how many rows; while no key is chosen they are in sight.
+ * @param {import("../forms.js").Field} field
+ */
 function proposals(field) {
   const place = h("div", { class: "key-proposals", role: "group", "aria-label": "Likely keys" });
   const chosen = (field.value ?? []).length > 0;
@@ -96,6 +99,7 @@ function proposals(field) {
   return place;
 }
 
+/** @type {Record<string, import("../forms.js").Widget>} */
 export const pairWidgets = {
   changes(field) {
     const items = (field.value ?? []).map((item) => ({ ...item }));

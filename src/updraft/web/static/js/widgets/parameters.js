@@ -16,7 +16,12 @@ const YES_NO = [
   ["no", "no"],
 ];
 
-/** `change(value)` is called with every change; a parameter of several values gives a list. */
+/**
+ * `change(value)` is called with every change; a parameter of several values gives a list.
+ * @param {any} parameter
+ * @param {any} value
+ * @param {{id?: string | null, label: string, change: (value: any) => void}} how
+ */
 export function valueControl(parameter, value, { id = null, label, change }) {
   if (parameter.kind === "yes_no") {
     return select(YES_NO, /^(yes|true|1)$/i.test(value) ? "yes" : "no", label, change, { id });

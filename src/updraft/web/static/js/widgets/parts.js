@@ -21,9 +21,11 @@ async function learn(form) {
   for (const name of WIRED) form.remake(name);
 }
 
+/** @param {import("../forms.js").Field} field */
 const waiting = (field) =>
   group(field, h("span", { class: "muted small" }, "Choose a flow first."));
 
+/** @type {Record<string, import("../forms.js").Widget>} */
 export const partWidgets = {
   flow(field) {
     const { form } = field;

@@ -4,7 +4,10 @@ import { freshId, h } from "../dom.js";
 import { finder } from "./finder.js";
 import { labelled } from "./basic.js";
 
-/** A text box that offers what a reference calls kinds or properties; `offers` gets them once they are known. */
+/**
+ * A text box that offers what a reference calls kinds or properties; `offers` gets them once they are known.
+ * @param {import("../forms.js").Field} field
+ */
 function termBox(field, offers) {
   const list = h("datalist", { id: freshId("terms") });
   const input = h("input", {
@@ -29,13 +32,17 @@ function termBox(field, offers) {
 const option = (term, said = "") =>
   h("option", { value: term.id }, said ? `${term.name} · ${said}` : term.name);
 
-/** A box to find a term of known vocabularies; one that is none of them may be typed. */
+/**
+ * A box to find a term of known vocabularies; one that is none of them may be typed.
+ * @param {import("../forms.js").Field} field
+ */
 function vocabularyFinder(field, classes, hint) {
   const find = (search) =>
     api(`/api/vocabularies?${new URLSearchParams({ search, classes })}`).then(({ terms }) => terms);
   return finder(field, { hint, what: "known term", sign: "tag", find, free: true });
 }
 
+/** @type {Record<string, import("../forms.js").Widget>} */
 export const referenceWidgets = {
   thing(field) {
     return termBox(field, ({ types }, list, below, input) => {

@@ -48,6 +48,7 @@ const ONLY_NUMBERS = new Set(["infinite"]);
 const ONLY_DAYS = new Set(["weekday", "month"]);
 const BARE = new Set(["empty", "filled", "number", "no_number", "blank", "infinite"]);
 
+/** @type {Record<string, import("../forms.js").Widget>} */
 export const ruleWidgets = {
   rule(field) {
     const rule = { match: "all", of: [], ...structuredClone(field.value ?? {}) };

@@ -4,11 +4,11 @@ import { labelled } from "./basic.js";
 
 /** Cells on the clipboard, as a spreadsheet puts them there: tabs between cells, quotes around those with line breaks. */
 export function cellsOf(text) {
-  const rows = [[]];
+  const rows = [/** @type {string[]} */ ([])];
   let cell = "",
     quoted = false;
   const end = () => {
-    rows.at(-1).push(cell);
+    rows[rows.length - 1].push(cell);
     cell = "";
   };
   const plain = text.replace(/\r\n?/g, "\n").replace(/\n$/, "");
@@ -54,6 +54,7 @@ export class Sheet {
     this.changed({ columns: [...this.columns], rows: filled });
   }
 
+  /** @param {[number, number] | null} focus row and column */
   draw(focus = null) {
     const width = this.columns.length,
       shown = [...this.rows, ...Array.from({ length: 2 }, () => [])];
@@ -211,6 +212,7 @@ export class Sheet {
   }
 }
 
+/** @type {Record<string, import("../forms.js").Widget>} */
 export const sheetWidgets = {
   sheet(field) {
     const { form } = field;

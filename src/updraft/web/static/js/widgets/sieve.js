@@ -11,7 +11,7 @@ const FEW = 8; // columns that need no search
  */
 export function sieve(columns, label, redraw, all) {
   let [text, type] = ["", ""];
-  const kinds = [...new Set(columns.map((column) => column.kind).filter(Boolean))];
+  const kinds = [...new Set(columns.map((column) => String(column.kind ?? "")))].filter(Boolean);
   const pattern = () => {
     const parts = text.split("*").map((part) => part.replace(/[.+?^${}()|[\]\\]/g, "\\$&"));
     return new RegExp(text.includes("*") ? `^${parts.join(".*")}$` : parts[0], "i");
