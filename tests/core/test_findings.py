@@ -62,6 +62,15 @@ def orders(rows: int = 120) -> dict:
     }
 
 
+def test_the_first_column_s_finding_is_told_before_the_next_column_is_looked_at(monkeypatch):
+    monkeypatch.setattr(finding_of, "_FIRST_WORD", 0)
+    monkeypatch.setattr(finding_of, "_NEXT_WORD", 0)
+    columns = {name: [f"{name} {n} " if n % 3 else f"{name} {n}" for n in range(40)] for name in ("hub", "lot", "who")}
+    told: list[set[str]] = []
+    find(pl.DataFrame(columns), told=lambda some: told.append({name for one in some for name in one.columns}))
+    assert told[:3] == [{"hub"}, {"hub", "lot"}, {"hub", "lot", "who"}]
+
+
 def test_a_total_that_does_not_add_up_is_told_as_that_and_a_value_called_total_is_left_alone():
     table = orders()
     wrong = {

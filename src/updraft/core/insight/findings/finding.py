@@ -194,7 +194,11 @@ def _looked(
     for detector in (*OWN, *ACROSS):
         if stopped():
             break
-        found += [below.seen_from_above(finding) for finding in detector(below.view)]
+        for finding in detector(below.view):  # one column after another: what is found of the first is told
+            found.append(below.seen_from_above(finding))
+            if told and time.monotonic() > next_word:
+                told(_told(found, view))
+                many, next_word = len(found), time.monotonic() + _NEXT_WORD
         if told and len(found) > many and time.monotonic() > next_word:
             told(_told(found, view))
             many, next_word = len(found), time.monotonic() + _NEXT_WORD

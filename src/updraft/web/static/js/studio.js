@@ -79,6 +79,10 @@ export class Studio extends Parts {
   takeable;
   /** @type {any} the step whose settings were put back, with them: redo tries them again */
   dropped;
+  /** @type {{id: string, since: number} | null} the step that was just edited, and the revision before */
+  edited;
+  /** @type {{revision: number, fresh: Set<string>} | undefined} the last state in which all was computed */
+  sound;
   /** @type {any} the fingerprint and status that the table is of */
   follows;
 

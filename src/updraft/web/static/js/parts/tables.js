@@ -58,6 +58,7 @@ export const tables = {
     const settings = this.drafts.lift(id);
     if (!settings) return false;
     this.preview.drop();
+    this.edited = { id, since: this.state.revision };
     await this.noteLayout(id, settings);
     const done = Boolean(await this.edit([{ op: "set", id, settings }]));
     if (done) this.drafts.settled(id);
