@@ -3,28 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator
 from functools import partial
 
 from updraft.core.formula.functions.text import SMALL_WORDS
 from updraft.core.formula.writing import quoted
+from updraft.core.synthesis.change import WORD, Change, title
+from updraft.core.synthesis.lists import rejoined, reordered, replaced_by, run_together
 from updraft.core.synthesis.pieces import Piece, plain, shown
-
-_WORD = re.compile(r"[^\W_]+")
-
-
-@dataclass(frozen=True)
-class Change:
-    """One function around a text: how it is written ({} for the text), what it does, its cost, its words."""
-
-    call: str
-    of: Callable[[str], str | None]
-    cost: float
-    words: str
-
-    def around(self, piece: Piece) -> Piece:
-        return piece.made(self.call, self.of, self.cost, self.words)
 
 
 def variants(piece: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]]:
@@ -35,10 +21,10 @@ def variants(piece: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]
         wanted: the example's result; a replaced mark can only become what stands in it.
     """
     yield text, piece
-    for change in [*_case(text), *_zeros(text, wanted), *_kept(text), *_reordered(text, wanted)]:
+    for change in [*_case(text), *_zeros(text, wanted), *_kept(text), *reordered(text, wanted)]:
         if result := change.of(text):
             yield result, change.around(piece)
-    for change in [*_marks(text, wanted), *_rejoined(text, wanted), *_kept(text)[-2:]]:
+    for change in [*_marks(text, wanted), *rejoined(text, wanted), *_kept(text)[-2:]]:
         between = change.of(text)
         if not between:
             continue
@@ -151,7 +137,7 @@ def _all(regex: re.Pattern[str], gone: str, mark: str, text: str) -> str | None:
 
 def changes_of(text: str, wanted: str) -> list[Change]:
     """The changes of a whole text that a replacement may complete."""
-    return [*_case(text), *_kept(text), *_rejoined(text, wanted), *_marks(text, wanted)]
+    return [*_case(text), *_kept(text), *rejoined(text, wanted), *_marks(text, wanted)]
 
 
 def in_one_case(text: str) -> list[Change]:
@@ -182,10 +168,10 @@ def _case(text: str) -> Iterator[Change]:
     if len(text) > 1 and text[0].isalpha():
         yield Change("first({}, 1)", lambda t: t[:1], 0.6, "the first letter of {}")
         yield Change("upper(first({}, 1))", lambda t: t[:1].upper(), 1.2, "the first letter of {}, large")
-    if len(text) > 1 and _WORD.match(text):
+    if len(text) > 1 and WORD.match(text):
         call = r"replace_pattern({}, '(\\p{L})[\\p{L}\'’-]*[.]?', '$1.')"
         yield Change(call, _pointed, 1.1, "each word of {} as its first letter and a point")
-    if len(_WORD.findall(text)) > 1:
+    if len(WORD.findall(text)) > 1:
         yield Change("initials({})", _initials, 0.8, "the initials of {}")
         said = "the initials of {}, large"
         yield Change("upper(initials({}))", lambda t: _initials(t).upper(), 0.9, said)
@@ -196,15 +182,11 @@ def _large_first(text: str) -> str:
 
 
 def _initials(text: str) -> str:
-    return "".join(word[0] for word in _WORD.findall(text))
+    return "".join(word[0] for word in WORD.findall(text))
 
 
 def _pointed(text: str) -> str:
     return re.sub(r"([^\W\d_])(?:[^\W\d_]|['’-])*[.]?", r"\1.", text)
-
-
-# Things that are told one after another: a, b and c.
-_IN_PROSE = re.compile(r"[^,]+(?:, [^,]+)*?,? (and|or|&|und|oder|y|et|e|og|och|en) [^,]+")
 
 
 # What is kept of a text: pattern of what goes, the same for Python, words.
@@ -221,88 +203,8 @@ def _kept(text: str) -> list[Change]:
     for pattern, here, words in _KEPT:
         if len(re.findall(here, text)) > 1:
             call = f"replace_pattern({{}}, {quoted(pattern)}, '')"
-            made.append(Change(call, partial(_gone, re.compile(here), ""), 1.0, words))
+            made.append(Change(call, partial(replaced_by, re.compile(here), ""), 1.0, words))
     return made
-
-
-def _reordered(text: str, wanted: str) -> Iterator[Change]:
-    """The parts of a text in another order, or each once; only where all of them come again."""
-    for mark in sorted({sign for sign in re.findall(r"[^\w\s]\s?|_| ", text) if sign in text}):
-        parts, bare = text.split(mark), not any(map(str.isalpha, text))
-        if not all(part in wanted for part in parts):
-            continue
-        news = [mark] if mark in wanted else _marks_between(parts, wanted)
-        for name, make, cost, words in (
-            ("turned", _turned, 1.0, "the parts of {} at %s, the last one first"),
-            ("sorted_parts", sorted, 1.1, "the parts of {} at %s, sorted"),
-            ("parts_once", dict.fromkeys, 1.1, "the parts of {} at %s, each once"),
-        ):
-            for new in news:
-                call, said = f"{name}({{}}, {quoted(mark)})", words % shown(mark)
-                if new != mark:
-                    call = f"replace({call}, {quoted(mark)}, {quoted(new)})"
-                    said, cost = f"{said}, with {shown(new)} between them", cost + 0.5 + 1.5 * bare
-                change = Change(call, partial(_parts_made, mark, new, make), cost, said)
-                if change.of(text) != text:
-                    yield change
-
-
-def _marks_between(parts: Sequence[str], wanted: str) -> list[str]:
-    """What stands between parts of a text in a result that has all of them."""
-    found = {wanted[wanted.find(part) + len(part) :][:3] for part in parts if part}
-    marks = (re.match(r"[^\w]{1,3}", rest) for rest in found)
-    return sorted({one[0] for one in marks if one}, key=len)[:2]
-
-
-def _turned(parts: list[str]) -> Iterable[str]:
-    return parts[::-1]
-
-
-def _parts_made(mark: str, new: str, make: Callable[[list[str]], Iterable[str]], text: str) -> str | None:
-    return new.join(make(text.split(mark)))
-
-
-def _rejoined(text: str, wanted: str) -> Iterator[Change]:
-    """The words of a text with another mark between them, whatever stood there."""
-    listed = _IN_PROSE.fullmatch(text)
-    for mark in sorted(set(re.findall(r"[^\w]{1,2}|_", wanted)), key=len):
-        if listed:
-            between = f",? {listed[1]} |, "
-            call = f"replace_pattern({{}}, {quoted(between)}, {quoted(mark)})"
-            words = f"what {{}} lists with {shown(mark)} between"
-            yield Change(call, partial(_gone, re.compile(between), mark), 0.9, words)
-        if _LISTED.search(text):
-            call = f"trim(replace_pattern({{}}, {quoted(_LISTED.pattern)}, {quoted(mark)}))"
-            words = f"the list {{}} with {shown(mark)} between its items"
-            yield Change(call, partial(_gone, _LISTED, mark), 1.0, words)
-        if _NO_WORD.search(text):
-            call = f"trim(replace_pattern({{}}, {quoted(_APART)}, ' '))"
-            call = call if mark == " " else f"replace({call}, ' ', {quoted(mark)})"
-            said = f"the words of {{}} with {shown(mark)} between them"
-            # A mark that stood there before was put nowhere.
-            cost = 1.0 + 1.2 * (_words_apart(mark, text) == text.strip())
-            yield Change(call, partial(_words_apart, mark), cost, said)
-        if re.search(r"\w['’]\w", text):
-            bare = "replace_pattern({}, \"['’]\", '')"
-            call = f"replace(trim(replace_pattern({bare}, {quoted(_APART)}, ' ')), ' ', {quoted(mark)})"
-            said = f"the words of {{}} without apostrophes, with {shown(mark)} between them"
-            yield Change(call, partial(_slugged, mark), 1.2, said)
-
-
-def _slugged(mark: str, text: str) -> str | None:
-    return _words_apart(mark, re.sub("['’]", "", text))
-
-
-_APART, _NO_WORD, _LISTED = r"[^\p{L}\p{N}]+", re.compile(r"[\W_]+"), re.compile(r"\s*[,;|/]+\s*")
-
-
-def _words_apart(mark: str, text: str) -> str:
-    """Signs before the first word and behind the last leave no mark."""
-    return _NO_WORD.sub(" ", text).strip().replace(" ", mark)
-
-
-def _gone(regex: re.Pattern[str], new: str, text: str) -> str | None:
-    return regex.sub(new, text).strip()
 
 
 def zeros_of(piece: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]]:
@@ -340,11 +242,7 @@ def _marks(text: str, wanted: str) -> Iterator[Change]:
                 f"replace({{}}, {quoted(mark)}, {quoted(new)})",
                 partial(_replace, mark, new), 0.9 + outer, f"{{}} {said}",
             )  # fmt: skip
-    if _CAMEL.fullmatch(wanted) and _NO_WORD.search(text):
-        # lowerUpper: the first word begins small.
-        joined = f"replace_pattern(title({{}}), {quoted(_APART)}, '')"
-        call = f"lower(first({joined}, 1)) + skip({joined.replace('{}', '{again}')}, 1)"
-        yield Change(call, _camel, 1.6, "the words of {} run together, large from the second on")
+    yield from run_together(text, wanted)
     if re.search(r"[a-z][A-Z]", text):
         for new in sorted({" ", *re.findall(r"[^\w]|_", wanted)}):
             yield Change(
@@ -361,14 +259,6 @@ def _marks(text: str, wanted: str) -> Iterator[Change]:
         yield Change("trim({})", str.strip, 0.5, "{} without blanks at the ends")
 
 
-_CAMEL = re.compile(r"[^\W\d_]*[a-z][A-Z][^\W_]*")
-
-
-def _camel(text: str) -> str | None:
-    joined = _NO_WORD.sub("", title(text))
-    return joined[:1].lower() + joined[1:] or None
-
-
 _ENDS = re.compile(r"^[\s.,;:!?]+|[\s.,;:!?]+$")
 
 
@@ -383,11 +273,6 @@ def _replace(old: str, new: str, text: str) -> str | None:
 def _part_words(mark: str, text: str) -> str | None:
     """A mark before each large letter that follows a small one."""
     return re.sub(r"([a-z])([A-Z])", lambda pair: pair[1] + mark + pair[2], text)
-
-
-def title(text: str) -> str:
-    """A large letter after whatever is no letter or digit, as the function of this name."""
-    return _WORD.sub(lambda word: word.group()[:1].upper() + word.group()[1:].lower(), text)
 
 
 def headline(text: str) -> str:
