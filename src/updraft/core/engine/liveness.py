@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from updraft.core.engine.planning import Plan
@@ -36,8 +35,8 @@ def needed_columns(planned: Plan) -> dict[str, Wanted]:
 
 def rows_kept(planned: Plan, only: set[str]) -> dict[str, Only]:
     """For sources, the rows that the only step after them keeps."""
-    found = ((source, kind.keeps(settings)) for source, kind, settings in _alone_after(planned, only))
-    return {source: rows for source, rows in found if rows}
+    found = ((source, kind.keeps(settings)) for source, kind, settings in _alone(planned, only).values())
+    return {source: rows for source, rows in found if rows and not planned.steps[source].inputs}
 
 
 @dataclass(frozen=True)
@@ -52,40 +51,33 @@ def groups_asked(planned: Plan, only: set[str]) -> dict[str, Asked]:
     """For sources, what the only step after them asks of groups of their rows, or of those that one step
     between keeps.
     """
-    steps, found = planned.steps, dict[str, Asked]()
-    for before, kind, settings in _alone(planned, only):
+    found, alone = dict[str, Asked](), _alone(planned, only)
+    for before, kind, settings in alone.values():
         groups = kind.presums(settings)
-        between = steps[before]
-        if not groups:
-            continue
-        if not between.inputs:
+        if groups and not planned.steps[before].inputs:
             found[before] = Asked(groups)
-        elif before in only and between.main and between.kind is not None:
-            source = steps.get(between.main.step)
-            kept = between.kind.keeps(between.settings)
-            if kept and source and not source.inputs and planned.takers(between.main) == 1:
-                found[between.main.step] = Asked(replace(groups, only=kept), before)
+        elif groups and before in alone:
+            source, between, its = alone[before]
+            kept = between.keeps(its)
+            if kept and not planned.steps[source].inputs:
+                found[source] = Asked(replace(groups, only=kept), before)
     return found
 
 
-def _alone_after(planned: Plan, only: set[str]) -> Iterator[tuple[str, StepKind, Settings]]:
-    """Sources that one step alone takes, and that step."""
-    for before, kind, settings in _alone(planned, only):
-        if not planned.steps[before].inputs:
-            yield before, kind, settings
+def _alone(planned: Plan, only: set[str]) -> dict[str, tuple[str, StepKind, Settings]]:
+    """Steps whose main table nothing else takes → the step that makes it, and their own kind and settings.
 
-
-def _alone(planned: Plan, only: set[str]) -> Iterator[tuple[str, StepKind, Settings]]:
-    """Steps whose main table nothing else takes, each told with the step that makes it, where they are among
-    `only`: others are not computed, and the table before them may be what is asked for.
+    Those are told that are among `only`: others are not computed, and the table before them may be what is
+    asked for.
     """
+    found = {}
     for step_id, step in planned.steps.items():
         if step_id not in only or step.passes_on is not None or not step.main:
             continue
-        before = planned.steps.get(step.main.step)
-        alone = before and not step.main.output and planned.takers(step.main) == 1
+        alone = step.main.step in planned.steps and not step.main.output and planned.takers(step.main) == 1
         if alone and step.kind is not None and step.settings is not None:
-            yield step.main.step, step.kind, step.settings
+            found[step_id] = step.main.step, step.kind, step.settings
+    return found
 
 
 def uses(planned: Plan, only: set[str]) -> Counter[Ref]:

@@ -110,13 +110,14 @@ _SIGNS = {">=": operator.ge, "<": operator.lt, ">": operator.gt, "<=": operator.
 def _even(measure: _Measure) -> Iterator[Test]:
     """Whether a number is even, or odd."""
     half = f"{measure.formula} / 2"
-    for call, rest, words in ((f"{half} == down({half})", 0, "even"), (f"down({half}) != {half}", 1, "odd")):
+    for sign, even in (("==", True), ("!=", False)):
 
-        def of(row: Row, rest: int = rest) -> bool:
+        def of(row: Row, even: bool = even) -> bool:
             value = measure.of(row)
-            return value is not None and (value % 2 == 0) == (rest == 0)
+            return value is not None and (value % 2 == 0) == even
 
-        yield Test(call, of, measure.cost + 0.9, f"{measure.words} is {words}")
+        words = f"{measure.words} is {'even' if even else 'odd'}"
+        yield Test(f"{half} {sign} down({half})", of, measure.cost + 0.9, words)
 
 
 def _bound(measure: _Measure, sign: str, bound: float, cost: float, words: str) -> Test:

@@ -154,6 +154,7 @@ def times_in(whole: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]
     if not _CLOCK.search(text):
         return
     for call, regex, new in _AS_CLOCK:
+        # Others may have hours alone where this one has minutes.
         if (said := regex.sub(new, text)) != text or call is _AS_CLOCK[0][0]:
             as_clock = whole.made(call, partial(regex.sub, new), 0.3, "{}")
             yield from _times(as_clock, said, wanted)

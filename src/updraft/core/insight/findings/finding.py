@@ -185,23 +185,27 @@ def _looked(
 ) -> list[Finding]:
     if not view.height or not view.columns:
         return []
-    many, next_word = 0, time.monotonic() + _FIRST_WORD
+    next_word = time.monotonic() + _FIRST_WORD
     found = list(structure.misplaced_header(view))
     if found:  # until the columns have their names, all else would be noise
         return [replace(finding, open=True) for finding in found]
     found = _told_once([finding for detector in ROWS for finding in detector(view)])
     below = _without_rows(view, found)
+    many = 0
+
+    def tell() -> None:
+        nonlocal many, next_word
+        if told and len(found) > many and time.monotonic() > next_word:
+            told(_told(found, view))
+            many, next_word = len(found), time.monotonic() + _NEXT_WORD
+
     for detector in (*OWN, *ACROSS):
         if stopped():
             break
         for finding in detector(below.view):  # one column after another: what is found of the first is told
             found.append(below.seen_from_above(finding))
-            if told and time.monotonic() > next_word:
-                told(_told(found, view))
-                many, next_word = len(found), time.monotonic() + _NEXT_WORD
-        if told and len(found) > many and time.monotonic() > next_word:
-            told(_told(found, view))
-            many, next_word = len(found), time.monotonic() + _NEXT_WORD
+            tell()
+        tell()
     return _told(found, view)
 
 

@@ -4,7 +4,7 @@ import { byId, h } from "./dom.js";
 import { openMenu } from "./overlays.js";
 import { changedAfter, changedBefore } from "./recoding.js";
 
-/** @satisfies {ThisType<import("./studio.js").Studio>} `this` is the studio, which takes these methods over */
+/** @satisfies {import("./studio.js").OfStudio} methods that the studio takes over */
 export const looking = {
   lookingActs() {
     return {

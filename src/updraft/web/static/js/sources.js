@@ -4,7 +4,7 @@ import { byId } from "./dom.js";
 import { ask } from "./overlays.js";
 import { cellsOf } from "./widgets/sheet.js";
 
-/** @satisfies {ThisType<import("./studio.js").Studio>} `this` is the studio, which takes these methods over */
+/** @satisfies {import("./studio.js").OfStudio} methods that the studio takes over */
 export const sources = {
   /** A source that is no file: a lane of its own, worked on at its desk. */
   async addSource(kind, settings, name = "") {

@@ -34,8 +34,9 @@ import { WideDesk } from "./wide.js";
 const NARROW = "(max-width: 900px)"; // as in narrow.css; also a window of 1280 pixels at 200 %
 
 /**
- * @type {new () => typeof tables & typeof steps & typeof sources & typeof looking & typeof reading & typeof broken &
- *   typeof picking & typeof marking & typeof places} what the parts bring: methods that the studio takes over
+ * What the parts bring: methods that the studio takes over.
+ * @type {new () => typeof tables & typeof steps & typeof sources & typeof looking & typeof reading &
+ *   typeof broken & typeof picking & typeof marking & typeof places}
  */
 const Parts = /** @type {any} */ (class {});
 Object.assign(
@@ -50,6 +51,8 @@ Object.assign(
   marking,
   places,
 );
+
+/** @typedef {ThisType<Studio>} OfStudio methods in which `this` is the studio */
 
 export class Studio extends Parts {
   /** @type {string} the step whose table is shown */
@@ -68,20 +71,20 @@ export class Studio extends Parts {
   found;
   /** @type {string} */
   foundFor;
-  /** @type {{id: string | null, column: string} | undefined} the step that was just made, and the column looked at then */
+  /** @type {{id: string | null, column: string} | undefined} just made; `column` was looked at then */
   begun;
   /** @type {any} the place to go back to, and whether it is gone to just now */
   wanted;
   going = false;
-  /** @type {any} what comes in at each port, until the next look, and the tables that the step could take */
+  /** @type {any} what comes in at each port, until the next look */
   arrives;
-  /** @type {string[][]} */
+  /** @type {string[][]} tables that the step could take */
   takeable;
   /** @type {any} the step whose settings were put back, with them: redo tries them again */
   dropped;
-  /** @type {{id: string, since: number} | null} the step that was just edited, and the revision before */
+  /** @type {{id: string, since: number} | null} just edited; `since` is the revision before */
   edited;
-  /** @type {{revision: number, fresh: Set<string>} | undefined} the last state in which all was computed */
+  /** @type {{revision: number, fresh: Set<string>} | undefined} the last with all computed */
   sound;
   /** @type {any} the fingerprint and status that the table is of */
   follows;
@@ -140,7 +143,7 @@ export class Studio extends Parts {
   }
 
   /**
-   * The kind of which the page makes a step by itself: for a `file`, `cells`, `values` or the `profile`.
+   * The kind of which the page makes a step by itself: for a `file`, `cells`, `values`, the `profile`.
    * @param {string} use
    * @returns {import("./contract.d.ts").KindShown}
    */

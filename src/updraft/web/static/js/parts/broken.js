@@ -1,7 +1,7 @@
 /** After a change: which steps further on it broke, and the ways out. Part of the studio. */
 import { api, notice } from "../api.js";
 
-/** @satisfies {ThisType<import("../studio.js").Studio>} `this` is the studio, which takes these methods over */
+/** @satisfies {import("../studio.js").OfStudio} methods that the studio takes over */
 export const broken = {
   /**
    * Compare with the last state in which all was computed; tell of steps that worked there and do not now.

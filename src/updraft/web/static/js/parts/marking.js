@@ -4,7 +4,7 @@ import { byId, h, pausing, plural } from "../dom.js";
 
 const MOST = 2000; // cells that are taken together
 
-/** @satisfies {ThisType<import("../studio.js").Studio>} `this` is the studio, which takes these methods over */
+/** @satisfies {import("../studio.js").OfStudio} methods that the studio takes over */
 export const marking = {
   /** Open a cell: a part of its text can be marked, and what that may mean is offered. */
   async openCell(row, column) {

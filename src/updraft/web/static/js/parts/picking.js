@@ -5,7 +5,7 @@ import { count, plural } from "../dom.js";
 const MOST = 2000; // rows picked in one go
 const KEYS = 6; // columns of a key, where none alone tells rows apart
 
-/** @satisfies {ThisType<import("../studio.js").Studio>} `this` is the studio, which takes these methods over */
+/** @satisfies {import("../studio.js").OfStudio} methods that the studio takes over */
 export const picking = {
   /** Pick the rows from one to another, or leave them again; a step that holds them is made where there is none. */
   async pickRows(from, to) {

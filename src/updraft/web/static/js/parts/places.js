@@ -2,7 +2,7 @@
 
 const VIEWS = ["column", "findings", "profile", "flow", "run"];
 
-/** @satisfies {ThisType<import("../studio.js").Studio>} `this` is the studio, which takes these methods over */
+/** @satisfies {import("../studio.js").OfStudio} methods that the studio takes over */
 export const places = {
   /** The place that is shown now. */
   here() {

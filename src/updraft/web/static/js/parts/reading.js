@@ -4,7 +4,7 @@ import { byId } from "../dom.js";
 
 const same = (one, other) => JSON.stringify(one ?? null) === JSON.stringify(other ?? null);
 
-/** @satisfies {ThisType<import("../studio.js").Studio>} `this` is the studio, which takes these methods over */
+/** @satisfies {import("../studio.js").OfStudio} methods that the studio takes over */
 export const reading = {
   /** What the file of a step is, read with these settings; null where it cannot be. */
   detect(id, settings) {

@@ -3,7 +3,7 @@ import { attempt, notice } from "../api.js";
 import { byId } from "../dom.js";
 import { openMenu } from "../overlays.js";
 
-/** @satisfies {ThisType<import("../studio.js").Studio>} `this` is the studio, which takes these methods over */
+/** @satisfies {import("../studio.js").OfStudio} methods that the studio takes over */
 export const steps = {
   /** Make an edit that adds a step, and give the id that the server chose; null when it was refused. */
   async addOne(edit, sentence = /** @type {string | null} */ (null)) {

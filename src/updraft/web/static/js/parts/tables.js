@@ -2,7 +2,7 @@
 import { attempt, notice, post } from "../api.js";
 import { byId } from "../dom.js";
 
-/** @satisfies {ThisType<import("../studio.js").Studio>} `this` is the studio, which takes these methods over */
+/** @satisfies {import("../studio.js").OfStudio} methods that the studio takes over */
 export const tables = {
   /** Get the table after the selected step, with the settings on the desk. */
   async look(fresh = false) {
