@@ -15,6 +15,7 @@ PLOTTED = {
     "Plot lat": [51.5 + n * 37 % 100 / 100 for n in range(ROWS)],
     "Plot lon": [-5.9 + n * 53 % 100 / 100 for n in range(ROWS)],
 }
+COUNTRIES = ("Germany", "France", "Peru", "Kenya", "Japan", "Chile")
 PLACES = ("Aldermere", "Coldwater", "Harbourfield", "Sedgeley", "Withycombe", "Marsh", "Heath")
 
 
@@ -254,6 +255,11 @@ PAIRS = {
         "legal_forms",
         table(Grower=[f"Fen {PLACES[n % 7]} Ltd" if n != 9 else f"Fen {PLACES[2]}" for n in range(ROWS)]),
         table(Grower=[f"Fen {PLACES[n % 7]} Ltd" if n != 9 else f"Fen {PLACES[2]} North" for n in range(ROWS)]),
+    ),
+    "a country by another name": (
+        "one_country",
+        table(Origin=["Alemania" if n == 7 else COUNTRIES[n % 6] for n in range(ROWS)]),
+        table(Origin=["Korea" if n == 7 else COUNTRIES[n % 6] for n in range(ROWS)]),
     ),
     "one thing, two keys": (
         "two_identifiers",

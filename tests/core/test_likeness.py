@@ -349,6 +349,29 @@ def test_names_that_say_the_same_in_other_words_are_one_family():
     }
 
 
+def test_in_a_column_of_countries_names_of_one_are_one_and_of_two_are_two():
+    many = {
+        "Austria": 9,
+        "Australia": 8,
+        "Niger": 7,
+        "Nigeria": 7,
+        "Germany": 6,
+        "Österreich": 3,
+        "DEU": 1,
+        "Germny": 1,
+    }
+    counted = pl.DataFrame({"value": list(many), "n": list(many.values())})
+    found = {one.value: one for one in proposals(counted, Ways(True, True, True, True, 0.7))}
+    named = {value: (one.name, one.way, one.sure) for value, one in found.items()}
+    assert named["Österreich"] == ("Austria", "countries", True) and named["DEU"] == ("Germany", "countries", True)
+    assert named.keys() == {"Österreich", "DEU", "Germny"} and named["Germny"][0] == "Germany"
+    assert by_strictness(counted, Ways(words=True, close=0.7), 0.7, 1)[0] == (0.7, 2, 3)
+    # Elsewhere Georgia is a name as any other.
+    people = {"Georgia": 9, "Gruzja": 2, "Anna": 5, "Lena": 4, "Ole": 3, "Jonas": 2}
+    counted = pl.DataFrame({"value": list(people), "n": list(people.values())})
+    assert not proposals(counted, Ways(words=True))
+
+
 def test_a_field_that_was_too_short_cuts_names_and_a_remark_in_brackets_is_none():
     full = ["Rampion and Sedgeley", "Salsify Nurseries", "Fen & Marsh Gardens", "Harbourfield Growers"]
     cut = [name[:14] for name in full]  # within a word, each of them

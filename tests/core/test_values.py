@@ -9,10 +9,12 @@ from babel.dates import format_date
 from babel.numbers import format_decimal
 from hypothesis import example, given
 from hypothesis import strategies as st
+from tools import countries as tool_of_countries
 from tools.languages import LANGUAGES, PLACE, text
 
 from updraft.core import Problem
 from updraft.core.values import Kind, converted, decide, guess_format
+from updraft.core.values.countries import countries
 from updraft.core.values.dressed import CURRENCY, undressed
 
 
@@ -276,3 +278,20 @@ def test_words_for_nothing_known_are_empty_among_numbers_and_words_among_words(w
 
 def test_the_names_of_months_and_days_are_those_that_the_tool_writes():
     assert PLACE.read_text("utf-8") == text()
+
+
+def test_the_names_of_countries_are_those_that_the_tool_writes():
+    assert tool_of_countries.PLACE.read_text("utf-8") == tool_of_countries.text()
+
+
+@pytest.mark.parametrize(
+    ("text", "code"),
+    [
+        ("Deutschland", "DE"), ("ALEMANIA", "DE"), ("Federal Republic of Germany", "DE"), ("DEU", "DE"),
+        ("Congo, The Democratic Republic of the", "CD"), ("Dem Republic Congo", None), ("Congo", "CG"),
+        ("Korea, Republic of", "KR"), ("Korea", None), ("UK", "GB"), ("is", None), ("IS", "IS"), ("IND", "IN"),
+        ("St. Lucia", "LC"), ("Cote d’Ivoire", "CI"), ("中国", "CN"), ("Larkmoor", None), ("Republic of", None),
+    ],
+)  # fmt: skip
+def test_a_country_is_told_by_any_name_that_no_other_one_has(text, code):
+    assert countries(pl.Series([text, "France"])).to_list() == [code, "FR"]

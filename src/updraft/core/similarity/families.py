@@ -11,10 +11,11 @@ from typing import Any, Literal, NamedTuple, Protocol
 import polars as pl
 
 from updraft.core.similarity.alike import Alike
+from updraft.core.similarity.countries import are_two, told_countries
 from updraft.core.similarity.spelling import apart_words, letter_keys, near_misses, plain, tidied_blanks
 
-Way = Literal["letters", "words", "slips", "sound", "close"]
-_WAYS: tuple[Way, ...] = ("letters", "words", "slips", "sound", "close")  # from the surest
+Way = Literal["letters", "countries", "words", "slips", "sound", "close"]
+_WAYS: tuple[Way, ...] = ("letters", "countries", "words", "slips", "sound", "close")  # from the surest
 _LONG = 12  # letters from which on a slip is hardly ever another name
 _LONG_WORD = 6  # and of the words in which the two texts differ
 _RARE, _OFTEN = 3, 3  # rows that a slip in a short name has at most, and how many times as many the right one
@@ -64,6 +65,7 @@ class Proposal(NamedTuple):
             return f"close, {self.alike:.2f}"
         return {
             "letters": _difference(self.value, self.name),
+            "countries": "names of one country",
             "words": "the same name in other words",
             "slips": "a slip of the keyboard away",
             "sound": "sounds the same",
@@ -122,7 +124,7 @@ class Family(NamedTuple):
     def weakest(self) -> str:
         """The way that is least sure of it, in a word or two."""
         least = max(self.proposals, key=lambda one: (_WAYS.index(one.way), -one.alike))
-        return {"slips": "slip", "close": least.why}.get(least.way, least.way)
+        return {"slips": "slip", "countries": "country", "close": least.why}.get(least.way, least.way)
 
 
 class Remember(Protocol):
@@ -191,6 +193,8 @@ def proposals(values: pl.DataFrame, ways: Ways) -> list[Proposal]:
         left, _ = _by_key(left, keys, keys["words"], found)
     if ways != Ways(letters=True):
         left = _ranked(left)
+    told = told_countries(letters["value"]) if ways.words else {}
+    left = _taken(left, found, _one_country(left["value"], told), {})
     if ways.words:
         from updraft.core.similarity.cut import cut_alikes
         from updraft.core.similarity.words import word_alikes
@@ -198,17 +202,17 @@ def proposals(values: pl.DataFrame, ways: Ways) -> list[Proposal]:
         names = left["value"].to_list()
         pairs = [*word_alikes(names, left["n"].to_list()), *cut_alikes(names)]
         said = _stars(names, "words", sorted(pairs, key=lambda pair: (pair.other, -pair.alike, pair.one)))
-        left = _taken(left, found, said)
+        left = _taken(left, found, said, told)
     if ways.slips:
         slips = near_misses(left["value"].to_list(), left["n"].to_list())
-        left = _taken(left, found, (_slip(old, new) for old, new in slips.items()))
+        left = _taken(left, found, (_slip(old, new) for old, new in slips.items()), told)
     if ways.sound:
         from updraft.core.similarity.sound import sound_alikes
 
         sounds = sound_alikes(left["value"].to_list(), left["n"].to_list())
-        left = _taken(left, found, (Proposal(old, new, "sound") for old, new in sounds.items()))
+        left = _taken(left, found, (Proposal(old, new, "sound") for old, new in sounds.items()), told)
     if ways.close is not None:
-        _taken(left, found, _near(left, ways.close))
+        _taken(left, found, _near(left, ways.close, told), {})
     there = letters["value"].filter(letters["value"].is_in(list(found)))
     return [_last(found, value) for value in there.to_list()]
 
@@ -217,10 +221,12 @@ def by_strictness(values: pl.DataFrame, ways: Ways, least: float, steps: int) ->
     """How many families each strictness would give: strictness, families, values that change; from `least`
     to 1 in so many steps.
     """
-    ranked = _ranked(values.filter(pl.col("value").str.contains(r"\p{L}")))
+    letters = values.filter(pl.col("value").str.contains(r"\p{L}"))
+    ranked = _ranked(letters)
     done = {one.value: one for one in proposals(values, ways._replace(close=None))}
     ranked = ranked.filter(~pl.col("value").is_in(list(done)))
-    names, pairs = _close_pairs(ranked, least)
+    countries = told_countries(letters["value"]) if ways.words else {}
+    names, pairs = _close_pairs(ranked, least, countries)
     first = {one.name for one in done.values()}
     told = []
     for n in range(steps + 1):
@@ -273,8 +279,20 @@ def _by_key(
     return left.with_columns(rows).filter(stays), keys.filter(stays)
 
 
-def _taken(ranked: pl.DataFrame, found: dict[str, Proposal], more: Iterable[Proposal]) -> pl.DataFrame:
-    fresh = {one.value: one for one in more}
+def _one_country(values: pl.Series, told: Mapping[str, str]) -> Iterator[Proposal]:
+    """What names a country that a value before it names, too."""
+    first: dict[str, str] = {}
+    for value in values if told else ():
+        name = first.setdefault(told[value], value) if value in told else value
+        if name != value:
+            yield Proposal(value, name, "countries", sure=True)
+
+
+def _taken(
+    ranked: pl.DataFrame, found: dict[str, Proposal], more: Iterable[Proposal], told: Mapping[str, str]
+) -> pl.DataFrame:
+    """Put proposals with those that were found, but for those of two countries; the values that are left."""
+    fresh = {one.value: one for one in more if not are_two(told, one.value, one.name)}
     found |= fresh
     return ranked.filter(~pl.col("value").is_in(list(fresh)))
 
@@ -295,7 +313,9 @@ def _last(found: dict[str, Proposal], value: str) -> Proposal:
     return Proposal(value, name, way, alike, sure)
 
 
-def _close_pairs(ranked: pl.DataFrame, strictness: float) -> tuple[list[str], pl.DataFrame]:
+def _close_pairs(
+    ranked: pl.DataFrame, strictness: float, told: Mapping[str, str]
+) -> tuple[list[str], pl.DataFrame]:
     """The values that are compared, and pairs of their places; see `close_texts`."""
     from rapidfuzz.distance import Levenshtein
 
@@ -304,7 +324,7 @@ def _close_pairs(ranked: pl.DataFrame, strictness: float) -> tuple[list[str], pl
     once = ranked.with_columns(plain=plain(pl.col("value"))).unique(
         "plain", keep="first", maintain_order=True
     )
-    texts = once["plain"].to_list()
+    names, texts = once["value"].to_list(), once["plain"].to_list()
     pairs = close_texts(texts, strictness)
     # What texts share, such as a tail that many have, must not make up for words that are not alike.
     words = [dict.fromkeys(text.split()) for text in texts]
@@ -315,9 +335,10 @@ def _close_pairs(ranked: pl.DataFrame, strictness: float) -> tuple[list[str], pl
     fits = [
         _are_alike(words[one], words[other], likeness)
         and not (short[one] and short[other] and _are_two(many[one], many[other]))
+        and not are_two(told, names[one], names[other])
         for one, other, _ in pairs.iter_rows()
     ]
-    return once["value"].to_list(), pairs.filter(pl.Series(fits, dtype=pl.Boolean))
+    return names, pairs.filter(pl.Series(fits, dtype=pl.Boolean))
 
 
 def _are_two(one: int, other: int) -> bool:
@@ -336,8 +357,8 @@ def _are_alike(
     return not one or not other or likeness(one, other) >= _ALIKE
 
 
-def _near(ranked: pl.DataFrame, strictness: float) -> Iterator[Proposal]:
-    names, pairs = _close_pairs(ranked, strictness)
+def _near(ranked: pl.DataFrame, strictness: float, told: Mapping[str, str]) -> Iterator[Proposal]:
+    names, pairs = _close_pairs(ranked, strictness, told)
     return _stars(
         names, "close", (Alike(one, other, alike, False) for one, other, alike in pairs.iter_rows())
     )

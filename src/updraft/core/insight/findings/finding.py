@@ -23,6 +23,7 @@ from updraft.core.insight.findings import (
     near_rows,
     number_text,
     numbers,
+    one_country,
     pair_keys,
     placeholders,
     places,
@@ -57,7 +58,7 @@ ROW_CODES = frozenset({
 # Each looks at one column after another; what is done to a column says nothing of the next.
 OWN: tuple[Detector, ...] = (
     writing.stray_blanks, writing.control_characters, writing.broken_text, writing.variants, writing.look_alikes,
-    legal_forms.legal_forms, alphabets.two_alphabets, codes.code_spellings, codes.short_words,
+    legal_forms.legal_forms, one_country.one_country, alphabets.two_alphabets, codes.code_spellings, codes.short_words,
     placeholders.placeholders, number_text.numbers_as_text, number_text.mixed_currencies,
     date_text.dates_as_text, date_text.dates_as_numbers, date_text.far_dates, numbers.numbers_out_of_line,
     cells.packed_cells, cells.compound_cells, contents.html_entities, contents.yes_no_words, contents.json_cells,
@@ -99,6 +100,7 @@ CODES: dict[str, str] = {
     "variants": "case, accents, punctuation",
     "look_alikes": "look-alikes",
     "legal_forms": "with and without Ltd",
+    "one_country": "one country, several names",
     "placeholders": "placeholders for empty",
     "numbers_as_text": "numbers as text",
     "number_writing": "dressed numbers",
@@ -305,6 +307,7 @@ _ECHOES: dict[str, tuple[str, ...]] = {
     "control_characters": ("variants", "look_alikes", "broken_dependency"),
     "variants": ("broken_dependency", "keys_that_miss", "look_alikes"), "look_alikes": ("broken_dependency", "keys_that_miss", "legal_forms"),
     "legal_forms": ("broken_dependency", "keys_that_miss"),
+    "one_country": ("broken_dependency", "keys_that_miss", "look_alikes"),
     "two_alphabets": ("variants", "look_alikes", "broken_dependency", "keys_that_miss", "code_spellings", "numbers_as_text"),
     "stray_blanks": ("broken_dependency", "keys_that_miss"),
     "broken_text": ("look_alikes", "broken_dependency", "variants", "keys_that_miss"),
