@@ -398,6 +398,13 @@ LINKS = ["https://www.larkmoor.example:80/a?b=1", "http://hub.larkmoor.example/x
             id="hours without minutes",
         ),
         pytest.param(
+            {"at": ["7:59 am", "11:36 pm", "12:10 am"]}, {0: "7", 1: "23"}, ["7", "23", "0"], id="the hour, of 24"
+        ),
+        pytest.param(
+            {"days": ["2", "1", "10", "3"] * 3}, {0: "2 days", 1: "1 day", 2: "10 days"},
+            ["2 days", "1 day", "10 days", "3 days"] * 3, id="one of it, or several",
+        ),
+        pytest.param(
             {"at": ["18h30", "7h05", "11h00"]}, {0: "6:30 PM"}, ["6:30 PM", "7:05 AM", "11:00 AM"], id="18h30"
         ),
         pytest.param(

@@ -88,7 +88,7 @@ def _line(piece: Piece, factor: float, plus: float, places: int) -> Piece:
 def _is_made_of(row: Row, wanted: str) -> bool:
     """Whether a result holds words of its row: then it was made of them, and is none of a table."""
     told = plain(" ".join(cell for cell in row if cell)).lower()
-    return bool(taken_from(told, re.findall(r"[^\W_]{3,}", plain(wanted).lower())))
+    return bool(taken_from(told, re.findall(r"[^\W\d_]{3,}|\d+", plain(wanted).lower())))
 
 
 def _heads(columns: Sequence[Piece], rows: Sequence[Row]) -> Iterator[Piece]:

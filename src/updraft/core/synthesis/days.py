@@ -166,6 +166,10 @@ def _times(whole: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]]:
             continue
         for out in (*_TIMES, "h AM", "hAM"):
             result = _time(text, form, out)
+            if out == "h:mm" and "AM" in form and result and (hour := result.partition(":")[0]) in wanted:
+                call = f"extract(time_as({{}}, {quoted(form)}, 'h:mm'), '^[0-9]+')"
+                by_hour = partial(_hour, form=form)
+                yield hour, whole.made(call, by_hour, 1.4, "the hour, of 24, of {}")
             if out != form and result and result.lower() in wanted.lower():
 
                 def of(row: Row, form: str = form, out: str = out) -> str | None:
@@ -262,6 +266,11 @@ def _time(text: str, form: str, out: str) -> str | None:
         "hAM": f"{hour}%p",
     }
     return read.strftime(made.get(out) or _TIMES[out][0])
+
+
+def _hour(text: str, form: str) -> str | None:
+    said = _time(text, form, "h:mm")
+    return said and said.partition(":")[0]
 
 
 def could_be_day(text: str) -> bool:

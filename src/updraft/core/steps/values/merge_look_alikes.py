@@ -20,7 +20,9 @@ class MergeLookAlikesSettings(Settings):
     column: str = setting("Column", widget="column", default="", needs="one")
     letters: bool = setting("Alike but for case, accents, blanks and signs", widget="flag", default=True)
     words: bool = setting(
-        "The same name in other words: shortened, with or without such as “Ltd”", widget="flag", default=True
+        "The same name in other words: shortened, with or without such as “Ltd”, a country in any language",
+        widget="flag",
+        default=True,
     )
     slips: bool = setting("A slip of the keyboard away from a frequent one", widget="flag", default=True)
     sound: bool = setting("Sounding the same in one of several languages", widget="flag", default=False)
