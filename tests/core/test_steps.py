@@ -9,9 +9,10 @@ from hypothesis import strategies as st
 
 from updraft.core import Problem
 from updraft.core.problems import wrong_pattern
-from updraft.core.steps import find_kinds, kinds
+from updraft.core.steps import Incoming, Tables, find_kinds, kinds
 from updraft.core.steps.choice import ColumnChoice
 from updraft.core.steps.conditions import Rule, compiled
+from updraft.core.steps.naming import check_named
 
 ORDERS = pl.DataFrame(
     {
@@ -401,3 +402,49 @@ def test_nonsense_finds_no_step():
 )
 def test_a_wrong_pattern_is_told_in_words(pattern, said):
     assert said in wrong_pattern(pattern)
+
+
+def _naming() -> list[tuple[str, str, dict]]:
+    """The settings of all kinds that name columns: kind, setting, its hints."""
+    every = (
+        (kind, name, info.json_schema_extra)
+        for kind in kinds().values()
+        for name, info in kind.Settings.model_fields.items()
+    )
+    hinted = (
+        (kind.kind, name, hints) for kind, name, hints in every if isinstance(hints, dict) and "free" not in hints
+    )
+    return [one for one in hinted if one[2].get("widget") in ("column", "names", "columns", "order", "keys")]
+
+
+@pytest.mark.parametrize(("kind", "name", "hints"), _naming())
+def test_a_column_that_a_setting_names_must_be_there_and_of_a_type_that_fits(kind, name, hints):
+    asked = kinds()[kind]
+    port = hints.get("port") or (asked.main_port.name if asked.main_port else "")
+    there = {one.name: pl.LazyFrame({"Here": [1], "Text": ["a"]}) for one in asked.inputs}
+    if port not in there:
+        return  # names that a file is to have, or that a service has
+    tables = Tables({one: [Incoming(table)] for one, table in there.items()}, asked.main_port.name)
+
+    # A setting that has to hold something holds what is there.
+    needed = (one for one, info in asked.Settings.model_fields.items() if info.is_required())
+    begun = {**dict.fromkeys(needed, "Here"), **asked.starting_settings()}
+
+    def problem(column: str) -> Problem | None:
+        value = {
+            "column": column, "names": [column], "order": [{"column": column}], "columns": {"names": [column]},
+            "keys": [{"column": column if port == asked.main_port.name else "Here", "reference": column}],
+        }[hints["widget"]]  # fmt: skip
+        chosen = {other: options[0] for other, options in hints.get("when", {}).items()}
+        try:
+            check_named(asked.Settings.model_validate({**begun, **chosen, name: value}), tables)
+        except Problem as raised:
+            return raised
+        return None
+
+    gone = problem("Nowhere")
+    assert gone is not None and (gone.thing, gone.field, gone.code) == ("Column “Nowhere”", name, "missing_column")
+    for column, found in (("Here", "whole"), ("Text", "text")):
+        said = problem(column)
+        fits = found in hints.get("kinds", [found])
+        assert (said is None) is fits and (said is None or (said.code, said.field) == ("wrong_kind", name))

@@ -49,6 +49,20 @@ const labelled = (element, label) => element.querySelectorAll(`[aria-label="${la
 const button = (element, text) =>
   [...element.querySelectorAll("button")].find((one) => one.textContent === text);
 
+test("columns of a type that a step cannot work on are greyed", () => {
+  const { element } = widget("column", "", { kinds: ["whole", "number"] });
+  const options = [...element.querySelectorAll("option")].map((one) => [
+    one.textContent,
+    one.disabled,
+  ]);
+  assert.deepEqual(options, [
+    ["choose…", false],
+    ["Hub (text)", true],
+    ["Grams", false],
+    ["Sown (date)", true],
+  ]);
+});
+
 test("a number is set as a number; what is none is said and not set", () => {
   const { element, set } = widget("number", 3, { default: 0 });
   const input = element.querySelector("input");

@@ -109,7 +109,7 @@ def tries(flow_id: str, key: str) -> Any:
     whole = any(_of_groups(column) for column in settings.columns)  # type: ignore[attr-defined]
     looked = table if whole else table.head(_LOOKED_AT)
     try:
-        made = calculate.apply(Tables.of(looked), settings, door).table
+        made = calculate.work(Tables.of(looked), settings, door).table
         names = made.collect_schema().names()
         chosen = item.each.resolve(table.collect_schema()) if item.several else ()
         name = item.named(chosen[0]) if item.several else item.name.strip()

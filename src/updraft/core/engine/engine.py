@@ -115,7 +115,7 @@ class Engine:
             return self.look(planned, ref.step, files).lazy(ref.output)  # what costs is done once, then kept
         inputs = self._inputs(planned, step, files, met)
         try:
-            result = step.kind.apply(inputs, step.settings, self._door(planned, step, files))
+            result = step.kind.work(inputs, step.settings, self._door(planned, step, files))
             if any(count.level == "stop" for count in result.counts):
                 return self.look(planned, ref.step, files).lazy(ref.output)  # its checks must be made
             if result.changes and planned.takers(Ref(ref.step)) > 1:

@@ -79,7 +79,7 @@ class Task:
         total, coded = Sum(self.keep, self.rows, self.wanted, first=part.first), part.coded()
         tables = self.tables({(self.main, part.table): coded})
         with telling(self.kind):
-            result = self.kind.apply(tables, self.settings, self.context)
+            result = self.kind.work(tables, self.settings, self.context)
             made = total.add(result, tables, self.sides, self.same, coded=coded, kept=kept)
         return total.partial(), made
 
@@ -101,7 +101,7 @@ class Task:
             if spread and spread.stands == "group":
                 result = self._of_groups(parts, spread, settings)
             else:
-                result = self.kind.apply(tables, settings, self.context)
+                result = self.kind.work(tables, settings, self.context)
             total.add(result, tables, self.sides, self.same)
         return total.partial()
 
@@ -111,7 +111,7 @@ class Task:
         """The groups of some rows, each with the place where it first comes unless its order is another."""
         main = parts[self.main, 0]
         tables = self.tables({key: frame.drop(PLACE, strict=False) for key, frame in parts.items()})
-        result = self.kind.apply(tables, settings, self.context)
+        result = self.kind.work(tables, settings, self.context)
         if spread.order:
             return result
         keys = [key.alias(f"\0{n}") for n, key in enumerate(spread.keys[self.main])]

@@ -112,6 +112,6 @@ def _schemas(
             arrived[port].append(Incoming(frame.lazy(), ref.step))
     chosen = step.kind.Settings.model_validate(settings)
     tables = Tables(arrived, step.kind.main_port.name)
-    result = step.kind.apply(tables, chosen, Door(Files(Path()), step.step.id))
+    result = step.kind.work(tables, chosen, Door(Files(Path()), step.step.id))
     made = {"": result.table, **result.sides}
     return {name: frame.collect_schema() for name, frame in made.items()}

@@ -184,7 +184,7 @@ class _Step:
 
     def _learn(self) -> None:
         """What is learnt from all rows is kept by the context, for every part."""
-        self.kind.apply(self._whole().tables({}), self.settings, self.context)
+        self.kind.work(self._whole().tables({}), self.settings, self.context)
 
     def row_by_row(self, done: Callable[[Made], None]) -> Iterator[Coded]:
         total, seconds, task = self._sum(), 0.0, self.task()
@@ -221,7 +221,7 @@ class _Step:
     def _together(self, held: Mapping[tuple[str, int], pl.DataFrame]) -> Made:
         """All rows at once; those that are held already need not be asked for."""
         total, tables = self._sum(), self._whole().tables(held)
-        total.add(self.kind.apply(tables, self.settings, self.context), tables, self.sides)
+        total.add(self.kind.work(tables, self.settings, self.context), tables, self.sides)
         return total.made()
 
     def by_keys(self, spread: Spread) -> Made:

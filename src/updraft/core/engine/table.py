@@ -116,8 +116,7 @@ def compute(
     """
     started = time.perf_counter()
     with telling(kind):
-        settings.check_filled()
-        result = kind.apply(inputs, settings, context)
+        result = kind.work(inputs, settings, context)
         done = measured(result, inputs, coded=coded)
     facts = facts_of(result, [[frame] for frame in done.counted])
     table = done.main if coded and result.changes else done.main.frame()

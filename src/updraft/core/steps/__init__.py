@@ -5,11 +5,12 @@ from typing import TYPE_CHECKING
 from lazy_loader import attach
 
 if TYPE_CHECKING:
-    from updraft.core.steps.base import Settings, StepKind, setting
+    from updraft.core.steps.base import StepKind
     from updraft.core.steps.counts import Count
     from updraft.core.steps.given import Context, Grounds, Result, Wanted, also
     from updraft.core.steps.registry import kinds
     from updraft.core.steps.search import Place, elsewhere, find_kinds, used_most
+    from updraft.core.steps.settings import Settings, setting
     from updraft.core.steps.shapes import SHAPES, outputs_of
     from updraft.core.steps.tables import Incoming, Out, Port, Tables
 
@@ -17,7 +18,8 @@ if TYPE_CHECKING:
 __getattr__, __dir__, _ = attach(
     __name__,
     submod_attrs={
-        "base": ["Settings", "StepKind", "setting"],
+        "base": ["StepKind"],
+        "settings": ["Settings", "setting"],
         "counts": ["Count"],
         "given": ["Context", "Grounds", "Result", "Wanted", "also"],
         "registry": ["kinds"],

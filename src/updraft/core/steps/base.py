@@ -4,18 +4,18 @@ from __future__ import annotations
 
 import sys
 from abc import ABC, abstractmethod
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 import polars as pl
-from pydantic import BaseModel, ConfigDict, Field
 
 from updraft.core.deliver import Delivery, Outlet, Sample
-from updraft.core.problems import Problem
 from updraft.core.steps.given import Brought, Context, Grounds, Parts, Result, Spool, Wanted
+from updraft.core.steps.naming import check_named
 from updraft.core.steps.parts import Part
 from updraft.core.steps.presummed import Groups
+from updraft.core.steps.settings import Settings
 from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.tables import Out, Port, Tables
 from updraft.core.values import TITLES, Kind
@@ -28,75 +28,6 @@ if TYPE_CHECKING:
 # `effects`: its table is delivered when the flow runs; `whole`: its tables computed, not only described,
 # since it looks at their values to say what its result is.
 Need = Literal["files", "outside", "decisions", "flows", "names", "effects", "whole"]
-
-
-# What a setting may need before its step can work: what is said while it is open, and what to do.
-NEEDS = {
-    "one": ("none is chosen yet.", "Choose one."),
-    "some": ("none is chosen yet.", "Choose at least one."),
-    "text": ("nothing is typed yet.", "Type it."),
-    "name": ("it has no name yet.", "Type one."),
-    "more": ("there is none yet.", "Add one."),
-}
-
-
-class Settings(BaseModel):
-    """Base of every kind's settings: frozen, and nothing that is not declared."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
-    unfilled: ClassVar[frozenset[str]] = frozenset()  # settings in which {params.name} is left as it stands
-
-    @classmethod
-    def titled(cls, name: str) -> str:
-        """What a setting is called on the screen, as a problem names it."""
-        return f"“{cls.model_fields[name].title}”"
-
-    def check_filled(self) -> None:
-        """The problem of the first setting that is still open."""
-        for name, reason, way_out in self.open():
-            raise Problem(self.titled(name), reason, way_out, field=name, code="unfinished")
-
-    def open(self) -> Iterator[tuple[str, str, str]]:
-        """Settings that are needed for what is chosen, and hold nothing yet: each with what is said of it and
-        what to do.
-        """
-        for name, info in type(self).model_fields.items():
-            hints = info.json_schema_extra
-            if not isinstance(hints, dict) or "needs" not in hints:
-                continue
-            when: Any = hints.get("when", {})
-            if all(getattr(self, other) in chosen for other, chosen in when.items()):
-                value = getattr(self, name)
-                if isinstance(value, str) and not hints.get("blanks"):
-                    value = value.strip()
-                if not value:
-                    said: Any = hints["needs"]
-                    yield name, *said
-
-
-def setting(title: str, help: str = "", *, widget: str = "", default: Any = ..., **hints: Any) -> Any:
-    """A field of Settings with what its form control needs: a title, a help text and a widget of the desk.
-
-    `hints` go to the widget as they are (for instance `port="reference"` for a column picker). `needs` names
-    one of `NEEDS`: the step cannot work while it is empty and the form shows it; `blanks`: a blank is not
-    empty.
-    """
-    if "needs" in hints:
-        hints["needs"] = list(NEEDS[hints["needs"]])
-    if "labels" in hints:
-        hints["labels"] = list(hints["labels"].items())  # a JSON Schema keeps the order of lists only
-    extra = {key: value for key, value in {"widget": widget, **hints}.items() if value != ""}
-    keywords: dict[str, Any] = {
-        "title": title,
-        "description": help or None,
-        "json_schema_extra": extra or None,
-    }
-    for hint, bound in (("minimum", "ge"), ("maximum", "le")):
-        if hint in hints:  # what the form keeps to holds for flow files, too
-            keywords[bound] = hints[hint]
-    if isinstance(default, list | dict | BaseModel):
-        return Field(default_factory=lambda: default, **keywords)
-    return Field(default, **keywords)
 
 
 class StepKind(ABC):
@@ -172,9 +103,19 @@ class StepKind(ABC):
         """The port it is put into a lane at; None for a source."""
         return next((port for port in self.inputs if port.main), None)
 
+    def work(self, tables: Tables, settings: Any, context: Context) -> Result:
+        """What comes of the tables, once it is known that nothing is open in the settings, and that the
+        columns they name are there and fit; the one way to `apply`.
+        """
+        settings.check_filled()
+        check_named(settings, tables)
+        return self.apply(tables, settings, context)
+
     @abstractmethod
     def apply(self, tables: Tables, settings: Any, context: Context) -> Result:
-        """Describe the result lazily. Raises Problem when the tables that come in do not fit the settings."""
+        """Describe the result lazily; `work` has looked at the settings. Raises Problem when the tables that
+        come in do not fit them otherwise.
+        """
 
     @abstractmethod
     def sentence(self, settings: Any) -> str:

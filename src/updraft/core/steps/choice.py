@@ -8,7 +8,7 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem, missing_column, wrong_pattern
-from updraft.core.steps.base import Settings, setting
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.values import DTYPES, TITLES, Kind, kind_of
 from updraft.core.values.common import names_like
 
@@ -69,8 +69,8 @@ class ColumnChoice(Settings):
 class Order(Settings):
     """A column that rows are put in order by; `down` puts the largest first."""
 
-    column: str
-    down: bool = False
+    column: str = setting("Column", widget="column")
+    down: bool = setting("Largest first", default=False)
 
     def words(self) -> str:
         return f"{self.column} down" if self.down else self.column

@@ -15,9 +15,9 @@ import polars as pl
 
 from updraft.core.figures.patterns import pattern_of_text
 from updraft.core.problems import Problem, missing_column, wrong_pattern
-from updraft.core.steps.base import Settings, setting
 from updraft.core.steps.choice import listed
 from updraft.core.steps.counts import Count, Level
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.values import TITLES, Kind, is_blank, kind_of
 from updraft.core.values.meaning import number_in
 from updraft.core.values.text import as_text

@@ -9,10 +9,10 @@ import polars as pl
 from updraft.core.formula.functions.text import as_text
 from updraft.core.formula.terms import Term
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, setting
 from updraft.core.steps.choice import need_columns
 from updraft.core.steps.conditions import Rule, compiled
 from updraft.core.steps.ordering import sort_keys
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.values import TITLES, Kind, kind_of
 from updraft.core.values.common import names_like
 

@@ -9,7 +9,7 @@ import polars as pl
 
 from updraft.core.linking import MEASURES, Field, Measure
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, setting
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.texts import text_of
 
 

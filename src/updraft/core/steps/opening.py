@@ -6,8 +6,8 @@ from typing import Any, Literal
 
 import polars as pl
 
-from updraft.core.steps.base import setting
 from updraft.core.steps.counts import Count, Level
+from updraft.core.steps.settings import setting
 
 New = Literal["go_on", "hold", "stop"]
 _LEVELS: dict[str, Level] = {"go_on": "info", "hold": "hold", "stop": "stop"}

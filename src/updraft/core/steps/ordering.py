@@ -4,7 +4,7 @@ from typing import Any
 
 import polars as pl
 
-from updraft.core.steps.base import setting
+from updraft.core.steps.settings import setting
 from updraft.core.values import is_blank
 
 _WIDE = 24  # digits that a number inside a text is filled up to; longer ones are compared as text

@@ -12,8 +12,8 @@ from updraft.core.formula.parsing import grouped_by
 from updraft.core.formula.registry import of_other_rows
 from updraft.core.formula.terms import Misfit
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, setting
 from updraft.core.steps.conditions import Rule, compiled, value_of
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import BY_ROWS, WHOLE, Spread, by_columns
 from updraft.core.values import DTYPES, TITLES, Kind, kind_of
 

@@ -84,6 +84,11 @@ class Tables:
     def __getitem__(self, port: str) -> pl.LazyFrame:
         return self._arrived[port][0].table
 
+    def schema(self, port: str = "") -> pl.Schema | None:
+        """The columns of the first table at a port, the main one if none is said; None where none arrives."""
+        arrived = self._arrived.get(port or self._main)
+        return arrived[0].table.collect_schema() if arrived else None
+
     def values(self, column: str) -> pl.LazyFrame:
         """The values of a column of the main table, each at least once and in no order, and in `TIMES` how
         many rows each stands for.

@@ -4,7 +4,7 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Grounds, Result, Wanted, also
 from updraft.core.steps.ruling import (
@@ -15,6 +15,7 @@ from updraft.core.steps.ruling import (
     spread_by,
     value_or_formula,
 )
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import DTYPES, TITLES, Kind, kind_of

@@ -8,9 +8,10 @@ import polars as pl
 from updraft.core.formula.functions.text import as_text
 from updraft.core.formula.terms import Term
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import need_kind, need_new
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import need_new
 from updraft.core.steps.given import Context, Result, Wanted, also
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind
@@ -19,7 +20,7 @@ MOST = 1_000  # bins; more of them are no bins
 
 
 class BinsSettings(Settings):
-    column: str = setting("Column", widget="column", default="", needs="one")
+    column: str = setting("Column", widget="column", default="", needs="one", fits="numbers")
     by: Literal["width", "edges", "equal", "even"] = setting(
         "Bins of",
         widget="choice",
@@ -66,8 +67,6 @@ class Bins(StepKind):
     def apply(self, tables: Tables, settings: BinsSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        way_out = "Choose a column of numbers, or put a step “Set types” before this one."
-        need_kind(settings.column, schema, [Kind.WHOLE, Kind.NUMBER], field="column", way_out=way_out)
         into = need_new(settings.into, schema, field="into")
         number = pl.col(settings.column).cast(pl.Float64)
         number = pl.when(number.is_finite()).then(number)

@@ -5,7 +5,7 @@ import polars as pl
 
 from updraft.core.formula import Term, compile_formula, names_in
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import ColumnChoice, listed
 from updraft.core.steps.conditions import Condition, rows_where
 from updraft.core.steps.counts import Count
@@ -19,6 +19,7 @@ from updraft.core.steps.ruling import (
     spread_by,
     value_or_formula,
 )
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind, kind_of
@@ -70,6 +71,7 @@ class CalculateSettings(Settings):
         "Columns this step makes",
         "each may use those above it",
         widget="items",
+        free=True,
         default=(),
         one="column",
         needs="more",

@@ -4,15 +4,16 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import listed
 from updraft.core.steps.given import Context, Result, Wanted, also
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 
 
 class ChosenColumn(Settings):
-    column: str = setting("Column")
+    column: str = setting("Column", widget="column")
     name: str = setting("New name", "nothing keeps the name", default="")
 
 
@@ -52,7 +53,6 @@ class ChooseColumns(StepKind):
     def apply(self, tables: Tables, settings: ChooseColumnsSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        need_columns([c.column for c in settings.columns], schema, field="columns")
         picked = {c.column: c.name.strip() or c.column for c in settings.columns}
         if settings.others == "keep":
             picked |= {name: name for name in schema if name not in picked and name not in settings.drop}

@@ -6,9 +6,10 @@ import polars as pl
 
 from updraft.core.filling import Template
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns, need_new
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import listed, need_new
 from updraft.core.steps.given import Context, Result, Wanted, also
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.steps.texts import text_of
@@ -77,7 +78,6 @@ class CombineColumns(StepKind):
                     field="template",
                 )  # fmt: skip
             return tuple(template.columns)
-        need_columns(settings.columns, schema, field="columns")
         if len(settings.columns) < 2:
             raise Problem(
                 "The columns", "two at least are needed.", "Choose them.", field="columns", code="unfinished"

@@ -7,10 +7,11 @@ from updraft.core.formula.functions.text import after, at_place, before, extract
 from updraft.core.formula.functions.words import EMAIL, WEB
 from updraft.core.formula.terms import Misfit, Term, constant
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import need_kind, need_new
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import need_new
 from updraft.core.steps.conditions import Condition, rows_where
 from updraft.core.steps.given import Context, Result, Wanted, also
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind
@@ -20,7 +21,7 @@ UNIT = r"\b\d+(?:[.,]\d+)?\s*(?:\p{L}[\p{L}²³]*|%|°[CF])\.?"
 
 
 class ExtractTextSettings(Settings):
-    column: str = setting("Column", widget="column", default="", needs="one")
+    column: str = setting("Column", widget="column", default="", needs="one", fits="text")
     what: Literal["number", "between", "pattern", "date", "unit", "email", "url", "start", "end"] = setting(
         "Take out",
         widget="pick_one",
@@ -92,8 +93,6 @@ class ExtractText(StepKind):
     def apply(self, tables: Tables, settings: ExtractTextSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        way_out = "Choose a column of text."
-        need_kind(settings.column, schema, [Kind.TEXT], field="column", way_out=way_out)
         into = need_new(settings.into, schema, field="into")
         taken = self._taken(Term(pl.col(settings.column), Kind.TEXT), settings)
         table = table.with_columns(taken.alias(into))

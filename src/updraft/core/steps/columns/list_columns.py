@@ -1,7 +1,8 @@
 import polars as pl
 
-from updraft.core.steps.base import Settings, StepKind
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.given import Context, Result
+from updraft.core.steps.settings import Settings
 from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, is_blank, kind_of
 from updraft.core.values.text import as_text

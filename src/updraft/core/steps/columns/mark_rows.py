@@ -3,10 +3,11 @@ from collections.abc import Mapping
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.conditions import Rule, compiled
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 

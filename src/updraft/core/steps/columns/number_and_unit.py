@@ -2,10 +2,11 @@ from functools import partial
 
 import polars as pl
 
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import need_kind, need_new
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import need_new
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind, by_value
 from updraft.core.values.convert import converted
@@ -18,7 +19,7 @@ class UnitFactor(Settings):
 
 
 class NumberAndUnitSettings(Settings):
-    column: str = setting("Column", widget="column", default="", needs="one")
+    column: str = setting("Column", widget="column", default="", needs="one", fits="text")
     number: str = setting("Name of the number's column", widget="text", default="Amount")
     unit: str = setting("Name of the unit's column", widget="text", default="Unit")
     to: str = setting(
@@ -51,7 +52,6 @@ class NumberAndUnit(StepKind):
     def apply(self, tables: Tables, settings: NumberAndUnitSettings, context: Context) -> Result:
         table, name = tables.main, settings.column
         schema = table.collect_schema()
-        need_kind(name, schema, [Kind.TEXT], field="column", way_out="Choose a column of text.")
         number = need_new(settings.number, schema, field="number")
         unit = need_new(settings.unit, [*schema, number], field="unit")
         # Worked out here and not within the query: the counts share it, and a query that is shared must not

@@ -2,9 +2,10 @@ from collections.abc import Mapping
 
 import polars as pl
 
-from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import listed
 from updraft.core.steps.given import Context, Result
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import is_blank

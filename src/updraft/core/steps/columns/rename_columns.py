@@ -4,10 +4,11 @@ from typing import Any, Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.conditions import checked_pattern
 from updraft.core.steps.given import Context, Result, Wanted
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Port, Tables
 from updraft.core.steps.values.recode_values import Change

@@ -5,11 +5,12 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import listed
 from updraft.core.steps.conditions import checked_pattern
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, Kind, kind_of
@@ -80,7 +81,6 @@ class SplitColumn(StepKind):
     def apply(self, tables: Tables, settings: SplitColumnSettings, context: Context) -> Result:
         table = tables.main
         schema, name = table.collect_schema(), settings.column
-        need_columns([name], schema, field="column")
         if kind_of(schema[name]) is not Kind.TEXT:
             raise Problem(
                 f"Column “{name}”",

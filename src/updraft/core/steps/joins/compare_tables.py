@@ -4,12 +4,13 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result
 from updraft.core.steps.joins.differing import Allowed, Pair, difference, differs, has_difference, text_shown
 from updraft.core.steps.joins.keys import KeyPair, check_keys, digits_as_numbers, key_of
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import OTHER_PLACE, PLACE, WHOLE, Spread
 from updraft.core.steps.tables import Out, Port, Tables
 
@@ -124,12 +125,10 @@ class CompareTables(StepKind):
 
     def _check(self, settings: CompareTablesSettings, schema: pl.Schema, its: pl.Schema) -> None:
         check_keys(settings.keys, schema, its, numbers=settings.as_numbers)
-        need_columns(settings.columns, schema, field="columns")
         own = {one.column: one.reference or one.column for one in settings.allowed}
         need_columns([own.get(name, name) for name in settings.columns], its, field="columns")
         for one in settings.allowed:
             one.check_filled()
-        need_columns(own, schema, field="allowed")
         need_columns(own.values(), its, field="allowed")
         mine = [key.column for key in dict.fromkeys(settings.keys)]
         for names, field, what in (

@@ -7,7 +7,7 @@ from typing import Literal, NamedTuple
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, setting
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.values import TITLES, Kind, kind_of
 from updraft.core.values.text import shown
 

@@ -3,11 +3,12 @@ from __future__ import annotations
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import listed
 from updraft.core.steps.given import Context, Result
 from updraft.core.steps.grouping import groups_of
 from updraft.core.steps.parts import Part
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.tables import Incoming, Tables
 from updraft.core.values.text import shown
 
@@ -59,8 +60,6 @@ class ForEach(StepKind):
 
     def apply(self, tables: Tables, settings: ForEachSettings, context: Context) -> Result:
         table = tables.main.collect()
-        need_columns(settings.by, table.columns, field="by")
-        need_columns([given.column for given in settings.parameters], table.columns, field="parameters")
         groups = _groups(table, settings.by)
         if not groups:  # the flow is asked once, so that the columns are there
             return Result(self._turn(table, 0, settings, context).clear())

@@ -6,10 +6,9 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.steps.base import Settings, setting
-from updraft.core.steps.choice import need_columns
 from updraft.core.steps.joins.keys import Brought, KeyPair, check_keys, digits_as_numbers
 from updraft.core.steps.joins.meeting import by_nearest, by_range, check_ordered
+from updraft.core.steps.settings import Settings, setting
 
 WAYS = {
     "inner": "rows that match",
@@ -99,8 +98,6 @@ def check_join(settings: JoinSettings, schema: pl.Schema, its: pl.Schema) -> Non
     """Raise the problem of what rows are to meet by: not chosen, not there, or of kinds that never meet."""
     if settings.rows != "cross" and (settings.keys or settings.by == "equal"):
         check_keys(settings.keys, schema, its, numbers=settings.as_numbers)
-    need_columns(settings.keep, schema, field="keep")
-    need_columns([brought.column for brought in settings.bring], its, field="bring")
     if settings.rows == "cross" or settings.by == "equal":
         return
     others = (

@@ -8,9 +8,8 @@ from typing import Any
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, setting
-from updraft.core.steps.choice import need_columns
 from updraft.core.steps.counts import Count
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.values import TITLES, Kind, kind_of
 from updraft.core.values.text import as_text
 
@@ -18,12 +17,12 @@ _NUMBERS = {Kind.WHOLE, Kind.NUMBER}
 
 
 class KeyPair(Settings):
-    column: str = setting("This table")
-    reference: str = setting("Other table")
+    column: str = setting("This table", widget="column")
+    reference: str = setting("Other table", widget="column", port="reference")
 
 
 class Brought(Settings):
-    column: str = setting("Column")
+    column: str = setting("Column", widget="column", port="reference")
     name: str = setting("Name here", "nothing keeps the name", default="")
 
     def called(self) -> str:
@@ -57,8 +56,6 @@ def check_keys(
             field="keys",
             code="unfinished",
         )
-    need_columns([pair.column for pair in pairs], schema, field="keys")
-    need_columns([pair.reference for pair in pairs], other, field="keys")
     for pair in pairs:
         mine, its = kind_of(schema[pair.column]), kind_of(other[pair.reference])
         mended = {mine, its} <= {*_NUMBERS, Kind.TEXT}

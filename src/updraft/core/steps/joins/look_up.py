@@ -3,8 +3,8 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns, need_free
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import listed, need_free
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.joins.keys import (
@@ -15,6 +15,7 @@ from updraft.core.steps.joins.keys import (
     key_of,
     missed_counts,
 )
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import Out, Port, Tables
 
@@ -115,7 +116,6 @@ class LookUp(StepKind):
 
     def _check(self, settings: LookUpSettings, schema: pl.Schema, other: pl.Schema) -> None:
         check_keys(settings.keys, schema, other, numbers=settings.as_numbers)
-        need_columns([b.column for b in settings.bring], other, field="bring")
         names = [b.called() for b in settings.bring]
         way_out = "Give the column you bring another name."
         need_free(names, schema, field="bring", way_out=way_out)

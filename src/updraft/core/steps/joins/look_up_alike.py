@@ -5,12 +5,13 @@ import polars as pl
 
 from updraft.core.linking import MEASURES, link
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns, need_free
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import listed, need_free
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.joins.keys import Brought, missed_counts
 from updraft.core.steps.likeness import FieldAlike, check_fields, least_alike, linked, texts
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.tables import Out, Port, Tables
 
@@ -100,7 +101,6 @@ class LookUpAlike(StepKind):
         table, other = tables.main, tables["reference"]
         schema, its = table.collect_schema(), other.collect_schema()
         check_fields(settings.fields)
-        need_columns([brought.column for brought in settings.bring], its, field="bring")
         names = [brought.called() for brought in settings.bring]
         told = {
             of: name.strip()

@@ -5,8 +5,9 @@ import polars as pl
 
 from updraft.core.formats.stacking import differences
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.given import Context, Result
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Incoming, Port, Tables
 from updraft.core.values.common import common_type, tidied_name

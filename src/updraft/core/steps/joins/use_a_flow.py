@@ -1,8 +1,9 @@
 from typing import Any
 
-from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.given import Context, Result
 from updraft.core.steps.parts import Part
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.tables import Port, Tables
 
 

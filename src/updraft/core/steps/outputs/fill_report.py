@@ -8,11 +8,12 @@ import polars as pl
 from updraft.core.deliver import FileDelivery, Outlet, Sample
 from updraft.core.filling import Template
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import listed
 from updraft.core.steps.given import Context, Result
 from updraft.core.steps.grouping import groups_of
 from updraft.core.steps.outputs.naming import made_plain, plain_name
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.tables import Tables
 
 if TYPE_CHECKING:
@@ -60,7 +61,6 @@ class FillReport(StepKind):
 
     def apply(self, tables: Tables, settings: FillReportSettings, context: Context) -> Result:
         known = tables.main.collect_schema()
-        need_columns(settings.by, known, field="by")
         for field in ("title", "name"):
             Template(getattr(settings, field)).check(known, field=field, thing=settings.titled(field))
         if settings.template:

@@ -13,11 +13,12 @@ from updraft.core.deliver.sending import MailDelivery
 from updraft.core.filling import Template
 from updraft.core.formats.write import write_csv, write_sheets
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import listed
 from updraft.core.steps.given import Context, Result
 from updraft.core.steps.grouping import groups_of
 from updraft.core.steps.outputs.naming import made_plain
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.tables import Tables
 
 _MOST = 2_000  # messages
@@ -68,7 +69,6 @@ class SendMail(StepKind):
 
     def apply(self, tables: Tables, settings: SendMailSettings, context: Context) -> Result:
         known = tables.main.collect_schema()
-        need_columns(settings.by, known, field="by")
         for field in ("sender", "to", "subject"):
             Template(getattr(settings, field)).check(known, field=field, thing=settings.titled(field))
         if settings.text.strip():

@@ -10,9 +10,10 @@ from updraft.core.deliver.sending import Request, WebDelivery
 from updraft.core.filling import Template
 from updraft.core.nested import json_text
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import listed
 from updraft.core.steps.given import Context, Result
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.sources.call_web_service import Pair
 from updraft.core.steps.tables import Tables
 
@@ -64,7 +65,6 @@ class SendToWebService(StepKind):
 
     def apply(self, tables: Tables, settings: SendSettings, context: Context) -> Result:
         known = tables.main.collect_schema()
-        need_columns(settings.columns, known, field="columns")
         path = Template(settings.path)
         if path.columns:
             path.check(known, field="path")

@@ -6,9 +6,9 @@ import polars as pl
 from updraft.core.connect import Database
 from updraft.core.deliver import Outlet
 from updraft.core.deliver.database import DatabaseDelivery
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import need_columns
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.given import Context, Result
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.tables import Tables
 from updraft.core.values.text import shown
 
@@ -46,7 +46,6 @@ class WriteDatabase(StepKind):
     Settings = WriteDatabaseSettings
 
     def apply(self, tables: Tables, settings: WriteDatabaseSettings, context: Context) -> Result:
-        need_columns(settings.keys, tables.main.collect_schema(), field="keys")
         return Result(tables.main, touched=())
 
     def prepare(

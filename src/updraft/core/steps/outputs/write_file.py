@@ -16,12 +16,13 @@ from updraft.core.formats.write import (
     write_sheets,
 )
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import listed
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Parts, Result
 from updraft.core.steps.outputs.forms import Forms
 from updraft.core.steps.outputs.naming import plain_name
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values.text import shown
@@ -93,9 +94,6 @@ class WriteFile(StepKind):
     Settings = WriteFileSettings
 
     def apply(self, tables: Tables, settings: WriteFileSettings, context: Context) -> Result:
-        need_columns(
-            [settings.sheets] if settings.sheets else [], tables.main.collect_schema(), field="sheets"
-        )
         self._forms(settings).of(tables.main.head(0).collect())  # so is a format or a zone that is none
         check_types(tables.main.collect_schema(), settings.name.strip())
         way_of(settings.name.strip())  # an ending that names no format is said while it is typed

@@ -9,11 +9,12 @@ import polars as pl
 from updraft.core.deliver import FileDelivery, Outlet, Sample
 from updraft.core.filling import Template
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import need_columns
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result
 from updraft.core.steps.outputs.naming import plain_name
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.tables import Tables
 
 _FORMS: dict[str, Literal["turtle", "json-ld"]] = {".ttl": "turtle", ".jsonld": "json-ld", ".json": "json-ld"}

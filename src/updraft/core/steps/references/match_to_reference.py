@@ -8,14 +8,14 @@ import polars as pl
 
 from updraft.core.problems import Problem
 from updraft.core.steps.asking import asked_reference
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import need_kind, need_new
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import need_new
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.opening import New, new_setting, open_questions
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.steps.texts import text_of
-from updraft.core.values import Kind
 
 if TYPE_CHECKING:
     from updraft.core.connect.reconciling import Candidate, Query
@@ -32,7 +32,7 @@ class Evidence(Settings):
 
 class MatchSettings(Settings):
     connection: str = setting("Reference", widget="connection", default="", of="web")
-    column: str = setting("Match the names in", widget="column", default="", needs="one")
+    column: str = setting("Match the names in", widget="column", default="", needs="one", fits="text")
     type: str = setting(
         "Kind of thing", "as the reference calls it; empty takes any", widget="thing", default=""
     )
@@ -85,7 +85,6 @@ class MatchToReference(StepKind):
     def apply(self, tables: Tables, settings: MatchSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        need_kind(settings.column, schema, [Kind.TEXT], field="column", way_out="Choose a column of text.")
         told = [one for one in settings.evidence if one.property and one.column]
         evidence = [text_of(one.column, schema, field="evidence") for one in told]
         names = _new_columns(settings, schema)

@@ -3,10 +3,11 @@ from typing import Any, Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns, need_kind, need_new
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import listed, need_kind, need_new
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values import Kind, kind_of
 
@@ -108,7 +109,6 @@ class AddMissingRows(StepKind):
 
     def _combined(self, settings: AddMissingRowsSettings, schema: pl.Schema) -> list[str]:
         names = list(dict.fromkeys(settings.columns))
-        need_columns(names, schema, field="columns")
         if len(names) < 2:
             raise Problem(
                 "Combinations of",
@@ -128,7 +128,6 @@ class AddMissingRows(StepKind):
             else "Choose a column of dates, or put a step “Set types” before this one."
         )
         need_kind(settings.column, schema, fits, field="column", way_out=way_out)
-        need_columns(settings.within, schema, field="within")
         if settings.column in settings.within:
             raise Problem(
                 f"“{settings.column}”", "it cannot be its own group.", "Take it out.", field="within"

@@ -4,19 +4,19 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import need_kind
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import BY_ROWS, WHOLE, Spread
 from updraft.core.steps.tables import Tables
-from updraft.core.values import Kind
+from updraft.core.values import Kind, kind_of
 
 MOST = 500  # columns that lists may become
 
 
 class ExpandListsSettings(Settings):
-    column: str = setting("Column", widget="column", default="", needs="one")
+    column: str = setting("Column", widget="column", default="", needs="one", fits="nested")
     into: Literal["rows", "columns", "text", "count"] = setting(
         "Lists become",
         widget="choice",
@@ -52,9 +52,7 @@ class ExpandLists(StepKind):
     def apply(self, tables: Tables, settings: ExpandListsSettings, context: Context) -> Result:
         table, name = tables.main, settings.column
         schema = table.collect_schema()
-        way_out = "Choose a column of lists or records; text is split by “Split column”."
-        kind = need_kind(name, schema, [Kind.LIST, Kind.RECORD], field="column", way_out=way_out)
-        if kind is Kind.RECORD:
+        if kind_of(schema[name]) is Kind.RECORD:
             return self._records(table, name, schema)
         items = pl.col(name)
         if settings.into == "count":

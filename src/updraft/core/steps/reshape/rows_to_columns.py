@@ -5,11 +5,12 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import listed
 from updraft.core.steps.counts import Count, Level, control_total
 from updraft.core.steps.figures import FIGURE_WORDS, OF_ALL, Figure, expression
 from updraft.core.steps.given import Context, Result, Wanted
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import WHOLE, Spread, by_columns
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values.text import shown
@@ -194,8 +195,6 @@ class RowsToColumns(StepKind):
         )
 
     def _check(self, settings: RowsToColumnsSettings, schema: pl.Schema) -> None:
-        need_columns([settings.names], schema, field="names")
-        need_columns(settings.stay, schema, field="stay")
         if settings.names in settings.stay:
             raise Problem(
                 f"“{settings.names}”",

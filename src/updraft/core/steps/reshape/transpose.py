@@ -1,9 +1,9 @@
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import need_columns
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.given import Context, Result
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.tables import Tables
 from updraft.core.values import DTYPES, TITLES, Kind, kind_of
 from updraft.core.values.text import shown
@@ -37,7 +37,6 @@ class Transpose(StepKind):
 
     def apply(self, tables: Tables, settings: TransposeSettings, context: Context) -> Result:
         table = tables.main.collect()
-        need_columns([settings.names] if settings.names else [], table.columns, field="names")
         if table.height > _MOST:
             raise Problem(
                 "The table",

@@ -7,11 +7,12 @@ import polars as pl
 from updraft.core.formula import compile_formula, names_in
 from updraft.core.formula.registry import of_other_rows
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.conditions import checked_pattern, value_of
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Grounds, Result, Wanted, also
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.tables import Out, Port, Tables
 from updraft.core.steps.texts import text_of
@@ -94,6 +95,7 @@ class CheckSettings(Settings):
         "Rules",
         "an empty cell meets all of them but “be filled”",
         widget="items",
+        free=True,  # a problem says which of the rules it is
         default=(),
         one="rule",
         needs="more",

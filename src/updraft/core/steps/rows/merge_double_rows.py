@@ -6,13 +6,13 @@ from updraft.core.formula.functions.text import as_text
 from updraft.core.formula.terms import Term
 from updraft.core.linking import Field, groups_of_one_thing
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns, need_free
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import Order, listed, need_free
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result
 from updraft.core.steps.likeness import OwnFieldAlike, check_fields, least_alike, texts
 from updraft.core.steps.ordering import sort_keys
-from updraft.core.steps.rows.remove_duplicates import Order
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values import Kind, kind_of
 
@@ -109,8 +109,6 @@ class MergeDoubleRows(StepKind):
         table = tables.main
         schema = table.collect_schema()
         check_fields(settings.fields)
-        need_columns([one.column for one in settings.merged], schema, field="merged")
-        need_columns([one.column for one in settings.order], schema, field="order")
         found = self._found(table, settings).lazy()
         grouped = table.with_row_index(_ROW).join(found, on=_ROW, how="left", maintain_order="left").cache()
         double = grouped.filter(pl.col(_GROUP).is_not_null())

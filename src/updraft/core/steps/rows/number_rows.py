@@ -2,9 +2,10 @@ from collections.abc import Mapping
 
 import polars as pl
 
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns, need_new
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import listed, need_new
 from updraft.core.steps.given import Context, Result, Wanted, also
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import WHOLE, Spread, by_columns
 from updraft.core.steps.tables import Tables
 
@@ -32,7 +33,6 @@ class NumberRows(StepKind):
         table = tables.main
         schema = table.collect_schema()
         name = need_new(settings.name, schema, field="name")
-        need_columns(settings.by, schema, field="by")
         place = pl.int_range(pl.len(), dtype=pl.Int64)
         place = place.over(settings.by) if settings.by else place
         number = (place * settings.step + settings.start).alias(name)

@@ -3,18 +3,14 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import Order, listed
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.ordering import sort_keys, text_order
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.tables import Out, Tables
-
-
-class Order(Settings):
-    column: str = setting("Column")
-    down: bool = setting("Largest first", default=False)
 
 
 class RemoveDuplicatesSettings(Settings):
@@ -51,8 +47,6 @@ class RemoveDuplicates(StepKind):
         table = tables.main
         schema = table.collect_schema()
         names = list(settings.keys) or schema.names()
-        need_columns(settings.keys, schema, field="keys")
-        need_columns([order.column for order in settings.order], schema, field="order")
         keys = [self._key(name, schema[name], settings).alias(f"\0key{n}") for n, name in enumerate(names)]
         if not keys:
             return Result(table, {"removed": table})

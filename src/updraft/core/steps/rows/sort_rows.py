@@ -4,10 +4,11 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import Order, listed, need_columns
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import Order, listed
 from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.ordering import sort_keys, text_order
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.tables import Tables
 
@@ -61,7 +62,6 @@ class SortRows(StepKind):
     def apply(self, tables: Tables, settings: SortRowsSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        need_columns([order.column for order in settings.order], schema, field="order")
         for order in settings.order:
             if schema[order.column].is_nested():
                 raise Problem(

@@ -4,11 +4,12 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import listed
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.ordering import sort_keys
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import WHOLE, Spread, by_columns
 from updraft.core.steps.tables import Out, Tables
 
@@ -80,14 +81,12 @@ class TakeRows(StepKind):
     def apply(self, tables: Tables, settings: TakeRowsSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        need_columns(settings.within, schema, field="within")
         ranked = table.with_row_index(_PLACE)
         if settings.by not in ("largest", "smallest"):
             place = pl.col(_PLACE).cast(pl.Int64)
             key = {"first": place, "last": -place}.get(settings.by, pl.col(_PLACE).hash(settings.seed))
             ranked = ranked.with_columns(self._within(key.rank("ordinal"), settings).alias(_RANK)).cache()
             return self._split(ranked, schema, settings, ())
-        need_columns([settings.column], schema, field="column")
         if schema[settings.column].is_nested():
             raise Problem(
                 f"Column “{settings.column}”",

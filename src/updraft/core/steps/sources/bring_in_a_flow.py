@@ -1,9 +1,10 @@
 from __future__ import annotations
 
-from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.given import Context, Result
 from updraft.core.steps.joins.use_a_flow import Given
 from updraft.core.steps.parts import Part
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.tables import Tables
 
 

@@ -3,11 +3,12 @@ from typing import ClassVar, Literal
 import polars as pl
 
 from updraft.core.connect import Database
-from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import Order, listed
 from updraft.core.steps.conditions import Rule
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.tables import Tables
 
 _LEFT = "{n} rows stayed in the database: the next step does not keep them"

@@ -1,7 +1,8 @@
 from updraft.core.formats import FILE_COLUMN, read, stacked_readings
-from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import listed
 from updraft.core.steps.given import Brought, Context, Result, Spool
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.sources.in_parts import brought_in_parts
 from updraft.core.steps.sources.reading import ReadingSettings, as_result
 from updraft.core.steps.tables import Tables

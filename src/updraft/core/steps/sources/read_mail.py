@@ -6,8 +6,9 @@ from updraft.core.connect import MailFolder
 from updraft.core.formats import read
 from updraft.core.problems import Problem
 from updraft.core.steps.asking import answers_folder
-from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.given import Context, Result
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.sources.reading import ReadingSettings, as_result
 from updraft.core.steps.tables import Tables
 

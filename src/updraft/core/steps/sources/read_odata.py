@@ -1,10 +1,11 @@
 from typing import Literal
 
 from updraft.core.connect import WebService
-from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import Order, listed
 from updraft.core.steps.conditions import Rule
 from updraft.core.steps.given import Context, Result
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.tables import Tables
 
 

@@ -6,9 +6,9 @@ from typing import Literal
 from updraft.core.formats import Reading, ReadOptions, differences
 from updraft.core.formats.options import Detected
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, setting
 from updraft.core.steps.choice import listed, need_columns
 from updraft.core.steps.given import Result, Wanted
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.values import decide
 from updraft.core.values.decide import Decision
 

@@ -4,9 +4,10 @@ import polars as pl
 
 from updraft.core.formats.header import column_names
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import listed
 from updraft.core.steps.given import Context, Result
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.tables import Tables
 from updraft.core.values import decide
 

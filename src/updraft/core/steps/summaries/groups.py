@@ -9,11 +9,10 @@ import polars as pl
 from updraft.core.formula import compile_formula, names_in
 from updraft.core.formula.registry import of_other_rows
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, setting
 from updraft.core.steps.behind import Condition, from_to, span_of
-from updraft.core.steps.choice import need_columns
 from updraft.core.steps.columns.bins import name_of, step_of
 from updraft.core.steps.given import Context
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.values import TITLES, Kind, kind_of
 
 _DATES, _NUMBERS = {Kind.DATE, Kind.DATETIME}, {Kind.WHOLE, Kind.NUMBER}
@@ -87,7 +86,6 @@ def keyed(group: MadeGroup, schema: pl.Schema, context: Context | None, key: str
                 name, "a group cannot be told by other rows.", "Calculate it in a step before.", field="made"
             )
         return Keyed(name, term.expr, pl.col(key))
-    need_columns([group.column] if group.column else [], schema, field="made")
     if not group.column:
         raise Problem(
             "A group", "it is not said yet what it is made of.", "Choose a column.",

@@ -1,6 +1,7 @@
 from updraft.core.figures import profile, profile_table
-from updraft.core.steps.base import Settings, StepKind
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.given import Context, Result
+from updraft.core.steps.settings import Settings
 from updraft.core.steps.tables import Tables
 
 

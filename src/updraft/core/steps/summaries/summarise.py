@@ -7,13 +7,14 @@ import polars as pl
 
 from updraft.core.formula import names_in
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.behind import all_of, equal_to
-from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.choice import listed
 from updraft.core.steps.counts import Count, control_total
 from updraft.core.steps.figures import FIGURE_WORDS, OF_ALL, FigureOfSome, expression, leaves_out_empty
 from updraft.core.steps.given import Context, Grounds, Result, Wanted
 from updraft.core.steps.presummed import SIZE, SUM, Groups, empties_of, figure_of, groups_for
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.summaries.groups import MadeGroup, keyed, rows_of
 from updraft.core.steps.summaries.totals import GROUP, TOTAL, with_totals
@@ -88,7 +89,6 @@ class Summarise(StepKind):
     def apply(self, tables: Tables, settings: SummariseSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        need_columns(settings.by, schema, field="by")
         presummed = context.presummed if context is not None else None
         if not settings.figures and not settings.by and not settings.made:
             raise Problem(

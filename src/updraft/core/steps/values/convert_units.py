@@ -4,10 +4,11 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem, did_you_mean
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import ColumnChoice, need_kind
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import ColumnChoice
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.steps.texts import text_of
@@ -21,7 +22,9 @@ class FurtherUnit(Settings):
 
 
 class ConvertUnitsSettings(Settings):
-    columns: ColumnChoice = setting("Columns", widget="columns", default=ColumnChoice(), kind="number")
+    columns: ColumnChoice = setting(
+        "Columns", widget="columns", default=ColumnChoice(), kind="number", fits="measures"
+    )
     by: Literal["one", "column"] = setting(
         "They are in",
         widget="choice",
@@ -121,9 +124,6 @@ class ConvertUnits(StepKind):
             raise Problem(
                 "The columns", "none is chosen yet.", "Choose one.", field="columns", code="unfinished"
             )
-        way_out = "Choose columns of numbers; “Number and unit” takes text such as 1.5 kg apart."
-        for name in found:
-            need_kind(name, schema, numbers, field="columns", way_out=way_out)
         return found
 
     def _scale(self, unit: str, field: str) -> Scale:

@@ -5,11 +5,12 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns, need_typed
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import listed, need_typed
 from updraft.core.steps.conditions import Condition, rows_where
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import BY_ROWS, WHOLE, Spread, by_columns
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values import TITLES, Kind, converted, is_blank, kind_of
@@ -70,8 +71,6 @@ class FillGaps(StepKind):
     def apply(self, tables: Tables, settings: FillGapsSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        need_columns(settings.columns, schema, field="columns")
-        need_columns(settings.within, schema, field="within")
         if settings.by == "group" and not settings.within:
             raise Problem(
                 "The group",

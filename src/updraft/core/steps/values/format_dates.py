@@ -3,9 +3,10 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import ColumnChoice, need_kind
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import ColumnChoice
 from updraft.core.steps.given import Context, Result, Wanted, also
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind, kind_of
@@ -38,6 +39,7 @@ class FormatDatesSettings(Settings):
         widget="columns",
         default=ColumnChoice(by="types", types=(Kind.DATE, Kind.DATETIME)),
         kind="date",
+        fits="dates",
     )
     to: Literal[
         "text",
@@ -88,9 +90,6 @@ class FormatDates(StepKind):
             for name in settings.columns.resolve(schema)
             if settings.columns.by == "names" or kind_of(schema[name]) in (Kind.DATE, Kind.DATETIME)
         ]
-        way_out = "Put a step “Set types” before this one."
-        for name in columns:
-            need_kind(name, schema, [Kind.DATE, Kind.DATETIME], field="columns", way_out=way_out)
         if settings.to == "text":
             pattern = pattern_of(settings.format, year=False)
             make: Callable[[pl.Expr], pl.Expr] = lambda day: day.dt.to_string(pattern)  # noqa: E731

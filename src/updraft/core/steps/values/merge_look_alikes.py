@@ -6,18 +6,18 @@ import polars as pl
 
 from updraft.core.problems import Problem
 from updraft.core.similarity.families import STRICTNESS, Proposal, Ways, proposed
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import need_kind
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.opening import New, new_setting, open_questions
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values import Kind
 
 
 class MergeLookAlikesSettings(Settings):
-    column: str = setting("Column", widget="column", default="", needs="one")
+    column: str = setting("Column", widget="column", default="", needs="one", fits="text")
     letters: bool = setting("Alike but for case, accents, blanks and signs", widget="flag", default=True)
     words: bool = setting(
         "The same name in other words: shortened, with or without such as “Ltd”, a country in any language",
@@ -81,8 +81,6 @@ class MergeLookAlikes(StepKind):
 
     def apply(self, tables: Tables, settings: MergeLookAlikesSettings, context: Context) -> Result:
         table, name = tables.main, settings.column
-        way_out = "Choose a column of text."
-        need_kind(name, table.collect_schema(), [Kind.TEXT], field="column", way_out=way_out)
         ways = settings.ways
         if ways == Ways():
             raise Problem(

@@ -2,10 +2,11 @@ from collections.abc import Mapping
 
 import polars as pl
 
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import listed
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import WHOLE, Spread, by_columns
 from updraft.core.steps.tables import Tables
 
@@ -37,8 +38,6 @@ class OneValuePerGroup(StepKind):
     def apply(self, tables: Tables, settings: OneValuePerGroupSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        for field, names in (("within", settings.within), ("columns", settings.columns)):
-            need_columns(names, schema, field=field)
         done, counts = table, []
         for number, name in enumerate(settings.columns):
             groups = self._groups(table, name, settings.within)

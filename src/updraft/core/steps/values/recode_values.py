@@ -5,10 +5,11 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import need_columns, need_new, need_typed
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import need_new, need_typed
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import TIMES, Out, Port, Tables
 from updraft.core.steps.texts import text_of
@@ -81,7 +82,6 @@ class RecodeValues(StepKind):
     def apply(self, tables: Tables, settings: RecodeSettings, context: Context) -> Result:
         table, name = tables.main, settings.column
         schema = table.collect_schema()
-        need_columns([name], schema, field="column")
         pairs = settings.changes if settings.by == "typed" else _listed(tables["list"], settings)
         changes = self._changes(pairs, settings)
         old = pl.Series(list(changes), dtype=pl.String)

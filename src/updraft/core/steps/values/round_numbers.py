@@ -3,9 +3,10 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import ColumnChoice, need_kind
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import ColumnChoice
 from updraft.core.steps.given import Context, Result, Wanted, also
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind, kind_of
@@ -13,8 +14,12 @@ from updraft.core.values import Kind, kind_of
 
 class RoundNumbersSettings(Settings):
     columns: ColumnChoice = setting(
-        "Columns", widget="columns", default=ColumnChoice(by="types", types=(Kind.NUMBER,)), kind="number"
-    )
+        "Columns",
+        widget="columns",
+        default=ColumnChoice(by="types", types=(Kind.NUMBER,)),
+        kind="number",
+        fits="numbers",
+    )  # fmt: skip
     places: int = setting("Decimal places", widget="number", default=1, minimum=0, maximum=15)
     way: Literal["near", "down", "up"] = setting(
         "Way", widget="choice", default="near", labels={"near": "nearest", "down": "down", "up": "up"}
@@ -36,9 +41,6 @@ class RoundNumbers(StepKind):
         table = tables.main
         schema = table.collect_schema()
         columns = settings.columns.resolve(schema, only=Kind.NUMBER)
-        way_out = "Put a step “Set types” before this one."
-        for name in columns:
-            need_kind(name, schema, [Kind.NUMBER, Kind.WHOLE], field="columns", way_out=way_out)
         rounded = [self._rounded(name, settings) for name in columns if kind_of(schema[name]) is Kind.NUMBER]
         return Result(table.with_columns(rounded), touched=tuple(columns))
 

@@ -3,10 +3,10 @@ from typing import Literal
 
 import polars as pl
 
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import need_columns
+from updraft.core.steps.base import StepKind
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values import DTYPES, TITLES, Kind, converted, is_blank
@@ -19,7 +19,7 @@ class Unit(Settings):
 
 
 class TypeOfColumn(Settings):
-    column: str = setting("Column")
+    column: str = setting("Column", widget="column")
     type: Literal["text", "whole", "number", "yes_no", "date", "datetime"] = setting("Type", default="text")
     formats: tuple[str, ...] = setting("Formats", "tried in this order", default=())
     dressed: bool = setting("With currency, percent, brackets or units", default=False)
@@ -54,7 +54,6 @@ class SetTypes(StepKind):
     def apply(self, tables: Tables, settings: SetTypesSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        need_columns([c.column for c in settings.columns], schema, field="columns")
         columns = {c.column: c for c in settings.columns}
         fresh = {name: f"\0{name}" for name in columns}  # names that no file can bring
         # Kept within the query, since the table, the counts and the rejected rows all ask for it.

@@ -4,11 +4,12 @@ from typing import Literal
 import polars as pl
 
 from updraft.core.problems import Problem
-from updraft.core.steps.base import Settings, StepKind, setting
-from updraft.core.steps.choice import listed, need_columns
+from updraft.core.steps.base import StepKind
+from updraft.core.steps.choice import listed
 from updraft.core.steps.conditions import Rule, compiled, value_of
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
+from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, Kind, kind_of
@@ -42,7 +43,6 @@ class SetValues(StepKind):
     def apply(self, tables: Tables, settings: SetValuesSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        need_columns(settings.columns, schema, field="columns")
         here = compiled(settings.rule, schema) if settings.rule.of else pl.lit(True)
         fresh = {
             name: pl.when(here)

@@ -4,7 +4,11 @@ import { choice } from "../widgets/basic.js";
 
 const WAYS = [
   ["letters", "Letters", "case, blanks, marks, accents, order of words"],
-  ["words", "Words", "the same name in other words: shortened, with or without such as Ltd, a country in any language"],
+  [
+    "words",
+    "Words",
+    "the same name in other words: shortened, with or without such as Ltd, a country in any language",
+  ],
   ["slips", "Slips", "a slip of the keyboard away from a frequent one"],
   ["sound", "Sound", "said alike, in several languages"],
   ["close", "Closeness", "few letters apart"],

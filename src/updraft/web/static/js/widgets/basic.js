@@ -139,7 +139,9 @@ export function select(options, value, label, change, extra = {}) {
       ),
     );
   element.append(
-    ...options.map(([key, text]) => h("option", { value: key, selected: key === value }, text)),
+    ...options.map(([key, text, unfit]) =>
+      h("option", { value: key, selected: key === value, disabled: unfit || null }, text),
+    ),
   );
   return element;
 }

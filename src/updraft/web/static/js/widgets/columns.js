@@ -3,6 +3,19 @@ import { h, icon } from "../dom.js";
 import { choice, group, labelled, removeButton, select, columnsOf } from "./basic.js";
 import { sieve } from "./sieve.js";
 
+/**
+ * Columns to choose from: those of a type that the step cannot work on are there, and cannot be chosen.
+ * @param {import("../contract.js").ColumnThere[]} columns
+ * @param {import("../forms.js").Field} field
+ */
+function fitting(columns, field) {
+  const kinds = field.property.kinds ?? [];
+  return columns.map(({ name, kind }) => {
+    const fits = !kinds.length || !kind || kinds.includes(kind);
+    return [name, fits ? name : `${name} (${kind.replace("_", "/")})`, !fits];
+  });
+}
+
 export const columnOptions = (columns) => columns.map((column) => [column.name, column.name]);
 
 /** A list of names with check boxes, to be searched when long. Names that are gone stay visible until unchecked. */
@@ -63,7 +76,7 @@ export const columnWidgets = {
   column(field) {
     return labelled(
       field,
-      select(columnOptions(columnsOf(field)), field.value, field.property.title, field.set, {
+      select(fitting(columnsOf(field), field), field.value, field.property.title, field.set, {
         id: field.id,
       }),
     );
