@@ -52,6 +52,7 @@ class Doubt:
         self._bare = all(one == one.strip() for one in results)
         cut = [_beside(rows[at], one) for at, one in examples.items() if one]
         self._beside = set().union(*cut) if all(cut) else set()
+        self._told: dict[tuple[Row, str | None], float] = {}
         self._torn = any(_is_torn(rows[at], one) for at, one in examples.items() if one)
 
     def _has_marks(self, row: Row) -> bool:
@@ -59,33 +60,42 @@ class Doubt:
         return self._common <= _told_by(row)
 
     def of(self, rows: Sequence[Row], results: Sequence[str | None]) -> float:
+        told = self._told
         doubt = 0.0
+        # Many programs make the same of a row.
         for row, result in zip(rows, results, strict=True):
-            if not result:
-                told = 2.0 if self._numbers and _DIGIT.search(_text(row)) else 0.9
-                told = 4.0 if self._has_marks(row) else told
-                doubt += 1.5 if self._empty or not any(row) else told
-                continue
-            doubt += 1.4 * (not self._whole and result in row)
-            doubt += 3.0 * (result in self._made_of and result[:3].lower() not in _text(row))
-            doubt += 8.0 * (self._numbers and not _NUMBER.fullmatch(result))
-            doubt += 3.0 * (self._joined and (" " in result or bool(marks_of([result]) - self._marks)))
-            doubt += 1.5 * (self._bare and result != result.strip())
-            doubt += 1.0 * (self._large and result != result.upper())
-            doubt += 1.0 * bool(marks_of([result]) & self._gone)
-            doubt += 1.2 * (_unsigned(result) not in self._shapes)
-            doubt += 3.5 * (classes_of(result) not in self._classes)
-            if self._beside:
-                beside = _beside(row, result)
-                doubt += _CUT * bool(beside and not beside & self._beside)
-                doubt += _APART * (not beside and _is_glued(row, result))
-            doubt += 1.5 * (not self._torn and _is_torn(row, result))
-            if self._letters:
-                doubt += 2.0 * (not _letters(result) <= _letters(_text(row)))
-            if self._some:
-                there, made = _signs(" ".join(filter(None, row))), _signs(result)
-                doubt += 2.0 * (there != made if self._all else not made <= there)
+            known = told.get((row, result))
+            if known is None:
+                known = told[row, result] = self._of_one(row, result) if result else self._of_none(row)
+            doubt += known
         return doubt / len(rows)
+
+    def _of_none(self, row: Row) -> float:
+        told = 2.0 if self._numbers and _DIGIT.search(_text(row)) else 0.9
+        told = 4.0 if self._has_marks(row) else told
+        return 1.5 if self._empty or not any(row) else told
+
+    def _of_one(self, row: Row, result: str) -> float:
+        doubt = 1.4 * (not self._whole and result in row)
+        doubt += 3.0 * (result in self._made_of and result[:3].lower() not in _text(row))
+        doubt += 8.0 * (self._numbers and not _NUMBER.fullmatch(result))
+        doubt += 3.0 * (self._joined and (" " in result or bool(marks_of([result]) - self._marks)))
+        doubt += 1.5 * (self._bare and result != result.strip())
+        doubt += 1.0 * (self._large and result != result.upper())
+        doubt += 1.0 * bool(marks_of([result]) & self._gone)
+        doubt += 1.2 * (_unsigned(result) not in self._shapes)
+        doubt += 3.5 * (classes_of(result) not in self._classes)
+        if self._beside:
+            beside = _beside(row, result)
+            doubt += _CUT * bool(beside and not beside & self._beside)
+            doubt += _APART * (not beside and _is_glued(row, result))
+        doubt += 1.5 * (not self._torn and _is_torn(row, result))
+        if self._letters:
+            doubt += 2.0 * (not _letters(result) <= _letters(_text(row)))
+        if self._some:
+            there, made = _signs(" ".join(filter(None, row))), _signs(result)
+            doubt += 2.0 * (there != made if self._all else not made <= there)
+        return doubt
 
 
 def _unsigned(text: str) -> str:
@@ -123,9 +133,20 @@ _NAMED = re.compile(r"[^\W\d_]+[=:]")
 def _is_torn(row: Row, result: str) -> bool:
     """Whether a result stands in the row, and always within a run of letters and digits."""
     cells = [cell for cell in row if cell and result in cell]
-    # 67 is torn out of 67.4, too.
-    whole = re.compile(rf"(?<![^\W_])(?<!\d[.,]){re.escape(result)}(?![^\W_])(?![.,]\d)")
-    return bool(cells) and not any(whole.search(cell) for cell in cells)
+    return bool(cells) and not any(_stands_whole(cell, result) for cell in cells)
+
+
+def _stands_whole(cell: str, result: str) -> bool:
+    at = cell.find(result)
+    while at >= 0:
+        before, behind = cell[:at][-2:], cell[at + len(result) :][:2]
+        # 67 is torn out of 67.4, too.
+        torn = before[-1:].isalnum() or (before[:1].isdecimal() and before[1:] in (".", ","))
+        torn = torn or behind[:1].isalnum() or (behind[1:].isdecimal() and behind[:1] in (".", ","))
+        if not torn:
+            return True
+        at = cell.find(result, at + 1)
+    return False
 
 
 def _beside(row: Row, result: str) -> set[tuple[str, str]]:

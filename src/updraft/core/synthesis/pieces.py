@@ -10,11 +10,15 @@ import re
 import unicodedata
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from functools import cached_property, lru_cache
 
 from updraft.core.values.text import UNMARKED
 
 Row = Sequence[str | None]
 Of = Callable[[Row], str | None]
+
+
+_KEPT = 64  # rows; fewer are looked at for each piece
 
 
 @dataclass(frozen=True)
@@ -33,11 +37,16 @@ class Piece:
     cost: float
     words: str
 
+    @cached_property
+    def _kept(self) -> Of:
+        """What it gives, kept for the rows that the many pieces made of it ask for."""
+        return lru_cache(_KEPT)(self.of)
+
     def made(self, call: str, change: Callable[[str], str | None], cost: float, words: str) -> Piece:
         """The same with one more function around it; `call` holds {} for what stands now, and
         {again} where it is needed a second time.
         """
-        of = self.of
+        of = self._kept
 
         def changed(row: Row) -> str | None:
             text = of(row)
