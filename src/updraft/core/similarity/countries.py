@@ -6,8 +6,9 @@ from collections.abc import Mapping
 
 import polars as pl
 
-_LOOKED_AT = 500  # values of a long column that tell whether it may be one of countries
-_COUNTRIES = 0.6  # of its values name one
+_LOOKED_AT = 60  # values that tell whether a column may be one of countries
+_SOME = 0.3  # of those that name one, if it may
+_COUNTRIES = 0.6  # of all its values, if it is
 _FEWEST = 3
 
 
@@ -19,15 +20,12 @@ def told_countries(values: pl.Series) -> dict[str, str]:
     """
     from updraft.core.values.countries import countries
 
-    if values.len() > 2 * _LOOKED_AT:
-        some = values.gather_every(values.len() // _LOOKED_AT)
-        if countries(some).count() < _COUNTRIES * some.len():
-            return {}
-    named = countries(values)
-    known = named.is_not_null()
-    if known.sum() < max(_FEWEST, _COUNTRIES * values.len()):
+    some = values.gather_every(values.len() // _LOOKED_AT + 1).to_list()
+    if sum(one is not None for one in countries(some)) < _SOME * len(some):
         return {}
-    return dict(zip(values.filter(known), named.filter(known), strict=True))
+    texts = values.to_list()
+    told = {text: code for text, code in zip(texts, countries(texts), strict=True) if code}
+    return told if len(told) >= max(_FEWEST, _COUNTRIES * len(texts)) else {}
 
 
 def are_two(told: Mapping[str, str], one: str, other: str) -> bool:

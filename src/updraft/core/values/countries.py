@@ -6,11 +6,12 @@ The names are Unicode's CLDR (written by tools/countries.py).
 from __future__ import annotations
 
 import json
+import re
+import unicodedata
 from collections.abc import Iterable
 from functools import cache
 from pathlib import Path
-
-import polars as pl
+from typing import NamedTuple
 
 # What stands in full names beside the name itself.
 _FORMAL = """
@@ -32,44 +33,48 @@ _SMALL = """
 _BESIDE_NAME, _IN_NO_NAME = frozenset(_FORMAL.split()), frozenset(_SMALL.split())
 
 
-def countries(texts: pl.Series) -> pl.Series:
-    """For texts, the country's two letters (ISO 3166-1) each; null where a text names none, or may
-    name several.
+def countries(texts: Iterable[str]) -> list[str | None]:
+    """For texts, the country's two letters (ISO 3166-1) each; None where a text names none, or may name
+    several.
     """
-    keys = _keys(texts)
-    by_whole, by_name, by_code = _known()
-    whole = keys["whole"].replace_strict(by_whole, default=None, return_dtype=pl.String)
-    name = keys["name"].replace_strict(by_name, default=None, return_dtype=pl.String)
-    # Two letters are a code only if they are capitals: “is” and “in” are words.
-    code = texts.str.strip_chars().replace_strict(by_code, default=None, return_dtype=pl.String)
-    frame = pl.DataFrame({"code": code, "whole": whole, "name": name})
-    return frame.select(pl.coalesce("code", "whole", "name").alias("country")).to_series()
+    known = _known()
+    return [known.of(text) for text in texts]
 
 
-def _keys(texts: pl.Series) -> pl.DataFrame:
-    """The words of each text in no order: `whole`, and `name`, without the words of full names."""
-    text = texts.alias("text").to_frame().lazy()
-    plain = pl.col("text").str.normalize("NFKD").str.replace_all(r"\p{M}", "").str.to_lowercase()
-    bare = plain.str.replace_all("['’ʻʼ`´.]", "").str.replace_all(r"\bst\b", "saint")
-    words = bare.str.replace_all(r"\bis\b", "islands").str.extract_all(r"[\p{L}\p{N}]+")
-    element = pl.element()
-    whole = words.list.eval(element.filter(~element.is_in(_IN_NO_NAME)))
-    name = whole.list.eval(element.filter(~element.is_in(_BESIDE_NAME)))
-    keys = text.select(whole=whole.list.sort().list.join(" "), name=name.list.sort().list.join(" "))
-    return keys.collect()
+class _Known(NamedTuple):
+    """Countries by two letters, by whole names, and by what these name beside what a country is."""
+
+    code: dict[str, str]
+    whole: dict[str, str]
+    name: dict[str, str]
+
+    def of(self, text: str) -> str | None:
+        # Two letters are a code only if they are capitals: “is” and “in” are words.
+        if found := self.code.get(text.strip()):
+            return found
+        whole, name = _keys(text)
+        return self.whole.get(whole) or self.name.get(name)
+
+
+def _keys(text: str) -> tuple[str, str]:
+    """The words of a text in no order: all, and those without the words of full names."""
+    plain = "".join(c for c in unicodedata.normalize("NFKD", text.lower()) if not unicodedata.combining(c))
+    words = _WORD.findall(_LEFT_OUT.sub("", plain.replace("ß", "ss")))
+    whole = sorted(_LONG.get(word, word) for word in words if word not in _IN_NO_NAME)
+    return " ".join(whole), " ".join(word for word in whole if word not in _BESIDE_NAME)
+
+
+_WORD, _LEFT_OUT, _LONG = re.compile(r"[^\W_]+"), re.compile("['’ʻʼ`´.]"), {"st": "saint", "is": "islands"}
 
 
 @cache
-def _known() -> tuple[dict[str, str], dict[str, str], dict[str, str]]:
-    """Countries by whole names, by what these name beside what a country is, and by two letters."""
+def _known() -> _Known:
     read = json.loads(Path(__file__).with_name("countries.json").read_text("utf-8"))
-    named = [(name, code) for code, names in read.items() for name in names]
-    keys = _keys(pl.Series([name for name, _ in named]))
-    codes = [code for _, code in named]
-    return (
-        _one_each(zip(keys["whole"], codes, strict=True)),
-        _one_each(zip(keys["name"], codes, strict=True)),
+    keys = [(*_keys(name), code) for code, names in read.items() for name in names]
+    return _Known(
         {code: code for code in read} | {"UK": "GB"},
+        _one_each((whole, code) for whole, _, code in keys),
+        _one_each((name, code) for _, name, code in keys),
     )
 
 
