@@ -128,6 +128,32 @@ def test_doubtful_matches_are_asked_and_what_was_decided_stays():
     assert decided.frames["open"].height == 0 and decided.frames["unmatched"]["kg"].to_list() == [3]
 
 
+@given(
+    st.lists(st.sampled_from(["Aldermeer", "Coldwatr", "Fenn", "Nowhere"]), max_size=5),
+    st.lists(st.sampled_from(["Aldermere", "Coldwater", "North Fen"]), max_size=4),
+    st.dictionaries(
+        st.sampled_from(["Aldermeer", "Coldwatr", "Fenn"]), st.sampled_from(["Aldermere", "Coldwater", "Fenn"])
+    ),
+)
+def test_each_row_is_taken_once_whatever_was_decided(texts, hubs, answers):
+    kind = kinds()["look_up_alike"]
+    fields = [{"column": "to", "reference": "hub"}]
+    settings = {"fields": fields, "least": 85, "bring": [{"column": "hub"}, {"column": "n"}], "take": "once"}
+    here = pl.DataFrame({"to": texts}, schema={"to": pl.String})
+    there = pl.DataFrame({"hub": hubs, "n": range(len(hubs))}, schema={"hub": pl.String, "n": pl.Int64})
+    tables = Tables.of(here.lazy(), reference=there.lazy())
+    done = compute(kind, kind.Settings.model_validate(settings), tables, SimpleNamespace(decisions=answers))
+    rows = done.lazy().collect().rows(named=True)
+    taken = [row["n"] for row in rows if row["n"] is not None]
+    assert len(rows) == len(texts) and len(taken) == len(set(taken))
+    for text, answer in answers.items():
+        given_ = [row["hub"] for row in rows if row["to"] == text and row["hub"] is not None]
+        assert set(given_) <= {answer} and len(given_) >= min(
+            texts.count(text),
+            hubs.count(answer) - sum(texts.count(o) for o, a in answers.items() if a == answer and o != text),
+        )
+
+
 def test_looking_up_by_likeness_says_what_is_wrong():
     for settings, said in (
         ({"column": ""}, "none is chosen yet"),

@@ -1,4 +1,5 @@
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from functools import partial
 from typing import Literal
 
 import polars as pl
@@ -154,8 +155,15 @@ class LookUpAlike(StepKind):
         # Rows that are equal in all fields are compared once, and of the other's the first counts.
         rows, some = _distinct(mine) if settings.take != "once" else _each(mine)
         entries, listed_ = _distinct(its) if settings.take in ("first", "best") else _each(its)
-        found = link(some, listed_, fields, least=float(settings.least), take=settings.take)
-        found = _as_decided(found, some, listed_, decided) if decided else found
+        match = partial(link, fields=fields, least=float(settings.least), take=settings.take)
+        if not decided:
+            found = match(some, listed_)
+        elif settings.take == "once":
+            found = _others_once(match, some, listed_, decided)
+        else:
+            met = _decided(some, listed_, decided)
+            found = match(some, listed_)
+            found = _with(found.filter(~pl.col("left").is_in(met["left"].implode())), met)
         first = entries.unique("at", keep="first", maintain_order=True).rename({"row": _ENTRY, "at": "right"})
         met = rows.rename({"row": _ROW, "at": "left"}).join(found, on="left", maintain_order="left_right")
         met = met.join(first, on="right", maintain_order="left")
@@ -237,25 +245,50 @@ def _keys(rows: pl.DataFrame) -> pl.Series:
     return rows.select(key.alias("key")).to_series()
 
 
-def _as_decided(
-    found: pl.DataFrame, some: pl.DataFrame, entries: pl.DataFrame, decided: Mapping[str, str]
+def _decided(
+    some: pl.DataFrame, entries: pl.DataFrame, decided: Mapping[str, str], *, once: bool = False
 ) -> pl.DataFrame:
-    """Matches, with those that were decided in place of those that were found."""
-    keys = (
-        pl.DataFrame({"key": _keys(some)}).with_row_index("left").filter(pl.col("key").is_in(list(decided)))
-    )
+    """The rows that somebody decided, each with the first entry of the text it was given; `right` is null
+    where there is none.
+
+    Args:
+        once: of several rows that were given one text, each takes an entry of its own, as long as there are.
+    """
+    keys = pl.DataFrame({"key": _keys(some)}).with_row_index("left")
+    keys = keys.filter(pl.col("key").is_in(list(decided)))
     answers = keys.with_columns(pl.col("key").replace_strict(decided, return_dtype=pl.String))
     named = pl.DataFrame({"key": _keys(entries)}).with_row_index("right")
-    first = named.unique("key", keep="first", maintain_order=True)
-    met = answers.join(first, on="key").select(
-        pl.col("left").cast(pl.UInt32),
-        pl.col("right").cast(pl.UInt32),
+    nth = pl.int_range(pl.len()).over("key") if once else pl.lit(0)
+    first = named.with_columns(nth=pl.int_range(pl.len()).over("key"))
+    met = answers.with_columns(nth=nth).join(first, on=["key", "nth"], how="left", maintain_order="left")
+    return met.select(
+        pl.col("left", "right").cast(pl.UInt32),
         pl.lit(100.0).alias("score"),
         pl.lit(1, pl.UInt32).alias("rank"),
         pl.lit(None, pl.Float64).alias("margin"),
     )
-    others = found.join(keys, on="left", how="anti", maintain_order="left")
-    return pl.concat([others, met.select(found.columns)]).sort("left", "rank", maintain_order=True)
+
+
+def _others_once(
+    match: Callable[[pl.DataFrame, pl.DataFrame], pl.DataFrame],
+    some: pl.DataFrame,
+    entries: pl.DataFrame,
+    decided: Mapping[str, str],
+) -> pl.DataFrame:
+    """What was decided, and the matches of the rows and entries that are left."""
+    met = _decided(some, entries, decided, once=True)
+    left, right = (
+        side.with_row_index("at").filter(~pl.col("at").is_in(taken.drop_nulls().implode()))
+        for side, taken in ((some, met["left"]), (entries, met["right"]))
+    )
+    found = match(left.drop("at"), right.drop("at"))
+    places = (left["at"].gather(found["left"]), right["at"].gather(found["right"]).alias("right"))
+    return _with(found.with_columns(places[0].alias("left"), places[1]), met)
+
+
+def _with(found: pl.DataFrame, met: pl.DataFrame) -> pl.DataFrame:
+    both = [found, met.drop_nulls("right").select(found.columns).cast(found.schema)]
+    return pl.concat(both).sort("left", "rank", maintain_order=True)
 
 
 def _open(

@@ -228,6 +228,7 @@ export class StepDesk {
     const open = this.studio.drafts.has(this.step.id);
     this.apply.disabled = !open;
     this.back.hidden = !open;
-    this.stand.textContent = open ? "Tried; going on applies it" : table ? "Applied" : "";
+    const stands = table && !this.studio.problem ? "Applied" : "";
+    this.stand.textContent = open ? "Tried; going on applies it" : stands;
   }
 }

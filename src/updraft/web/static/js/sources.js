@@ -127,11 +127,13 @@ export const sources = {
             "One table, or one each?",
             `These ${sent.length} files have the same columns.`,
             [
+              ["", "Neither now"],
               ["each", "One each"],
               ["one", "One table"],
             ],
           )
         : "each";
+    if (!together) return null;
     for (const step of sourcesOf(sent, folder, together === "one")) {
       const id = await this.addOne({ op: "add", step }, `Brought in ${step.settings.path}`);
       if (id) await this.select(id);
