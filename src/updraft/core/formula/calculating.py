@@ -35,18 +35,23 @@ def _of_numbers(sign: str, left: Term, right: Term) -> Term:
     if not whole:
         a, b = left.as_number(), right.as_number()
     match sign:
-        case "+":
-            return Term(a + b, kind)
-        case "-":
-            return Term(a - b, kind)
+        case "+" | "-" if whole:
+            return Term(a + b if sign == "+" else a - b, kind)
+        case "+" | "-":
+            return Term(a + b if sign == "+" else a - b, kind, near=left.size() + right.size())
         case "*" if whole:
             return Term((a.cast(pl.Int128) * b).cast(pl.Int64, strict=False), kind)
         case "*":
-            return Term(a * b, kind)
+            return Term(a * b, kind, near=left.size() * right.size())
         case "**":
             power = left.as_number().pow(right.as_number())
-            return Term(pl.when(power.is_finite()).then(power), Kind.NUMBER)
+            return Term(pl.when(power.is_finite()).then(power), Kind.NUMBER, near=power.abs())
     safe = b if right.is_constant and right.constant else pl.when(b != 0).then(b)
+    divisor = safe.cast(pl.Float64)
+    quotient = Term(left.as_number() / divisor, Kind.NUMBER, near=left.size() / divisor.abs())
     if sign == "/":
-        return Term(left.as_number() / safe.cast(pl.Float64), Kind.NUMBER)
-    return Term(a // safe if sign == "//" else a % safe, kind)
+        return quotient
+    if whole:
+        return Term(a // safe if sign == "//" else a % safe, kind)
+    times = quotient.settled().expr.floor()  # 0.3 // 0.1 is 3
+    return Term(times, kind) if sign == "//" else Term(a - times * b, kind, near=left.size())

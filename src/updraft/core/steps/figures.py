@@ -15,6 +15,7 @@ from updraft.core.steps.ordering import sort_keys
 from updraft.core.steps.settings import Settings, setting
 from updraft.core.values import TITLES, Kind, kind_of
 from updraft.core.values.common import names_like
+from updraft.core.values.decimals import exactly, settled
 
 FIGURES = {
     "rows": "rows",
@@ -245,15 +246,18 @@ def _made(figure: Figure, column: pl.Expr, kind: Kind, order: list[pl.Expr]) -> 
         case "distinct":
             return (column if figure.empty else column.drop_nulls()).n_unique().cast(pl.Int64)
         case "sum" | "share":
-            return pl.when(column.count() > 0).then(column.sum())
+            added = exactly(column, pl.Expr.sum) if kind is Kind.NUMBER else column.sum()
+            return pl.when(column.count() > 0).then(added)
         case "mean":
-            return column.mean()
+            return settled(column.mean(), column.mean().abs()) if kind in _ADDED else column.mean()
         case "median":
             return column.median()
         case "percentile":
             return column.cast(pl.Float64).quantile(figure.share / 100, "linear")
         case "deviation":
             return column.cast(pl.Float64).std()
+        case "range" if kind is Kind.NUMBER:
+            return settled(column.max() - column.min(), column.max().abs() + column.min().abs())
         case "range":
             return column.max() - column.min()
         case "frequent":

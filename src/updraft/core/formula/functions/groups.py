@@ -3,16 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 import polars as pl
 
 from updraft.core.formula.registry import function
 from updraft.core.formula.terms import Misfit, Term
 from updraft.core.values import Kind
+from updraft.core.values.decimals import exactly
 
 
 def _over(expr: pl.Expr, by: list[Term] | None) -> pl.Expr:
     return expr.over([term.expr for term in by]) if by else expr
+
+
+def _added(kind: Kind | None, add: Callable[[pl.Expr], pl.Expr], number: pl.Expr) -> pl.Expr:
+    return exactly(number, add) if kind is Kind.NUMBER else add(number)
 
 
 def _filled(number: Term, make: Callable[[pl.Expr], pl.Expr], by: list[Term] | None) -> pl.Expr:
@@ -22,12 +28,13 @@ def _filled(number: Term, make: Callable[[pl.Expr], pl.Expr], by: list[Term] | N
 
 @function("number: number, by: any @", "the sum of all rows", "", "")
 def total(number: Term, by: list[Term] | None) -> Term:
-    return Term(_filled(number, lambda value: value.sum(), by), number.kind)
+    return Term(_filled(number, partial(_added, number.kind, pl.Expr.sum), by), number.kind)
 
 
 @function("number: number, by: any @", "the mean of all rows", "", "")
 def average(number: Term, by: list[Term] | None) -> Term:
-    return Term(_over(number.expr.mean(), by), Kind.NUMBER)
+    mean = _over(number.expr.mean(), by)
+    return Term(mean, Kind.NUMBER, near=mean.abs()).settled()
 
 
 @function("number: number, by: any @", "the middle of all rows' values", "", "")
@@ -63,7 +70,7 @@ def share(number: Term, by: list[Term] | None) -> Term:
 
 @function("number: number, by: any @", "the sum up to this row", "", "")
 def running_total(number: Term, by: list[Term] | None) -> Term:
-    return Term(_over(number.expr.fill_null(0).cum_sum(), by), number.kind)
+    return Term(_over(_added(number.kind, pl.Expr.cum_sum, number.expr.fill_null(0)), by), number.kind)
 
 
 @function("value: any, by: any @", "its place by size, the largest first; equal ones share it", "", "")
@@ -121,7 +128,8 @@ def moving_average(number: Term, rows: Term, by: list[Term] | None) -> Term:
     many = int(rows.constant)
     if not 1 <= many <= 100_000:
         raise Misfit("the number of rows must be 1 or more.", "Use such as 7.")
-    return Term(_over(number.as_number().rolling_mean(many, min_samples=1), by), Kind.NUMBER)
+    mean = _over(number.as_number().rolling_mean(many, min_samples=1), by)
+    return Term(mean, Kind.NUMBER, near=mean.abs()).settled()
 
 
 @function("number: number, by: any @", "how much more than in the row before", "", "")

@@ -58,7 +58,8 @@ def sorted_(list: Term) -> Term:
 @function("list: list", "the sum of its numbers", f"list_sum({_SPLIT})", "19")
 def list_sum(list: Term) -> Term:
     numbers = _numbers(list)
-    return Term(pl.when(numbers.list.len() > 0).then(numbers.list.sum()), Kind.NUMBER)
+    near = numbers.list.eval(pl.element().abs()).list.sum()
+    return Term(pl.when(numbers.list.len() > 0).then(numbers.list.sum()), Kind.NUMBER, near=near)
 
 
 @function("list: list", "the mean of its numbers", "list_mean(split('4/6', '/'))", "5")

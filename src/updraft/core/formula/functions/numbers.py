@@ -104,12 +104,17 @@ def largest(values: list[Term]) -> Term:
 @function("*values: number", "these added, empty ones left out; empty where all are", "sum(1, None, 2)", "3")
 def sum_(values: list[Term]) -> Term:
     found = _across(values, pl.sum_horizontal)
-    return Term(pl.when(_any_filled(values)).then(found.expr), found.kind)
+    near = _near(values) if found.kind is Kind.NUMBER else None
+    return Term(pl.when(_any_filled(values)).then(found.expr), found.kind, near=near)
 
 
 @function("*values: number", "the mean of these, empty ones left out", "mean(1, None, 2)", "1.5")
 def mean(values: list[Term]) -> Term:
-    return Term(_across(values, pl.mean_horizontal).expr, Kind.NUMBER)
+    return Term(_across(values, pl.mean_horizontal).expr, Kind.NUMBER, near=_near(values))
+
+
+def _near(values: list[Term]) -> pl.Expr:
+    return pl.sum_horizontal([value.size() for value in values])
 
 
 def _any_filled(values: list[Term]) -> pl.Expr:

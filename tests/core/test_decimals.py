@@ -1,0 +1,62 @@
+"""Decimals are reckoned with as on paper, in formulas and in figures."""
+
+from decimal import Decimal
+
+import polars as pl
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from updraft.core.formula import compile_formula
+from updraft.core.steps import Tables, kinds
+from updraft.core.values import Kind
+from updraft.core.values.decimals import exactly
+
+# As money, weights and rates are written: so many digits, up to three places.
+NUMBERS = st.builds(lambda n, places: Decimal(n).scaleb(-places), st.integers(-(10**7), 10**7), st.integers(0, 3))
+KINDS = {"a": Kind.NUMBER, "b": Kind.NUMBER}
+
+
+def reckoned(formula: str, **cells: list[float]) -> list:
+    return pl.DataFrame(cells).select(compile_formula(formula, KINDS).expr.alias("it"))["it"].to_list()
+
+
+@given(NUMBERS, NUMBERS, NUMBERS)
+def test_a_formula_gives_the_decimal_that_paper_gives(a, b, c):
+    cells = {"a": [float(a)], "b": [float(b)]}
+    for formula, exact in (
+        (f"a + b - {c}", a + b - c),
+        ("a * b", a * b),
+        (f"(a - b) * {c} + a", (a - b) * c + a),
+        ("a / 10 - b / 100", a / 10 - b / 100),
+        ("sum(a, b, a)", a + b + a),
+    ):
+        if exact == round(exact, 6 if abs(exact) < 9_000 else 2):
+            assert reckoned(formula, **cells) == [float(exact)], formula
+    assert reckoned(f"a + b == {a + b}", **cells) == [True]
+    if b:
+        assert reckoned("a // b", **cells) == [float((a / b).__floor__())]
+
+
+@given(st.lists(NUMBERS, min_size=1, max_size=60), st.randoms(use_true_random=False))
+def test_a_sum_is_exact_in_any_order(numbers, order):
+    shuffled = order.sample(numbers, len(numbers))
+    table = pl.DataFrame({"a": [float(n) for n in shuffled]})
+    assert table.select(exactly(pl.col("a"), pl.Expr.sum)).item() == float(sum(numbers))
+    running = table.select(exactly(pl.col("a"), pl.Expr.cum_sum)).to_series().to_list()
+    assert running == [float(sum(shuffled[: n + 1])) for n in range(len(shuffled))]
+
+
+@pytest.mark.parametrize("odd", [1 / 3, 1e-9, 1e300, float("nan"), float("inf"), 123456789.1234567, 2.0**53 + 2])
+def test_what_is_no_short_decimal_stays_as_it_is(odd):
+    assert str(reckoned("a + b", a=[odd], b=[0.0])[0]) == str(odd)
+    assert str(pl.DataFrame({"a": [odd]}).select(exactly(pl.col("a"), pl.Expr.sum)).item()) == str(odd)
+
+
+def test_money_of_thousands_of_millions_keeps_its_cents():
+    table = pl.LazyFrame({"hub": ["Fen", "Dale"] * 3, "paid": [9_876_543_210.1, 0.1, 0.2, 0.2, 1_234_567.89, 0.7]})
+    kind = kinds()["summarise"]
+    figures = [{"figure": "sum", "column": "paid", "name": "S"}, {"figure": "range", "column": "paid", "name": "R"}]
+    settings = kind.Settings.model_validate({"by": ["hub"], "figures": figures})
+    done = kind.work(Tables.of(table), settings, None).table.collect()
+    assert done.rows() == [("Dale", 1.0, 0.6), ("Fen", 9_877_777_778.19, 9_876_543_209.9)]
