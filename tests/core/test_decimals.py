@@ -60,3 +60,9 @@ def test_money_of_thousands_of_millions_keeps_its_cents():
     settings = kind.Settings.model_validate({"by": ["hub"], "figures": figures})
     done = kind.work(Tables.of(table), settings, None).table.collect()
     assert done.rows() == [("Dale", 1.0, 0.6), ("Fen", 9_877_777_778.19, 9_876_543_209.9)]
+
+
+def test_an_expression_grows_with_its_signs_and_no_faster():
+    long = compile_formula(" + ".join(["a * b"] * 12), KINDS).expr
+    assert str(long).count('col("a")') == 12
+    assert reckoned(" + ".join(["a"] * 50), a=[0.1], b=[0.0]) == [5.0]

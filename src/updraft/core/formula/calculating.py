@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import operator
+
 import polars as pl
 
 from updraft.core.formula.terms import DAYS, NUMBERS, Misfit, Term
 from updraft.core.values import TITLES, Kind
+from updraft.core.values.decimals import reckoned
 
 
 def calculated(sign: str, left: Term, right: Term) -> Term:
@@ -35,23 +38,17 @@ def _of_numbers(sign: str, left: Term, right: Term) -> Term:
     if not whole:
         a, b = left.as_number(), right.as_number()
     match sign:
-        case "+" | "-" if whole:
-            return Term(a + b if sign == "+" else a - b, kind)
-        case "+" | "-":
-            return Term(a + b if sign == "+" else a - b, kind, near=left.size() + right.size())
         case "*" if whole:
             return Term((a.cast(pl.Int128) * b).cast(pl.Int64, strict=False), kind)
-        case "*":
-            return Term(a * b, kind, near=left.size() * right.size())
+        case "+" | "-" | "*":
+            return Term(_SIGNS[sign](a, b) if whole else reckoned(sign, a, b), kind)
         case "**":
-            power = left.as_number().pow(right.as_number())
-            return Term(pl.when(power.is_finite()).then(power), Kind.NUMBER, near=power.abs())
+            power = reckoned(sign, left.as_number(), right.as_number())
+            return Term(pl.when(power.is_finite()).then(power), Kind.NUMBER)
     safe = b if right.is_constant and right.constant else pl.when(b != 0).then(b)
-    divisor = safe.cast(pl.Float64)
-    quotient = Term(left.as_number() / divisor, Kind.NUMBER, near=left.size() / divisor.abs())
-    if sign == "/":
-        return quotient
-    if whole:
-        return Term(a // safe if sign == "//" else a % safe, kind)
-    times = quotient.settled().expr.floor()  # 0.3 // 0.1 is 3
-    return Term(times, kind) if sign == "//" else Term(a - times * b, kind, near=left.size())
+    if sign == "/" or not whole:
+        return Term(reckoned(sign, left.as_number(), safe.cast(pl.Float64)), Kind.NUMBER)
+    return Term(_SIGNS[sign](a, safe), kind)
+
+
+_SIGNS = {"+": operator.add, "-": operator.sub, "//": operator.floordiv, "%": operator.mod}

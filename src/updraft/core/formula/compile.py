@@ -79,11 +79,6 @@ class _Compiler:
         self.lines = unquoted(source)[0].split("\n")  # as the parser saw them
 
     def term(self, node: ast.expr) -> Term:
-        """A part of the formula, as it is looked at: what rounding left in a number is gone."""
-        return self._reckoned(node).settled()
-
-    def _reckoned(self, node: ast.expr) -> Term:
-        """The same as it is reckoned on with."""
         makers: dict[type[ast.AST], Callable[[Any], Term]] = {
             ast.Constant: self._constant,
             ast.Name: self._name,
@@ -261,10 +256,10 @@ class _Compiler:
                     ast.BitXor: "Write ** for a power.",
                 }.get(type(node.op), "Use + - * / // % **."),
             )
-        return calculated(sign, self._reckoned(node.left), self._reckoned(node.right))
+        return calculated(sign, self.term(node.left), self.term(node.right))
 
     def _unary(self, node: ast.UnaryOp) -> Term:
-        value = self._reckoned(node.operand)
+        value = self.term(node.operand)
         if isinstance(node.op, ast.Not):
             return Term(~_truth(value), Kind.YES_NO)
         if isinstance(node.op, ast.Invert) or value.kind not in (*NUMBERS, None):
@@ -273,7 +268,7 @@ class _Compiler:
             return value
         if value.is_constant:
             return constant(-value.constant)
-        return Term(-value.expr, value.kind, near=value.near)
+        return Term(-value.expr, value.kind)
 
     def _bool(self, node: ast.BoolOp) -> Term:
         parts = [_truth(self.term(value)) for value in node.values]

@@ -10,7 +10,6 @@ import polars as pl
 
 from updraft.core.problems import Problem
 from updraft.core.values import DTYPES, TITLES, Kind
-from updraft.core.values.decimals import settled
 
 NUMBERS = (Kind.WHOLE, Kind.NUMBER)
 DAYS = (Kind.DATE, Kind.DATETIME)
@@ -25,13 +24,11 @@ class Term:
         expr: computes it for every row.
         kind: what it gives; None for an empty value, which fits anywhere.
         constant: its value where it is written in the formula, so that a function can look at it.
-        near: of a number that was reckoned, how large what it was reckoned from is; see `settled`.
     """
 
     expr: pl.Expr
     kind: Kind | None
     constant: Any = _UNSET
-    near: pl.Expr | None = None
 
     @property
     def is_constant(self) -> bool:
@@ -40,16 +37,6 @@ class Term:
     def as_number(self) -> pl.Expr:
         """As a number with decimals."""
         return self.expr.cast(pl.Float64)
-
-    def size(self) -> pl.Expr:
-        """How large it is, and what it was reckoned from."""
-        return self.as_number().abs() if self.near is None else self.near
-
-    def settled(self) -> Term:
-        """Rid of what rounding left in it, where it was reckoned."""
-        if self.near is None:
-            return self
-        return Term(settled(self.expr, self.near), self.kind)
 
 
 class FormulaError(Problem):

@@ -15,7 +15,7 @@ from updraft.core.steps.ordering import sort_keys
 from updraft.core.steps.settings import Settings, setting
 from updraft.core.values import TITLES, Kind, kind_of
 from updraft.core.values.common import names_like
-from updraft.core.values.decimals import exactly, settled
+from updraft.core.values.decimals import exactly, reckoned, tidied
 
 FIGURES = {
     "rows": "rows",
@@ -249,7 +249,7 @@ def _made(figure: Figure, column: pl.Expr, kind: Kind, order: list[pl.Expr]) -> 
             added = exactly(column, pl.Expr.sum) if kind is Kind.NUMBER else column.sum()
             return pl.when(column.count() > 0).then(added)
         case "mean":
-            return settled(column.mean(), column.mean().abs()) if kind in _ADDED else column.mean()
+            return tidied(column.mean()) if kind in _ADDED else column.mean()
         case "median":
             return column.median()
         case "percentile":
@@ -257,7 +257,7 @@ def _made(figure: Figure, column: pl.Expr, kind: Kind, order: list[pl.Expr]) -> 
         case "deviation":
             return column.cast(pl.Float64).std()
         case "range" if kind is Kind.NUMBER:
-            return settled(column.max() - column.min(), column.max().abs() + column.min().abs())
+            return reckoned("-", column.max(), column.min())
         case "range":
             return column.max() - column.min()
         case "frequent":

@@ -5,7 +5,8 @@ Of numbers with at most six decimal places, and as many digits as a double holds
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from functools import partial
 
 import polars as pl
 
@@ -28,18 +29,57 @@ def exactly(column: pl.Expr, add: Callable[[pl.Expr], pl.Expr]) -> pl.Expr:
     return pl.when(exact).then(added).otherwise(add(column))
 
 
-def settled(number: pl.Expr, near: pl.Expr) -> pl.Expr:
-    """A reckoned number (Float64) as the decimal of six places that it is but for rounding (of two, from
-    nine thousand million on); else as it is.
+def reckoned(sign: str, a: pl.Expr, b: pl.Expr) -> pl.Expr:
+    """Two numbers (Float64) joined by a sign, as the decimal that is meant; see `tidied`. `//` and `%` count
+    whole times towards the smaller number.
+    """
+    # Each of the two is held once: else an expression would grow threefold with each sign.
+    return pl.map_batches([a, b], partial(_joined, sign), pl.Float64, is_elementwise=True)
+
+
+def tidied(number: pl.Expr, sizes: pl.Expr | None = None) -> pl.Expr:
+    """A reckoned number (Float64) as the decimal of six places that it is but for rounding (of two, from nine
+    thousand million on); else as it is.
 
     Args:
-        near: how large what it was reckoned from is: roundings are that much times 2⁻⁵³ (running error
-            analysis, Wilkinson 1963).
+        sizes: how large what it was reckoned from is, itself if nothing is said: roundings are so many times
+            2⁻⁵³ of it (running error analysis, Wilkinson 1963).
     """
-    small = near < _WHOLE / _SCALE
-    rounded = pl.when(small).then(number.round(_PLACES)).otherwise(number.round(2))
-    meant = ((rounded - number).abs() <= near * _ROUNDED) & (near < _WHOLE / 100)
-    return pl.when(meant).then(rounded).otherwise(number)
+    given = [number] if sizes is None else [number, sizes]
+    return pl.map_batches(given, _tidy, pl.Float64, is_elementwise=True)
+
+
+def _joined(sign: str, both: Sequence[pl.Series]) -> pl.Series:
+    a, b = both
+    match sign:
+        case "+":
+            return _tidied(a + b, a.abs() + b.abs())
+        case "-":
+            return _tidied(a - b, a.abs() + b.abs())
+        case "*":
+            made = a * b
+        case "/":
+            made = a / b
+        case "**":
+            made = a.pow(b)
+        case _:
+            times = _joined("/", both).floor()  # 0.3 // 0.1 is 3
+            return times if sign == "//" else _tidied(a - times * b, a.abs())
+    return _tidied(made, made.abs())
+
+
+def _tidy(given: Sequence[pl.Series]) -> pl.Series:
+    return _tidied(given[0], given[-1].abs())
+
+
+def _tidied(number: pl.Series, sizes: pl.Series) -> pl.Series:
+    largest = sizes.max()
+    if not isinstance(largest, float) or largest < _WHOLE / _SCALE:  # as nearly always
+        rounded = number.round(_PLACES)
+    else:
+        rounded = number.round(_PLACES).zip_with(sizes < _WHOLE / _SCALE, number.round(2))
+    meant = ((rounded - number).abs() <= sizes * _ROUNDED) & (sizes < _WHOLE / 100)
+    return rounded.zip_with(meant.fill_null(False), number)
 
 
 def _rounded(total: pl.Expr) -> pl.Expr:

@@ -10,7 +10,7 @@ import polars as pl
 from updraft.core.formula.registry import function
 from updraft.core.formula.terms import Misfit, Term
 from updraft.core.values import Kind
-from updraft.core.values.decimals import exactly
+from updraft.core.values.decimals import exactly, tidied
 
 
 def _over(expr: pl.Expr, by: list[Term] | None) -> pl.Expr:
@@ -34,7 +34,7 @@ def total(number: Term, by: list[Term] | None) -> Term:
 @function("number: number, by: any @", "the mean of all rows", "", "")
 def average(number: Term, by: list[Term] | None) -> Term:
     mean = _over(number.expr.mean(), by)
-    return Term(mean, Kind.NUMBER, near=mean.abs()).settled()
+    return Term(tidied(mean), Kind.NUMBER)
 
 
 @function("number: number, by: any @", "the middle of all rows' values", "", "")
@@ -129,7 +129,7 @@ def moving_average(number: Term, rows: Term, by: list[Term] | None) -> Term:
     if not 1 <= many <= 100_000:
         raise Misfit("the number of rows must be 1 or more.", "Use such as 7.")
     mean = _over(number.as_number().rolling_mean(many, min_samples=1), by)
-    return Term(mean, Kind.NUMBER, near=mean.abs()).settled()
+    return Term(tidied(mean), Kind.NUMBER)
 
 
 @function("number: number, by: any @", "how much more than in the row before", "", "")

@@ -8,6 +8,7 @@ from updraft.core.formula.functions.text import _mark, _text, at_place
 from updraft.core.formula.registry import function
 from updraft.core.formula.terms import Misfit, Term
 from updraft.core.values import Kind
+from updraft.core.values.decimals import tidied
 
 _SPLIT = "split('5, 9, 5', ', ')"
 
@@ -58,8 +59,8 @@ def sorted_(list: Term) -> Term:
 @function("list: list", "the sum of its numbers", f"list_sum({_SPLIT})", "19")
 def list_sum(list: Term) -> Term:
     numbers = _numbers(list)
-    near = numbers.list.eval(pl.element().abs()).list.sum()
-    return Term(pl.when(numbers.list.len() > 0).then(numbers.list.sum()), Kind.NUMBER, near=near)
+    sizes = numbers.list.eval(pl.element().abs()).list.sum()
+    return Term(pl.when(numbers.list.len() > 0).then(tidied(numbers.list.sum(), sizes)), Kind.NUMBER)
 
 
 @function("list: list", "the mean of its numbers", "list_mean(split('4/6', '/'))", "5")

@@ -7,6 +7,7 @@ import polars as pl
 from updraft.core.formula.registry import function
 from updraft.core.formula.terms import NUMBERS, Misfit, Term, cast, same_kind
 from updraft.core.values import Kind
+from updraft.core.values.decimals import tidied
 
 ROMAN_VALUES = {"M": 1000, "D": 500, "C": 100, "L": 50, "X": 10, "V": 5, "I": 1}
 ROMAN_LESS = {
@@ -104,17 +105,17 @@ def largest(values: list[Term]) -> Term:
 @function("*values: number", "these added, empty ones left out; empty where all are", "sum(1, None, 2)", "3")
 def sum_(values: list[Term]) -> Term:
     found = _across(values, pl.sum_horizontal)
-    near = _near(values) if found.kind is Kind.NUMBER else None
-    return Term(pl.when(_any_filled(values)).then(found.expr), found.kind, near=near)
+    added = tidied(found.expr, _sizes(values)) if found.kind is Kind.NUMBER else found.expr
+    return Term(pl.when(_any_filled(values)).then(added), found.kind)
 
 
 @function("*values: number", "the mean of these, empty ones left out", "mean(1, None, 2)", "1.5")
 def mean(values: list[Term]) -> Term:
-    return Term(_across(values, pl.mean_horizontal).expr, Kind.NUMBER, near=_near(values))
+    return Term(tidied(_across(values, pl.mean_horizontal).expr, _sizes(values)), Kind.NUMBER)
 
 
-def _near(values: list[Term]) -> pl.Expr:
-    return pl.sum_horizontal([value.size() for value in values])
+def _sizes(values: list[Term]) -> pl.Expr:
+    return pl.sum_horizontal([value.as_number().abs() for value in values])
 
 
 def _any_filled(values: list[Term]) -> pl.Expr:
