@@ -15,7 +15,7 @@ from updraft.core.steps.ordering import sort_keys
 from updraft.core.steps.settings import Settings, setting
 from updraft.core.values import TITLES, Kind, kind_of
 from updraft.core.values.common import names_like
-from updraft.core.values.decimals import exactly, reckoned, tidied
+from updraft.core.values.decimals import exactly, mean_of, reckoned
 
 FIGURES = {
     "rows": "rows",
@@ -249,7 +249,11 @@ def _made(figure: Figure, column: pl.Expr, kind: Kind, order: list[pl.Expr]) -> 
             added = exactly(column, pl.Expr.sum) if kind is Kind.NUMBER else column.sum()
             return pl.when(column.count() > 0).then(added)
         case "mean":
-            return tidied(column.mean()) if kind in _ADDED else column.mean()
+            return (
+                mean_of(exactly(column, pl.Expr.sum), column.count())
+                if kind is Kind.NUMBER
+                else column.mean()
+            )
         case "median":
             return column.median()
         case "percentile":

@@ -12,6 +12,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from updraft.core.values.decimals import exactly, mean_of, reckoned
+
 if TYPE_CHECKING:
     from updraft.core.steps.conditions import Only
 
@@ -23,8 +25,8 @@ _ASKED = {
     "rows_share": (),
     "filled": (),
     "sum": (SUM, SIZE),
-    "share": (SUM,),
-    "mean": (SUM,),
+    "share": (SUM, SIZE),
+    "mean": (SUM, SIZE),
     "min": (MIN,),
     "max": (MAX,),
     "range": (MIN, MAX),
@@ -73,8 +75,12 @@ def groups_for(by: Sequence[str], figures: Sequence[tuple[str, str]]) -> Groups 
     return Groups(tuple(by), {column: tuple(asked) for column, asked in of.items()})
 
 
-def figure_of(groups: Groups, figure: str, column: str) -> pl.Expr:
-    """A figure over the groups that are one group of the result."""
+def figure_of(groups: Groups, figure: str, column: str, schema: pl.Schema) -> pl.Expr:
+    """A figure over the groups that are one group of the result.
+
+    Args:
+        schema: of the table of groups.
+    """
     names = groups.names
     count = pl.col(names[_ROWS]).sum().cast(pl.Int64)
     if figure in ("rows", "rows_share"):
@@ -84,19 +90,25 @@ def figure_of(groups: Groups, figure: str, column: str) -> pl.Expr:
         return pl.col(names[what, column])
 
     filled = of(FILLED).sum().cast(pl.Int64)
+    decimal = any(
+        schema[name].is_float()
+        for (what, of_column), name in names.items()
+        if of_column == column and what != FILLED
+    )
     match figure:
         case "filled":
             return filled
-        case "sum" | "share":
-            return pl.when(filled > 0).then(of(SUM).sum())
-        case "mean":
-            return pl.when(filled > 0).then(of(SUM).sum().cast(pl.Float64) / filled)
+        case "sum" | "share" | "mean":
+            total = exactly(of(SUM), pl.Expr.sum) if decimal else of(SUM).sum()
+            mean = mean_of(total, filled) if decimal else total.cast(pl.Float64) / filled
+            return pl.when(filled > 0).then(mean if figure == "mean" else total)
         case "min":
             return of(MIN).min()
         case "max":
             return of(MAX).max()
         case _:
-            return of(MAX).max() - of(MIN).min()
+            low, high = of(MIN).min(), of(MAX).max()
+            return reckoned("-", high, low) if decimal else high - low
 
 
 def empties_of(groups: Groups, column: str) -> pl.Expr:

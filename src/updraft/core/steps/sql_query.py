@@ -26,6 +26,7 @@ from updraft.core.steps.conditions import (
 from updraft.core.steps.given import Context, Wanted
 from updraft.core.steps.presummed import Groups, rows_of
 from updraft.core.values import DTYPES, Kind
+from updraft.core.values.decimals import PLACES, SURE
 
 if TYPE_CHECKING:
     from updraft.core.steps.sources.read_database import ReadDatabaseSettings
@@ -72,10 +73,11 @@ def fetched(connection: Database, settings: ReadDatabaseSettings, context: Conte
         if groups and by_group is not None:
             found = read(database, by_group, {}, outside)
             found.columns = [*groups.by, *groups.names.values()]
-            found = _of_groups(_typed(found, table), table, groups)
-            rows = rows_of(found, groups)
-            whole = _counted(database, selection(table, settings)) if groups.only else rows
-            return Fetched(found, whole, grouped=rows)
+            summed = _of_groups(_typed(found, table), table, groups)
+            if summed is not None:
+                rows = rows_of(summed, groups)
+                whole = _counted(database, selection(table, settings)) if groups.only else rows
+                return Fetched(summed, whole, grouped=rows)
         query = selection(table, settings, context.wanted)
         kept = None if settings.limit else _kept(table, context.ahead, database.dialect.name)
         if kept is None:
@@ -148,8 +150,8 @@ def grouped(
 ) -> sa.Select[Any] | None:
     """The query for groups of a table's rows; None where the database might count or add up otherwise.
 
-    Only whole numbers are added up there, since the order matters for others; and of numbers with a point
-    only those of a fixed number of decimals are compared. Texts are one group where all letters are the same.
+    Whole numbers and those of a fixed number of decimals, six at most, are added up there, since the order
+    matters for others; nor are others compared. Texts are one group where all letters are the same.
     """
     known = settings.columns or list(table.columns.keys())
     read_ = {*groups.by, *groups.of, *(groups.only.rule.columns() if groups.only else ())}
@@ -190,9 +192,14 @@ def _figure_of(column: Any, what: str) -> Any:
     exact = kind in (Kind.WHOLE, Kind.DATE) or (
         isinstance(column.type, sa.Numeric) and not isinstance(column.type, sa.Float)
     )
+    added = sa.Numeric(38, PLACES)
     match what:
         case "filled":
             return sa.func.count(column)
+        case "sum" if _is_decimal(column):
+            return sa.cast(sa.func.sum(column), added)
+        case "size" if _is_decimal(column):
+            return sa.cast(sa.func.sum(sa.func.abs(column)), added)
         case "sum" if kind is Kind.WHOLE:
             return sa.cast(sa.func.sum(column), sa.BigInteger)
         case "size" if kind is Kind.WHOLE:
@@ -204,13 +211,30 @@ def _figure_of(column: Any, what: str) -> Any:
     return None
 
 
-def _of_groups(found: pl.DataFrame, table: sa.Table, groups: Groups) -> pl.DataFrame:
-    """With the kinds that counts, sums and bounds have where the rows themselves came."""
-    kinds = {
-        name: DTYPES[_kind(table.columns[column])] if what in ("min", "max") else pl.Int64
-        for (what, column), name in groups.names.items()
-    }
-    return found.with_columns(pl.col(name).cast(kind) for name, kind in kinds.items())
+def _is_decimal(column: Any) -> bool:
+    """Whether numbers have a fixed number of decimals, few enough for their sums to be exact here, too."""
+    if not isinstance(column.type, sa.Numeric) or isinstance(column.type, sa.Float):
+        return False
+    return column.type.scale is not None and 0 < column.type.scale <= PLACES
+
+
+def _of_groups(found: pl.DataFrame, table: sa.Table, groups: Groups) -> pl.DataFrame | None:
+    """With the kinds that counts, sums and bounds have where the rows themselves came; None where a sum is
+    too large for a number here to hold it exactly.
+    """
+    made: list[pl.Expr] = []
+    for (what, column), name in groups.names.items():
+        decimal = bool(column) and _is_decimal(table.columns[column])
+        if what in ("min", "max"):
+            made.append(pl.col(name).cast(DTYPES[_kind(table.columns[column])]))
+        elif what in ("sum", "size") and decimal:
+            made.append(pl.col(name).cast(pl.Float64).round(PLACES))
+        else:
+            made.append(pl.col(name).cast(pl.Int64))
+    found = found.with_columns(made)
+    sizes = [name for (what, _), name in groups.names.items() if what == "size"]
+    large = any((found[name] >= SURE).any() for name in sizes if found.schema[name].is_float())
+    return None if large else found
 
 
 def _column(table: sa.Table, name: str, field: str) -> Any:

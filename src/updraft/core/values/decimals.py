@@ -10,8 +10,9 @@ from functools import partial
 
 import polars as pl
 
-_PLACES, _SCALE = 6, 1e6
+PLACES, _SCALE = 6, 1e6
 _WHOLE = 2.0**53  # up to which a double holds every whole number
+SURE = _WHOLE / _SCALE  # below which a double tells any two decimals of six places apart
 _ROUNDED = 1e-15  # what a few roundings of a double, at most half of 2.2e-16 each, may come to
 
 
@@ -24,9 +25,15 @@ def exactly(column: pl.Expr, add: Callable[[pl.Expr], pl.Expr]) -> pl.Expr:
     """
     wholes = column.floor()
     millionths = ((column - wholes) * _SCALE).round()
-    exact = (column.round(_PLACES) == column).all() & (wholes.abs().sum() < _WHOLE)
-    added = _rounded(add(wholes) + add(millionths) / _SCALE)
-    return pl.when(exact).then(added).otherwise(add(column))
+    exact = (column.round(PLACES) == column).all() & (wholes.abs().sum() < _WHOLE)
+    over = (add(millionths) / _SCALE).floor()
+    added = add(wholes) + over + (add(millionths) - over * _SCALE) / _SCALE  # by whatever parts: the same
+    return pl.when(exact).then(_rounded(added)).otherwise(add(column))
+
+
+def mean_of(total: pl.Expr, many: pl.Expr) -> pl.Expr:
+    """The mean of so many numbers that come to a total (Float64)."""
+    return reckoned("/", total, many.cast(pl.Float64))
 
 
 def reckoned(sign: str, a: pl.Expr, b: pl.Expr) -> pl.Expr:
@@ -74,14 +81,14 @@ def _tidy(given: Sequence[pl.Series]) -> pl.Series:
 
 def _tidied(number: pl.Series, sizes: pl.Series) -> pl.Series:
     largest = sizes.max()
-    if not isinstance(largest, float) or largest < _WHOLE / _SCALE:  # as nearly always
-        rounded = number.round(_PLACES)
+    if not isinstance(largest, float) or largest < SURE:  # as nearly always
+        rounded = number.round(PLACES)
     else:
-        rounded = number.round(_PLACES).zip_with(sizes < _WHOLE / _SCALE, number.round(2))
+        rounded = number.round(PLACES).zip_with(sizes < SURE, number.round(2))
     meant = ((rounded - number).abs() <= sizes * _ROUNDED) & (sizes < _WHOLE / 100)
     return rounded.zip_with(meant.fill_null(False), number)
 
 
 def _rounded(total: pl.Expr) -> pl.Expr:
     # Polars divides by a constant as it multiplies by one over it, which is a rounding more.
-    return pl.when(total.abs() < _WHOLE / _SCALE).then(total.round(_PLACES)).otherwise(total)
+    return pl.when(total.abs() < SURE).then(total.round(PLACES)).otherwise(total)

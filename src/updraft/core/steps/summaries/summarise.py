@@ -106,7 +106,7 @@ class Summarise(StepKind):
         self._check_names([*settings.by, *(g.name for g in groups), *level, *(f.called() for f in asked)])
         figures = [
             (
-                figure_of(presummed, figure.figure, figure.column)
+                figure_of(presummed, figure.figure, figure.column, schema)
                 if presummed
                 else expression(figure, schema)
             ).alias(f"{_FIGURE}{n}")
