@@ -9,7 +9,7 @@ from babel import Locale, UnknownLocaleError
 from babel.core import get_global
 from babel.languages import get_official_languages
 
-PLACE = Path(__file__).parents[1] / "src/updraft/core/values/countries.json"
+PLACE = Path(__file__).parents[1] / "src/updraft/core/similarity/countries.json"
 LANGUAGES = [
     "en",
     "de",

@@ -13,8 +13,8 @@ from tools import countries as tool_of_countries
 from tools.languages import LANGUAGES, PLACE, text
 
 from updraft.core import Problem
+from updraft.core.similarity.countries import countries
 from updraft.core.values import Kind, converted, decide, guess_format
-from updraft.core.values.countries import countries
 from updraft.core.values.dressed import CURRENCY, undressed
 
 
