@@ -311,6 +311,11 @@ PAIRS = {
         {"Lot": table()["Lot"], **{f"2026-0{m}": [n * m % 50 for n in range(ROWS)] for m in (1, 2, 3)}},
         {"Lot": table()["Lot"], "2026-01": [n % 50 for n in range(ROWS)], "March": [n * 3 % 50 for n in range(ROWS)]},
     ),
+    "months as columns, in another language": (
+        "values_as_columns",
+        {"Lot": table()["Lot"], **{name: [n * len(name) % 50 for n in range(ROWS)] for name in ("janvier", "févr.", "mars")}},
+        {"Lot": table()["Lot"], **{name: [n * len(name) % 50 for n in range(ROWS)] for name in ("janvier", "Februar", "mars")}},
+    ),
     "a code with two names": (
         "broken_dependency",
         changed(table(Code=[f"V-{n % 8}" for n in range(ROWS)], Variety=[VARIETIES[n % 8] for n in range(ROWS)]), "Variety", _9=VARIETIES[3]),

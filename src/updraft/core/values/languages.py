@@ -9,6 +9,7 @@ import json
 from collections.abc import Collection
 from functools import cache
 from pathlib import Path
+from typing import Literal
 
 # Yes and no of one language, the words that answers are written in.
 ANSWERS: dict[str, tuple[str, str]] = {
@@ -68,6 +69,11 @@ def months() -> dict[str, int]:
 def weekdays() -> dict[str, int]:
     """Lower-case name of a day of the week → 1 for Monday to 7, for a word of two days the first."""
     return _numbered("weekdays")
+
+
+def calendar_words(what: Literal["months", "weekdays"]) -> dict[str, list[str]]:
+    """Language → all its lower-case words, whole and short and without points, for months or weekdays."""
+    return {language: [word for words in of for word in words] for language, of in _kept(what).items()}
 
 
 # Languages in which a month has one name, and whether it is written large.

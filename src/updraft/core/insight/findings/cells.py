@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from functools import cache
 
 import polars as pl
 
 from updraft.core.insight.findings.model import Finding, Repair, chosen, plural, short, step, where
 from updraft.core.insight.findings.view import Column, View
+from updraft.core.values.languages import calendar_words
 
 _SIGNS = ("; ", ";", " | ", "|", " / ", "/", ", ", ",", " + ", " & ", " and ", " und ", " et ", " y ", " e ")
 _SIGN = r"[;|/,+&]| (and|und|et|y|e) "
@@ -260,6 +262,21 @@ _SERIES = (
 )
 
 
+@cache
+def _in_other_languages() -> list[tuple[str, str]]:
+    """The series of months and of weekdays in each language but English."""
+    series = (
+        ("Month", calendar_words("months"), r"[\s.'-]*(\d{2}|\d{4})?$"),
+        ("Weekday", calendar_words("weekdays"), r"\.?$"),
+    )
+    return [
+        (title, f"(?i)^({'|'.join(sorted(set(words), key=len, reverse=True))}){behind}")
+        for title, of, behind in series
+        for language, words in of.items()
+        if language != "en"
+    ]
+
+
 def values_as_columns(view: View) -> Iterator[Finding]:
     """Columns whose names are values of one series: months, years, quarters, weekdays, days, or one stem with numbers.
 
@@ -267,7 +284,7 @@ def values_as_columns(view: View) -> Iterator[Finding]:
     or all of one kind. Not where each holds only 0 and 1 (they say which, as numbers), nor where the stem itself is a column.
     """
     names = [c.name for c in view.columns]
-    for title, pattern in _SERIES:
+    for title, pattern in [*_SERIES, *_in_other_languages()]:
         fits = [name for name in names if re.search(pattern, name.strip())]
         if len(fits) >= 3 and len(fits) < len(names) and _one_kind(view, fits) and not _flags(view, fits):
             yield _as_rows(view, fits, title, pattern)
