@@ -31,6 +31,13 @@ def test_planted_defects_are_found_and_clean_tables_stay_quiet():
     assert max(score.alarms) <= 1, told
 
 
+def test_a_unit_that_nobody_knows_is_said_as_it_is_written():
+    table = pl.DataFrame(
+        {"Price": [f"{n * 13 % 90 + 5},50 TL" for n in range(40)], "Sack": [f"{n + 5} KG" for n in range(40)]}
+    )
+    assert {f.sentence.partition(": ")[2] for f in find(table)} == {"TL", "kg"}
+
+
 def test_what_is_told_first_is_told_at_the_end_or_explained(monkeypatch):
     monkeypatch.setattr(finding_of, "_FIRST_WORD", 0.0)
     monkeypatch.setattr(finding_of, "_NEXT_WORD", 0.0)

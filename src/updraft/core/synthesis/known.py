@@ -82,7 +82,8 @@ def known_in(whole: Piece, text: str, wanted: str, rows: Sequence[Row]) -> Itera
                 return gives.get((whole.of(row) or "").lower())
 
             words = f"what {whole.words} stands for among {name}"
-            words = words.replace("what what", "what that which", 1)
+            if whole.words.startswith("what "):
+                words = f"the counterpart among {name} of {whole.words}"
             yield Piece(f"choose({tests})", of, whole.cost + _COST, words)
 
 

@@ -69,7 +69,7 @@ def _numbers(column: Column) -> Iterator[Finding]:
     units = (
         good.filter(~pl.col("unit").is_in(["", "%"]))
         .group_by("unit")
-        .agg(pl.col("n").sum())
+        .agg(written=_SPELT.sort_by("n", descending=True).first(), n=pl.col("n").sum())
         .sort("n", descending=True)
     )
     if not rest.height and not reasons and not undecided and column.words.height > column.meant.height:
@@ -96,7 +96,8 @@ def _numbers(column: Column) -> Iterator[Finding]:
         + (f"; {plural(odd, 'is', 'are')} not" if odd else "")
     )
     if units.height:
-        listed = ", ".join(units["unit"].head(4))
+        told = units.head(4).select("unit", "written").iter_rows()
+        listed = ", ".join(unit if unit in UNITS else written for unit, written in told)
         sentence = f"Units stand in the cells of {column.name}: {listed}" + (
             f"; {plural(odd, 'cell is', 'cells are')} no number" if odd else ""
         )
@@ -132,6 +133,9 @@ def _numbers(column: Column) -> Iterator[Finding]:
         open=undecided or bool(odd) or bool(units.height),
         weight=80 if odd else 76,
     )
+
+
+_SPELT = pl.col("value").str.replace(r"^.*\d", "").str.strip_chars(" .\u00a0")  # a unit as it is written
 
 
 def mixed_currencies(view: View) -> Iterator[Finding]:
