@@ -104,17 +104,6 @@ class DeliveryRow(_Model):
         table_name = "delivery"
 
 
-class PersonRow(_Model):
-    """Somebody who works with this Updraft; for now the one who has no name."""
-
-    id = pw.CharField(primary_key=True, max_length=32)
-    name = pw.CharField(max_length=200, default="")
-    created = pw.CharField(max_length=32)
-
-    class Meta:
-        table_name = "person"
-
-
 class ScheduleRow(_Model):
     """When a flow runs by itself: at times (`at`, a cron expression in a time zone) or when something new
     comes (`watch`). `last` is when it was last looked at or began, `run` what it began last, `seen` what a
