@@ -105,7 +105,7 @@ def _by_marks(base: Piece, text: str, anchors: Collection[str]) -> Iterator[Piec
 
 
 def _by_runs(whole: Piece, text: str) -> Iterator[Piece]:
-    shapes = {_shape(found) for found in re.findall(_RUN, text)}
+    shapes = {_shape(found) for found in [*re.findall(_RUN, text), *_VERSION.findall(text)]}
     exact = [
         ("run such as " + said, pattern, in_python(pattern), cost)
         for said, *patterns in shapes
@@ -126,6 +126,7 @@ def _by_runs(whole: Piece, text: str) -> Iterator[Piece]:
 
 # Parts with marks between, digits with letters between, and two that both hold digits: “YO15 1DD”.
 _RUN = r"\w+(?:[^\w\s]\w+)+|\d+(?:[a-zA-Z]\d+)+|[A-Z]+\d\w* \d+[A-Z]+"
+_VERSION = re.compile(r"\d+(?:\.\d+){2,}")  # also within such a part: mailer-3.19.14-r7
 _ORDER = ("first", "second", "third", "fourth")
 
 
