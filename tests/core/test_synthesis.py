@@ -405,6 +405,10 @@ LINKS = ["https://www.larkmoor.example:80/a?b=1", "http://hub.larkmoor.example/x
             ["2 days", "1 day", "10 days", "3 days"] * 3, id="one of it, or several",
         ),
         pytest.param(
+            {"pack": ["sower-3.19.14-r7.box", "py3-hub-19.0.16-b8.sack", "tray-14.6.18.box", "b64-2.1.0-r4.box"]},
+            {0: "3.19.14"}, ["3.19.14", "19.0.16", "14.6.18", "2.1.0"], id="the number of a version",
+        ),
+        pytest.param(
             {"at": ["18h30", "7h05", "11h00"]}, {0: "6:30 PM"}, ["6:30 PM", "7:05 AM", "11:00 AM"], id="18h30"
         ),
         pytest.param(
