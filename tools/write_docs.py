@@ -79,8 +79,8 @@ column that was named and is not used makes a reading less likely. An empty resu
 most; of 70 written afterwards 61 and 70. Both sets have the author of the method. Of 60 tasks that others wrote, 39 are solved with one
 example, 53 with two at most and 57 with three. Sets written by the author and measured before anything was changed for them, the newest
 last: of 82, 65, 63, 62, 50, 70, 68, 57 and 52 tasks 49, 58, 57, 68, 66, 44, 62, 68 and 73 % were solved with one example, 72, 88, 87, 84, 84,
-69, 91, 86 and 94 % with two at most. On 1,000 different values an answer takes 306 ms (median of the 157 tasks; 95 % within 852 ms, the
-longest 1,490 ms; two cores, most of whose time went to others).
+69, 91, 86 and 94 % with two at most. On 1,000 different values an answer takes 266 ms (median of the 157 tasks; 95 % within 834 ms, the
+longest 1,131 ms; two cores, most of whose time went to others).
 """
 
 
