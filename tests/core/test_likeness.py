@@ -392,6 +392,8 @@ def test_in_a_column_of_countries_names_of_one_are_one_and_of_two_are_two():
     assert named["Österreich"] == ("Austria", "countries", True) and named["DEU"] == ("Germany", "countries", True)
     assert named.keys() == {"Österreich", "DEU", "Germny"} and named["Germny"][0] == "Germany"
     assert by_strictness(counted, Ways(words=True, close=0.7), 0.7, 1)[0] == (0.7, 2, 3)
+    alone = {one.value: one.name for one in proposals(counted, Ways(slips=True, sound=True, close=0.7))}
+    assert alone == {"Germny": "Germany"}
     # Elsewhere Georgia is a name as any other.
     people = {"Georgia": 9, "Gruzja": 2, "Anna": 5, "Lena": 4, "Ole": 3, "Jonas": 2}
     counted = pl.DataFrame({"value": list(people), "n": list(people.values())})

@@ -193,9 +193,9 @@ def proposals(values: pl.DataFrame, ways: Ways) -> list[Proposal]:
         left, _ = _by_key(left, keys, keys["words"], found)
     if ways != Ways(letters=True):
         left = _ranked(left)
-    told = told_countries(letters["value"]) if ways.words else {}
-    left = _taken(left, found, _one_country(left["value"], told), {})
+    told = told_countries(letters["value"]) if ways != Ways(letters=True) else {}
     if ways.words:
+        left = _taken(left, found, _one_country(left["value"], told), {})
         from updraft.core.similarity.cut import cut_alikes
         from updraft.core.similarity.words import word_alikes
 
@@ -225,7 +225,7 @@ def by_strictness(values: pl.DataFrame, ways: Ways, least: float, steps: int) ->
     ranked = _ranked(letters)
     done = {one.value: one for one in proposals(values, ways._replace(close=None))}
     ranked = ranked.filter(~pl.col("value").is_in(list(done)))
-    countries = told_countries(letters["value"]) if ways.words else {}
+    countries = told_countries(letters["value"])
     names, pairs = _close_pairs(ranked, least, countries)
     first = {one.name for one in done.values()}
     told = []

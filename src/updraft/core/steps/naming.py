@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
-from updraft.core.problems import Problem, missing_column
+from updraft.core.steps.choice import need_columns, need_kind
 from updraft.core.steps.settings import Settings
 from updraft.core.steps.tables import Tables
-from updraft.core.values import TITLES, Kind, kind_of
+from updraft.core.values import Kind
 
 
 class Named(NamedTuple):
@@ -61,10 +61,7 @@ def check_named(settings: Settings, tables: Tables) -> None:
         schema = tables.schema(one.port)
         if schema is None:
             continue
-        if one.column not in schema:
-            raise missing_column(one.column, schema, field=one.field)
-        found = kind_of(schema[one.column])
-        if one.kinds and found not in one.kinds:
-            needed = " or ".join(TITLES[kind] for kind in one.kinds)
-            reason = f"it is of type {TITLES[found]}, and {needed} is needed."
-            raise Problem(f"Column “{one.column}”", reason, one.way_out, field=one.field, code="wrong_kind")
+        if one.kinds:
+            need_kind(one.column, schema, one.kinds, field=one.field, way_out=one.way_out)
+        else:
+            need_columns([one.column], schema, field=one.field)

@@ -10,7 +10,7 @@ import polars as pl
 from updraft.core.formula.registry import function
 from updraft.core.formula.terms import Misfit, Term
 from updraft.core.values import Kind
-from updraft.core.values.decimals import exactly, tidied
+from updraft.core.values.decimals import exactly, reckoned, tidied
 
 
 def _over(expr: pl.Expr, by: list[Term] | None) -> pl.Expr:
@@ -64,8 +64,8 @@ def distinct(value: Term, by: list[Term] | None) -> Term:
 
 @function("number: number, by: any @", "its part of the sum of all rows", "", "")
 def share(number: Term, by: list[Term] | None) -> Term:
-    whole = _over(number.expr.sum(), by).cast(pl.Float64)
-    return Term(pl.when(whole != 0).then(number.as_number() / whole), Kind.NUMBER)
+    whole = _over(_added(number.kind, pl.Expr.sum, number.expr), by).cast(pl.Float64)
+    return Term(pl.when(whole != 0).then(reckoned("/", number.as_number(), whole)), Kind.NUMBER)
 
 
 @function("number: number, by: any @", "the sum up to this row", "", "")

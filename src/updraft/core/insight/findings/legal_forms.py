@@ -5,13 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-import polars as pl
-
 from updraft.core.insight.findings.beside import Beside
-from updraft.core.insight.findings.model import Finding, plural, short
+from updraft.core.insight.findings.model import Finding, plural
 from updraft.core.insight.findings.view import Column, View
-from updraft.core.insight.findings.writing import recoding
-from updraft.core.similarity import folded
+from updraft.core.insight.findings.writing import of_other_names, once_written
 from updraft.core.similarity.lexicon import FORMS
 from updraft.core.similarity.words import word_alikes
 
@@ -36,10 +33,7 @@ def legal_forms(view: View) -> Iterator[Finding]:
 
 def _changes(view: View, column: Column) -> dict[str, str]:
     """Rarer names, and the one that each would take."""
-    # What differs only in writing is told by `variants`, so one value for each folded key.
-    keyed = column.meant.with_columns(folded(pl.col("value")).alias("key"))
-    values = keyed.group_by("key", maintain_order=True).agg(pl.col("value").first(), pl.col("n").sum())
-    values = values.sort("n", "value", descending=[True, False])
+    values = once_written(column)
     names, many = values["value"].to_list(), values["n"].to_list()
     pairs = word_alikes(names, many)
     if not pairs:
@@ -60,17 +54,12 @@ def _forms(name: str) -> set[str]:
 
 
 def _finding(column: Column, changes: dict[str, str]) -> Finding:
-    rows = column.rows_meaning(list(changes))
-    return Finding(
+    return of_other_names(
         "legal_forms",
-        (column.name,),
-        rows.len(),
+        column,
+        changes,
         f"{plural(len(changes), 'name', 'names')} of {column.name} differ{'s' if len(changes) == 1 else ''} from a more frequent one "
         "in the legal form alone",
         "One thing under two names is counted as two. Said of names that differ in a legal form alone (Ltd, GmbH), where no "
         "other column says that they are two.",
-        short([f"{old} → {new}" for old, new in changes.items()]),
-        rows,
-        recoding(column, changes),
-        weight=72,
     )

@@ -4,13 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-import polars as pl
-
 from updraft.core.insight.findings.beside import Beside
-from updraft.core.insight.findings.model import Finding, plural, short
+from updraft.core.insight.findings.model import Finding, plural
 from updraft.core.insight.findings.view import Column, View
-from updraft.core.insight.findings.writing import recoding
-from updraft.core.similarity import folded
+from updraft.core.insight.findings.writing import of_other_names, once_written
 from updraft.core.similarity.countries import told_countries
 
 _MOST = 2_000  # a column of countries has no more names of them
@@ -31,11 +28,9 @@ def one_country(view: View) -> Iterator[Finding]:
 
 def _changes(view: View, column: Column) -> dict[str, str]:
     """Rarer names, and the one that each would take."""
-    keyed = column.meant.with_columns(folded(pl.col("value")).alias("key"))
-    values = keyed.group_by("key", maintain_order=True).agg(pl.col("value").first(), pl.col("n").sum())
-    values = values.sort("n", "value", descending=[True, False])
-    told = told_countries(values["value"])
-    named = [(name, told[name]) for name in values["value"] if name in told]
+    names = once_written(column)["value"]
+    told = told_countries(names)
+    named = [(name, told[name]) for name in names if name in told]
     first: dict[str, str] = {}
     pairs = {name: first[code] for name, code in named if first.setdefault(code, name) != name}
     beside = Beside(view, column, {*pairs, *pairs.values()})
@@ -43,18 +38,13 @@ def _changes(view: View, column: Column) -> dict[str, str]:
 
 
 def _finding(column: Column, changes: dict[str, str]) -> Finding:
-    rows = column.rows_meaning(list(changes))
     many = len(changes)
-    return Finding(
+    return of_other_names(
         "one_country",
-        (column.name,),
-        rows.len(),
+        column,
+        changes,
         f"{plural(many, 'name', 'names')} of {column.name} {'means' if many == 1 else 'mean'} a country that "
         "stands there under another, more often",
         "One country under two names is counted as two. Said of a column most of whose values name countries, "
         "in whatever language, in short, in full or by a code, where no other column says that they are two.",
-        short([f"{old} → {new}" for old, new in changes.items()]),
-        rows,
-        recoding(column, changes),
-        weight=72,
     )

@@ -354,3 +354,21 @@ def recoding(column: Column, changes: dict[str, str]) -> tuple[Repair, ...]:
             (*tidy, recode(column.name, changes)),
         ),
     )
+
+
+def once_written(column: Column) -> pl.DataFrame:
+    """The values of a column with their rows, the most frequent first, one of those that differ only in writing:
+    that is told by `variants`.
+    """
+    keyed = column.meant.with_columns(folded(pl.col("value")).alias("key"))
+    values = keyed.group_by("key", maintain_order=True).agg(pl.col("value").first(), pl.col("n").sum())
+    return values.sort("n", "value", descending=[True, False])
+
+
+def of_other_names(code: str, column: Column, changes: dict[str, str], sentence: str, why: str) -> Finding:
+    """The finding that values are other names of what stands there more often: value → that name."""
+    rows = column.rows_meaning(list(changes))
+    told = short([f"{old} → {new}" for old, new in changes.items()])
+    return Finding(
+        code, (column.name,), rows.len(), sentence, why, told, rows, recoding(column, changes), weight=72
+    )
