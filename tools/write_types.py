@@ -8,7 +8,7 @@ from pathlib import Path
 from types import NoneType, UnionType
 from typing import Any, Literal, get_args, get_origin, get_type_hints, is_typeddict
 
-from updraft.web.contract import SHOWN
+from updraft.web.shown.contract import SHOWN
 
 WRITTEN = Path(__file__).resolve().parent.parent / "src/updraft/web/static/js/contract.d.ts"
 _PLAIN = {str: "string", int: "number", float: "number", bool: "boolean", NoneType: "null", Any: "any"}
@@ -16,7 +16,7 @@ _PLAIN = {str: "string", int: "number", float: "number", bool: "boolean", NoneTy
 
 def page() -> str:
     """All of them as TypeScript declarations."""
-    head = "/** Written by `make docs` from web/contract.py. */\n// biome-ignore-all lint/suspicious/noExplicitAny: settings are as their kinds declare them\n"
+    head = "/** Written by `make docs` from web/shown/contract.py. */\n// biome-ignore-all lint/suspicious/noExplicitAny: settings are as their kinds declare them\n"
     return "\n".join([head, *(declared(one) for one in SHOWN)])
 
 

@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 HOST = "127.0.0.1"
 GENTLE = 5  # how much less urgent computing is, on the system's scale of 20
 _ADDRESS = "address"  # file that says where the server of a data folder is
-THREADS = 16  # what takes its time is worked out by others (updraft.web.patient)
+THREADS = 16  # what takes its time is worked out by others (updraft.web.live.patient)
 
 
 def serve(

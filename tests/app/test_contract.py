@@ -11,8 +11,8 @@ from tests.app.test_looking import findings
 from tests.app.test_web import settled
 from updraft.core.steps import kinds
 from updraft.serve import _furnish
-from updraft.web import contract
-from updraft.web.pages import catalogue
+from updraft.web.shown import contract
+from updraft.web.views.pages import catalogue
 
 ROOT = Path(__file__).resolve().parents[2]
 

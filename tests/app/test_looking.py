@@ -18,7 +18,7 @@ from updraft.cli import main
 from updraft.core import Problem, dump, insight
 from updraft.core.engine.room import Room
 from updraft.demo.names import HUBS
-from updraft.web import detecting
+from updraft.web.live import detecting
 
 LOTS = "Lot,Hub,Grams,Sown\n" + "".join(
     f"L{1000 + 7 * n},{HUBS[n * 3 % 5]}{' ' if n % 11 == 0 else ''},{3 + n * 37 % 90},2026-03-{1 + n % 28:02d}\n"

@@ -10,8 +10,8 @@ from tests.served import until
 from updraft.core import Problem
 from updraft.core.engine import room as rooms
 from updraft.core.engine.room import Room
-from updraft.web import patient as module
-from updraft.web.patient import Patient
+from updraft.web.live import patient as module
+from updraft.web.live.patient import Patient
 
 
 @pytest.fixture

@@ -19,26 +19,11 @@ from updraft.core import Problem
 from updraft.core.engine.inputs import READ_FILE
 from updraft.store import Folders
 from updraft.store.orm import OperationalError
-from updraft.web import (
-    columns,
-    connections,
-    decisions,
-    examples,
-    files,
-    findings,
-    flows,
-    pages,
-    runs,
-    samples,
-    schedules,
-    tables,
-    usable,
-    working,
-)
-from updraft.web.detecting import Detecting
-from updraft.web.patient import Patient
-from updraft.web.studio import Studio
-from updraft.web.windows import Windows
+from updraft.web.live.detecting import Detecting
+from updraft.web.live.patient import Patient
+from updraft.web.live.studio import Studio
+from updraft.web.live.windows import Windows
+from updraft.web.views import blueprints
 
 _STATIC, _YEAR = Path(__file__).resolve().parent / "static", 365 * 24 * 3600
 UPLOAD_LIMIT = 2 << 30  # bytes of one upload
@@ -89,23 +74,8 @@ def create_app(
     app.jinja_env.finalize = turned_signs_shown
     app.extensions["windows"] = Windows()
     CSRFProtect(app)
-    for noun in (
-        pages,
-        flows,
-        files,
-        tables,
-        columns,
-        findings,
-        decisions,
-        usable,
-        runs,
-        samples,
-        examples,
-        working,
-        schedules,
-        connections,
-    ):
-        app.register_blueprint(noun.blueprint)
+    for blueprint in blueprints():
+        app.register_blueprint(blueprint)
     app.register_error_handler(Problem, _problem)
     app.register_error_handler(CSRFError, _no_token)
     app.register_error_handler(OperationalError, _database)

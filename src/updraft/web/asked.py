@@ -9,6 +9,7 @@ from flask import request
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
 
 from updraft.core import Problem
+from updraft.core.insight import Focus
 
 MOST = 2**31 - 1  # the largest whole number that counts or numbers anything here
 
@@ -28,6 +29,15 @@ class Asked(BaseModel):
     """What a request may bring. Fields that are not known are left out."""
 
     model_config = ConfigDict(extra="ignore", frozen=True)
+
+
+class Listed(Asked):
+    """A window of a list that is searched and sorted."""
+
+    search: str = ""
+    order: str = "count"
+    offset: Whole = 0
+    most: Whole = 200
 
 
 M = TypeVar("M", bound=Asked)
@@ -64,6 +74,21 @@ def query_of(model: type[M]) -> M:
         name: request.args.getlist(name) if name in several else request.args[name] for name in request.args
     }
     return _checked(model, found)
+
+
+def focus_of_query() -> Focus:
+    """The focus that a request carries as JSON (`focus`), or none.
+
+    Raises:
+        Problem: it is no focus.
+    """
+    text = request.args.get("focus", "")
+    try:
+        return Focus.model_validate_json(text) if text else Focus()
+    except ValidationError as error:
+        raise Problem(
+            "This selection", f"it does not fit ({error.errors()[0]['msg']}).", "Clear it and choose again."
+        ) from None
 
 
 def _checked(model: type[M], found: dict[str, Any]) -> M:

@@ -1,4 +1,4 @@
-/** Written by `make docs` from web/contract.py. */
+/** Written by `make docs` from web/shown/contract.py. */
 // biome-ignore-all lint/suspicious/noExplicitAny: settings are as their kinds declare them
 
 /** What is wrong, why, and the way out; `text` is all of it. */

@@ -15,7 +15,7 @@ from updraft.core.schedule import next_after, words
 from updraft.store import ScheduleStore
 from updraft.store.schedules import FILES, MAIL
 from updraft.web.asked import Asked, Text, Whole, body_of
-from updraft.web.studio import studio
+from updraft.web.live.studio import studio
 
 blueprint = Blueprint("schedules", __name__, url_prefix="/api/flows/<flow_id>/schedules")
 

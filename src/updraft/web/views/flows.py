@@ -19,9 +19,9 @@ from updraft.core.values import kind_of
 from updraft.store.folders import safe_name
 from updraft.web.asked import MOST, Asked, Text, body_of
 from updraft.web.attaching import attached
-from updraft.web.changes import change
-from updraft.web.state import flow_state
-from updraft.web.studio import studio
+from updraft.web.live.changes import change
+from updraft.web.live.studio import studio
+from updraft.web.shown.state import flow_state
 
 
 class Naming(Asked):

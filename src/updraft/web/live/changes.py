@@ -12,7 +12,7 @@ from updraft.core import Flow, Problem
 from updraft.core.flow.decisions import Decision, Decisions
 from updraft.core.flow.edits import EDIT, AddStep
 from updraft.core.steps import SHAPES
-from updraft.web.studio import Studio
+from updraft.web.live.studio import Studio
 
 
 def change(

@@ -10,9 +10,9 @@ from updraft.core.deliver import Outlet
 from updraft.core.flow.edits import SetSettings
 from updraft.core.steps import SHAPES
 from updraft.web.asked import body_of
-from updraft.web.files import Tried
-from updraft.web.patient import patient
-from updraft.web.studio import studio
+from updraft.web.live.patient import patient
+from updraft.web.live.studio import studio
+from updraft.web.views.files import Tried
 
 blueprint = Blueprint("samples", __name__, url_prefix="/api")
 

@@ -17,7 +17,8 @@ from updraft.core.flow.model import label
 from updraft.core.flow.order import downstream, drawing_order
 from updraft.core.steps import Port, StepKind, kinds, outputs_of
 from updraft.store import SavedFlow
-from updraft.web.contract import (
+from updraft.web.live.studio import Studio
+from updraft.web.shown.contract import (
     FactShown,
     FlowShown,
     LinkShown,
@@ -26,8 +27,7 @@ from updraft.web.contract import (
     StepShown,
     StopShown,
 )
-from updraft.web.studio import Studio
-from updraft.web.words import change
+from updraft.web.shown.words import change
 
 
 def flow_state(studio: Studio, saved: SavedFlow) -> FlowShown:

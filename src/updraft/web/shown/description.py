@@ -8,7 +8,7 @@ from updraft.core import Ref
 from updraft.core.engine import Plan
 from updraft.core.flow.model import label
 from updraft.core.flow.order import drawing_order
-from updraft.web.state import sentence
+from updraft.web.shown.state import sentence
 
 
 def described(planned: Plan) -> list[dict[str, Any]]:

@@ -7,13 +7,12 @@ from typing import Any
 import polars as pl
 from flask import Blueprint, jsonify
 
-from updraft.core import Problem
 from updraft.core.problems import missing_column
 from updraft.core.synthesis import from_examples
 from updraft.core.values.text import shown
 from updraft.web.asked import Asked, Text, body_of
-from updraft.web.patient import patient
-from updraft.web.studio import studio
+from updraft.web.live.kept import kept, kept_table
+from updraft.web.live.patient import patient
 
 blueprint = Blueprint("examples", __name__, url_prefix="/api/flows/<flow_id>/tables/<key>/examples")
 
@@ -37,17 +36,16 @@ def examples(flow_id: str, key: str) -> Any:
     and what each reading makes of it (`values`).
     """
     body = body_of(Examples)
-    table = studio().engine.cache.get(key)
-    if table is None or body.output not in table.frames:
-        raise Problem("This table", "it is not kept any more.", "It is computed again.", code="no_table")
-    names = list(table.schema(body.output))
+    table = kept(key, body.output)
+    names = table.collect_schema().names()
     for name in body.columns:
         if name not in names:
             raise missing_column(name, names)
-    looked = table.lazy(body.output).select(list(dict.fromkeys(body.columns)))
+    looked = table.select(list(dict.fromkeys(body.columns)))
     given = {int(row): value for row, value in body.give.items() if row.isdigit() and len(row) < 10}
     # Rows further down that are given stand behind those from the beginning.
-    later = sorted(row for row in given if _LOOKED_AT <= row < table.height)
+    height = kept_table(key).rows[body.output]
+    later = sorted(row for row in given if _LOOKED_AT <= row < height)
     parts = [looked.head(_LOOKED_AT), *([looked.select(pl.all().gather(later))] if later else [])]
     frame = pl.concat(pl.collect_all(parts))
     place = {row: frame.height - len(later) + n for n, row in enumerate(later)}

@@ -11,11 +11,11 @@ from updraft.core import Flow, Problem, Ref
 from updraft.core.engine import Plan
 from updraft.core.insight.neighbours import dismissed, neighbours
 from updraft.web.asked import Asked, Text, Whole, body_of
-from updraft.web.contract import FindingShown, FindingsShown
-from updraft.web.detecting import detecting
-from updraft.web.patient import patient
-from updraft.web.state import meant_as_text
-from updraft.web.studio import studio
+from updraft.web.live.detecting import detecting
+from updraft.web.live.patient import patient
+from updraft.web.live.studio import studio
+from updraft.web.shown.contract import FindingShown, FindingsShown
+from updraft.web.shown.state import meant_as_text
 
 if TYPE_CHECKING:
     from updraft.core.insight import Finding

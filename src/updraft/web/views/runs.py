@@ -6,7 +6,7 @@ from typing import Any
 
 from flask import Blueprint, Response, jsonify, send_from_directory
 
-from updraft.web.studio import studio
+from updraft.web.live.studio import studio
 
 blueprint = Blueprint("runs", __name__, url_prefix="/api/runs")
 

@@ -10,13 +10,12 @@ from updraft.core import Flow, Problem, Ref
 from updraft.core.flow.decisions import Decisions
 from updraft.core.steps import kinds
 from updraft.store.folders import safe_name
-from updraft.web.asked import query_of
+from updraft.web.asked import Listed, query_of
 from updraft.web.attaching import attached
-from updraft.web.changes import change
-from updraft.web.columns import Listed
-from updraft.web.patient import patient
-from updraft.web.state import flow_state
-from updraft.web.studio import studio
+from updraft.web.live.changes import change
+from updraft.web.live.patient import patient
+from updraft.web.live.studio import studio
+from updraft.web.shown.state import flow_state
 
 blueprint = Blueprint("decisions", __name__, url_prefix="/api/flows/<flow_id>/steps/<step_id>")
 

@@ -11,7 +11,7 @@ from updraft.core.flow.model import label
 from updraft.core.flow.order import drawing_order
 from updraft.core.steps import kinds
 from updraft.web.asked import Asked, Whole, query_of
-from updraft.web.studio import studio
+from updraft.web.live.studio import studio
 
 blueprint = Blueprint("usable", __name__, url_prefix="/api/flows/<flow_id>/usable")
 

@@ -19,8 +19,8 @@ from updraft.core.steps import SHAPES
 from updraft.core.steps.sources.reading import ReadingSettings
 from updraft.store.folders import safe_name
 from updraft.web.asked import Asked, Text, body_of
-from updraft.web.patient import patient
-from updraft.web.studio import remembered, studio
+from updraft.web.live.patient import patient
+from updraft.web.live.studio import remembered, studio
 
 blueprint = Blueprint("files", __name__, url_prefix="/api/flows/<flow_id>/files")
 

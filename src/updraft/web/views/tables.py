@@ -20,14 +20,14 @@ from updraft.core.steps.ordering import sort_keys
 from updraft.core.values import TITLES, guess_format, kind_of
 from updraft.core.values.kinds import Kind
 from updraft.core.values.text import shown
-from updraft.web.asked import Asked, Text, Whole, body_of, query_of
-from updraft.web.columns import asked_focus, focused_rows
-from updraft.web.contract import ArrivingShown, ColumnThere, LookShown, TableShown
-from updraft.web.patient import patient
-from updraft.web.state import facts_shown, origins, problem_shown, sides_shown, takeable
-from updraft.web.studio import remembered, studio
-from updraft.web.windows import Windows
-from updraft.web.words import did
+from updraft.web.asked import Asked, Text, Whole, body_of, focus_of_query, query_of
+from updraft.web.live.kept import focused_rows, kept, kept_frame, kept_table, need_column, split_key
+from updraft.web.live.patient import patient
+from updraft.web.live.studio import remembered, studio
+from updraft.web.live.windows import Windows
+from updraft.web.shown.contract import ArrivingShown, ColumnThere, LookShown, TableShown
+from updraft.web.shown.state import facts_shown, origins, problem_shown, sides_shown, takeable
+from updraft.web.shown.words import did
 
 PREVIEW = 1_000  # rows that a source outside brings while its settings are only tried
 blueprint = Blueprint("tables", __name__, url_prefix="/api/flows/<flow_id>")
@@ -144,7 +144,7 @@ def rows(flow_id: str, key: str) -> Any:
 
 def _rows(flow_id: str, key: str) -> Any:
     asked = query_of(Window)
-    frame = _frame(key, asked.output)
+    frame = kept_frame(key, asked.output)
     order, total = _order(key, frame)
     offset, limit = asked.offset, min(asked.limit, MAX_WINDOW)
     path = studio().engine.cache.place(key, asked.output)
@@ -157,7 +157,7 @@ def _rows(flow_id: str, key: str) -> Any:
     before = request.args.get("before", "")
     touched = [name for name in request.args.getlist("touched") if name in window.columns]
     if before and touched:
-        old, _ = _window(_before(before), order, offset, limit)
+        old, _ = _window(kept_frame(*split_key(before)), order, offset, limit)
         for name in touched:
             if name in old.columns:
                 for place in differs(old[name], window[name]).arg_true():
@@ -170,11 +170,11 @@ def _rows(flow_id: str, key: str) -> Any:
 @patient
 def summary(flow_id: str, key: str) -> Any:
     output = request.args.get("output", "")
-    focus = asked_focus()
+    focus = focus_of_query()
 
     def make() -> list[ColumnSummary]:
         rows = focused_rows(key, output, focus)
-        frame = _frame(key, output).lazy()
+        frame = kept(key, output)
         return summarise_columns(frame if rows is None else frame.collect()[rows].lazy())
 
     found = remembered(("summary", key, output, focus.model_dump_json()), make)
@@ -185,8 +185,9 @@ def summary(flow_id: str, key: str) -> Any:
 @patient
 def formats(flow_id: str, key: str) -> Any:
     """Formats that read the most texts of a `column` as `kind`, best first."""
-    name = _column(key)
-    series = _frame(key, request.args.get("output", "")).lazy().select(name).collect().to_series()
+    output = request.args.get("output", "")
+    name = need_column(key, output, request.args.get("column", ""))
+    series = kept(key, output).select(name).collect().to_series()
     if series.dtype != pl.String:
         return jsonify(formats=[])
     kind = query_of(Formats).kind
@@ -267,36 +268,6 @@ def _incoming(flow_id: str, flow: Flow, planned: Plan, step_id: str) -> dict[str
     return found
 
 
-def _table(key: str) -> Table:
-    table = studio().engine.cache.get(key)
-    if table is None:
-        raise Problem("This table", "it is not kept any more.", "It is computed again.", code="no_table")
-    return table
-
-
-def _before(text: str) -> pl.DataFrame | pl.LazyFrame:
-    key, _, output = text.partition(".")
-    return _frame(key, output)
-
-
-def _frame(key: str, output: str) -> pl.DataFrame | pl.LazyFrame:
-    frames = _table(key).frames
-    if output not in frames:
-        raise Problem(
-            f"Output “{output}”", "the step has none of this name.", "Choose another one.", code="no_table"
-        )
-    return frames[output]
-
-
-def _column(key: str) -> str:
-    name = request.args.get("column", "")
-    if name not in _frame(key, request.args.get("output", "")).lazy().collect_schema():
-        raise Problem(
-            f"Column “{name}”", "the table does not have it.", "Choose another one.", code="missing_column"
-        )
-    return name
-
-
 def _order(key: str, frame: pl.DataFrame | pl.LazyFrame) -> tuple[pl.Series | None, int]:
     """The row numbers to show, in order (None: all, as they are), and how many there are."""
     sort, down = request.args.get("sort", ""), request.args.get("desc") == "1"
@@ -308,17 +279,17 @@ def _order(key: str, frame: pl.DataFrame | pl.LazyFrame) -> tuple[pl.Series | No
     )
     schema = frame.lazy().collect_schema()
     touched = [name for name in touched if name in schema]
-    focus = asked_focus()
+    focus = focus_of_query()
     if not sort and not only:
         rows = focused_rows(key, output, focus)
-        return rows, _table(key).rows[output] if rows is None else rows.len()
+        return rows, kept_table(key).rows[output] if rows is None else rows.len()
 
     def ordered() -> pl.Series:
         lazy = frame.lazy()
         names = [sort] if sort in schema else []
         table = lazy.select(pl.int_range(pl.len(), dtype=pl.UInt32).alias("\0row"), *names).collect()
         if only and before:
-            new, old = lazy.select(touched).collect(), _before(before).lazy().select(touched).collect()
+            new, old = lazy.select(touched).collect(), kept(*split_key(before)).select(touched).collect()
             changed = [differs(old[name], new[name]) for name in touched]
             table = table.filter(pl.DataFrame(changed).select(pl.any_horizontal(pl.all())).to_series())
         if (rows := focused_rows(key, output, focus)) is not None:

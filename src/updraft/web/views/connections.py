@@ -14,7 +14,7 @@ from pydantic import ConfigDict
 from updraft.core import Problem
 from updraft.core.connect import Cluster, Connection, Database, MailFolder, Outside, WebService
 from updraft.web.asked import Asked, Text, body_of
-from updraft.web.studio import remembered, studio
+from updraft.web.live.studio import remembered, studio
 
 if TYPE_CHECKING:
     from updraft.core.connect.reconciling import Reference

@@ -13,12 +13,12 @@ from updraft.core.formula.registry import functions
 from updraft.core.steps import StepKind, kinds
 from updraft.core.steps.sources.reading import ReadingSettings
 from updraft.core.values import FORMATS, TITLES
-from updraft.web.connections import where
-from updraft.web.contract import KindShown
-from updraft.web.description import described
-from updraft.web.schedules import all_of
-from updraft.web.state import flow_state, port_shown
-from updraft.web.studio import studio
+from updraft.web.live.studio import studio
+from updraft.web.shown.contract import KindShown
+from updraft.web.shown.description import described
+from updraft.web.shown.state import flow_state, port_shown
+from updraft.web.views.connections import where
+from updraft.web.views.schedules import all_of
 
 blueprint = Blueprint("pages", __name__)
 

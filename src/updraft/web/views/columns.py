@@ -19,29 +19,21 @@ from updraft.core.formats.write import without_formula, write_csv
 from updraft.core.insight import Focus, column_values, counted_values, ordered_values
 from updraft.core.insight.charts import Asked as AskedChart
 from updraft.core.insight.charts import chart, usual
-from updraft.core.insight.compare import gone_and_new
 from updraft.core.insight.ways import ways_into
 from updraft.core.steps.choice import need_columns
 from updraft.core.values import Kind, kind_of
 from updraft.core.values.coded import by_value
 from updraft.core.values.meaning import number_in
 from updraft.store.folders import safe_name
-from updraft.web.asked import Asked, Text, Whole, body_of, query_of
+from updraft.web.asked import Asked, Listed, Text, body_of, focus_of_query, query_of
 from updraft.web.attaching import attached
-from updraft.web.detecting import detecting
-from updraft.web.patient import patient
-from updraft.web.studio import remembered, studio
+from updraft.web.live.kept import in_focus, kept, need_column, rows_of
+from updraft.web.live.patient import patient
+from updraft.web.live.studio import remembered
 
 blueprint = Blueprint("columns", __name__, url_prefix="/api/flows/<flow_id>/tables/<key>")
 MOST_PATTERNS = 200
 _CHART_ROWS = 5_000  # by which it is chosen what a chart begins with
-
-
-class Listed(Asked):
-    search: str = ""
-    order: str = "count"
-    offset: Whole = 0
-    most: Whole = 200
 
 
 class Binned(Asked):
@@ -57,91 +49,16 @@ class FocusStep(Asked):
     name: Text = ""
 
 
-def asked_focus() -> Focus:
-    """The focus that a request carries as JSON (`focus`), or none."""
-    text = request.args.get("focus", "")
-    try:
-        return Focus.model_validate_json(text) if text else Focus()
-    except ValidationError as error:
-        raise Problem(
-            "This selection", f"it does not fit ({error.errors()[0]['msg']}).", "Clear it and choose again."
-        ) from None
-
-
-def focused_rows(key: str, output: str, focus: Focus) -> pl.Series | None:
-    """Numbers of the rows in focus; None for all of them."""
-    if focus.nothing:
-        return None
-    found = {name: _rows_of(key, name, output) for name in focus.findings()}
-
-    def make() -> pl.Series:
-        return focus.rows(
-            _frame(key, output), {name: rows for name, rows in found.items() if rows is not None}
-        )
-
-    rows: pl.Series = remembered(("focus", key, output, focus.model_dump_json()), make)
-    return rows
-
-
-def _rows_of(key: str, name: str, output: str = "") -> pl.Series | None:
-    """Rows of a finding of this table, rows that another table lacks (`gone:KEY`, `new:KEY`), or those that
-    break what one column says of another (`against:[A, B]`).
-    """
-    way, _, other = name.partition(":")
-    if way == "against":
-        from updraft.core.insight import exceptions
-
-        try:
-            both = [str(name) for name in json.loads(other)]
-        except (ValueError, TypeError):
-            return None
-        if len(both) != 2 or not set(both) <= set(_frame(key, output).collect_schema()):
-            return None
-        broken: pl.Series = remembered(
-            ("against", key, output, other),
-            lambda: exceptions(_frame(key, output).select(both).collect(), *both),
-        )
-        return broken
-    if way in ("gone", "new"):
-        before, after = (key, other) if way == "gone" else (other, key)
-        pair: tuple[pl.Series, pl.Series] = remembered(
-            ("compare", before, after),
-            lambda: gone_and_new(*(_frame(*_split(name)).collect() for name in (before, after))),
-        )
-        return pair[0 if way == "gone" else 1]
-    return detecting().rows(key, name)
-
-
-def _split(key: str) -> tuple[str, str]:
-    key, _, output = key.partition(".")
-    return key, output
-
-
-def _frame(key: str, output: str) -> pl.LazyFrame:
-    table = studio().engine.cache.get(key)
-    if table is None or output not in table.frames:
-        raise Problem("This table", "it is not kept any more.", "It is computed again.", code="no_table")
-    return table.lazy(output)
-
-
 def _output() -> str:
     return request.args.get("output", "")
 
 
 def _column(key: str, field: str = "column") -> str:
-    name = request.args.get(field, "")
-    if name not in _frame(key, _output()).collect_schema():
-        raise Problem(
-            f"Column “{name}”", "the table does not have it.", "Choose another one.", code="missing_column"
-        )
-    return name
+    return need_column(key, _output(), request.args.get(field, ""))
 
 
-def in_focus(key: str, columns: list[str], focus: Focus) -> pl.DataFrame:
-    """Some columns of the rows in focus."""
-    rows = focused_rows(key, _output(), focus)
-    frame = _frame(key, _output()).select(columns).collect()
-    return frame if rows is None else frame[rows]
+def _in_focus(key: str, columns: list[str], focus: Focus) -> pl.DataFrame:
+    return in_focus(key, _output(), columns, focus)
 
 
 @blueprint.get("/values")
@@ -152,11 +69,11 @@ def values(flow_id: str, key: str) -> Any:
     The column's own selections do not count, so that more of its values can be chosen.
     """
     name = _column(key)
-    focus = asked_focus().without(name)
+    focus = focus_of_query().without(name)
     mark = ("values", key, _output(), name, focus.model_dump_json())
     asked = query_of(Listed)
     search, order = asked.search, asked.order
-    counted = remembered(mark, lambda: counted_values(in_focus(key, [name], focus)[name]))
+    counted = remembered(mark, lambda: counted_values(_in_focus(key, [name], focus)[name]))
     found = remembered((*mark, search, order), lambda: ordered_values(counted, search=search, order=order))
     return jsonify(column_values(counted, found, offset=asked.offset, most=min(asked.most, 2000)))
 
@@ -166,7 +83,7 @@ def values(flow_id: str, key: str) -> Any:
 def value_list(flow_id: str, key: str) -> Response:
     """The whole value list with counts, as cells that a spreadsheet takes."""
     name = _column(key)
-    counted = counted_values(in_focus(key, [name], asked_focus().without(name))[name])
+    counted = counted_values(_in_focus(key, [name], focus_of_query().without(name))[name])
     text = io.StringIO()
     writer = csv.writer(text, delimiter="\t", lineterminator="\n")
     writer.writerow([without_formula(name), "Rows"])
@@ -179,9 +96,9 @@ def value_list(flow_id: str, key: str) -> Response:
 @patient
 def column(flow_id: str, key: str) -> Any:
     """The profile of a `column` in focus, its histogram (`bins`, `log`) and its patterns (`fine`)."""
-    name, focus = _column(key), asked_focus()
-    series = in_focus(key, [name], focus)[name]
-    own = in_focus(key, [name], focus.without(name))[name]
+    name, focus = _column(key), focus_of_query()
+    series = _in_focus(key, [name], focus)[name]
+    own = _in_focus(key, [name], focus.without(name))[name]
     found = profile(series.to_frame())[0].as_dict()
     kind, bins = kind_of(series.dtype), query_of(Binned).bins
     if kind in (Kind.WHOLE, Kind.NUMBER, Kind.DATE, Kind.DATETIME):
@@ -233,7 +150,7 @@ def pair(flow_id: str, key: str) -> Any:
         raise Problem(
             f"“{one}”", "a column says nothing about itself.", "Choose another column.", field="other"
         )
-    table = in_focus(key, [one, other], asked_focus())
+    table = _in_focus(key, [one, other], focus_of_query())
     if any(dtype.is_nested() for dtype in table.dtypes):
         raise Problem(
             "These columns",
@@ -259,7 +176,7 @@ def dependencies(flow_id: str, key: str) -> Any:
 
     name = _column(key)
     found = remembered(
-        ("dependencies", key, _output(), name), lambda: determined_by(_frame(key, _output()).collect(), name)
+        ("dependencies", key, _output(), name), lambda: determined_by(kept(key, _output()).collect(), name)
     )
     return jsonify(columns=found)
 
@@ -268,10 +185,10 @@ def dependencies(flow_id: str, key: str) -> Any:
 @patient
 def whole_profile(flow_id: str, key: str) -> Any:
     """The profile of every column in focus: as JSON, or as a file or page by `as` (csv, json, page)."""
-    focus = asked_focus()
-    names = _frame(key, _output()).collect_schema().names()
+    focus = focus_of_query()
+    names = kept(key, _output()).collect_schema().names()
     found = remembered(
-        ("profile", key, _output(), focus.model_dump_json()), lambda: profile(in_focus(key, names, focus))
+        ("profile", key, _output(), focus.model_dump_json()), lambda: profile(_in_focus(key, names, focus))
     )
     way, name = request.args.get("as", ""), safe_name(request.args.get("name", "") or "profile")
     if way == "csv":
@@ -302,18 +219,18 @@ def drawn(flow_id: str, key: str) -> Any:
     """
     text = request.args.get("chart", "")
     if not text:
-        some = _frame(key, _output()).head(_CHART_ROWS).collect()
+        some = kept(key, _output()).head(_CHART_ROWS).collect()
         return jsonify(asked=usual(some).model_dump())
     try:
         asked = AskedChart.model_validate_json(text)
     except ValidationError:
         raise Problem("The chart", "what is asked for cannot be read.", "Load the page again.") from None
-    focus = asked_focus()
-    schema = _frame(key, _output()).collect_schema()
+    focus = focus_of_query()
+    schema = kept(key, _output()).collect_schema()
     need_columns(asked.columns(), schema, field="x")
     mark = ("chart", key, _output(), focus.model_dump_json(), asked.model_dump_json())
     names = asked.columns() or schema.names()[:1]
-    return jsonify(remembered(mark, lambda: chart(in_focus(key, names, focus), asked)))
+    return jsonify(remembered(mark, lambda: chart(_in_focus(key, names, focus), asked)))
 
 
 def _download(text: str, name: str, kind: str) -> Response:
@@ -326,7 +243,7 @@ def compare(flow_id: str, key: str) -> Any:
     """How many rows of the table `before` are gone, and how many are new here."""
     before = request.args.get("before", "")
     here = f"{key}.{_output()}"
-    gone, new = _rows_of(before, f"gone:{here}"), _rows_of(here, f"new:{before}")
+    gone, new = rows_of(before, f"gone:{here}"), rows_of(here, f"new:{before}")
     return jsonify(gone=0 if gone is None else gone.len(), new=0 if new is None else new.len())
 
 
@@ -336,7 +253,7 @@ def focus_step(flow_id: str, key: str) -> Any:
     `value` or `name`.
     """
     body = body_of(FocusStep)
-    schema = _frame(key, body.output).collect_schema()
+    schema = kept(key, body.output).collect_schema()
     rule, way = body.focus.rule(schema).model_dump(mode="json"), body.way
     if way in ("keep", "drop"):
         return jsonify(kind=f"{way}_rows", settings={"by": "rule", "rule": rule})
