@@ -220,14 +220,13 @@ def wide_flow() -> str:
     ), names
 
 
-@pytest.mark.parametrize("width", [1024, 1280])
-def test_sixty_steps_in_eight_lanes_and_two_hundred_columns_hold(page, tmp_path, width):
+def test_sixty_steps_in_eight_lanes_and_two_hundred_columns_hold(page, tmp_path):
     document, names = wide_flow()
     (tmp_path / "wide.updraft.json").write_text(document)
     (tmp_path / "wide.csv").write_text(
         ",".join(names) + "\n" + "\n".join(",".join(f"{r}v{c}" for c in range(200)) for r in range(50)) + "\n"
     )
-    page.set_viewport_size({"width": width, "height": 800})
+    page.set_viewport_size({"width": 1024, "height": 800})
     page.goto("/")
     page.locator("#import-file").set_input_files(tmp_path / "wide.updraft.json")
     page.wait_for_function("() => window.updraft?.state.course.stops.length === 60")
@@ -243,11 +242,14 @@ def test_sixty_steps_in_eight_lanes_and_two_hundred_columns_hold(page, tmp_path,
     page.wait_for_function("() => updraft.table?.step === 'j6'")
     settle(page)
     assert foot(page).startswith("50 rows × 201 columns")
-    assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), "nothing sticks out of the page"
-    overlapping = page.evaluate("""() => [...document.querySelectorAll('.stop')].filter((stop) => { const box = stop.getBoundingClientRect();
-      return [...stop.querySelectorAll('span')].some((part) => { const inner = part.getBoundingClientRect(); return inner.width && (inner.right > box.right + 1 || inner.bottom > box.bottom + 1) && getComputedStyle(part).position !== 'absolute'; }); }).length""")
-    assert overlapping == 0
-    assert cell(page, 49, "Gebracht 6") == "49v1"
+    for width in (1024, 1280):
+        page.set_viewport_size({"width": width, "height": 800})
+        page.evaluate("new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))")
+        assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), "nothing sticks out of the page"
+        overlapping = page.evaluate("""() => [...document.querySelectorAll('.stop')].filter((stop) => { const box = stop.getBoundingClientRect();
+          return [...stop.querySelectorAll('span')].some((part) => { const inner = part.getBoundingClientRect(); return inner.width && (inner.right > box.right + 1 || inner.bottom > box.bottom + 1) && getComputedStyle(part).position !== 'absolute'; }); }).length""")
+        assert overlapping == 0
+        assert cell(page, 49, "Gebracht 6") == "49v1"
 
 
 OPEN = {
