@@ -155,6 +155,25 @@ def test_a_run_is_held_tried_and_let_go_by_answers_from_csv(sowing, tmp_path):
     assert "in place of the file of" in again.output and (out / "wide.csv").read_text() == "Fen\n5\n"
 
 
+def test_doubtful_matches_are_listed_as_a_file_that_a_spreadsheet_takes(tmp_path):
+    (tmp_path / "lots.csv").write_text("to,kg\n=Fenn,4\nCold,5\n")
+    (tmp_path / "hubs.csv").write_text("hub,code\n=Fen,A\n")
+    fields = [{"column": "to", "reference": "hub"}]
+    steps = [{"id": name, "kind": "read_file", "settings": {"path": f"{name}.csv"}} for name in ("lots", "hubs")] + [
+        {
+            "id": "met",
+            "kind": "look_up_alike",
+            "settings": {"fields": fields, "bring": [{"column": "code"}]},
+            "inputs": {"table": "lots", "reference": "hubs"},
+        }
+    ]
+    flow = tmp_path / "met.updraft.json"
+    flow.write_text(json.dumps({"updraft": 1, "name": "Met", "steps": steps}))
+    head, line = call("decisions", flow, "--step", "met", "--open").output.splitlines()
+    assert head == "Name,Rows,Proposal,Why,Fields"
+    assert line.startswith("'=Fenn,1,'=Fen,88.9 %,")
+
+
 def test_what_is_wrong_with_decisions_and_used_flows_is_said(sowing, tmp_path):
     assert "no such step" in call("decisions", sowing, "--step", "x").output
     (tmp_path / "bad.csv").write_text("name\nDale\n")

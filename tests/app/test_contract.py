@@ -52,11 +52,14 @@ def test_flows_looks_and_findings_are_told_as_the_page_is_checked_by(client):
             look = client.post(f"/api/flows/{flow}/look", {"step": step}).json
             assert not wrong(contract.LookShown, look)
             seen |= {shown["status"], "table" if look["table"] else "none"}
+            asked = client.call("GET", f"/api/flows/{flow}/steps/{step}/decisions").json
+            assert not wrong(contract.DecisionsShown, asked)
+            seen |= {"asked"} if asked["open"] else set()
             if shown["status"] == "fresh" and shown["kind"] == "read_file":
                 found = findings(client, flow, step)
                 assert not wrong(contract.FindingsShown, found)
                 seen |= {"finding"} if found["findings"] else set()
-    assert {"fresh", "problem", "blocked", "table", "none", "finding"} <= seen
+    assert {"fresh", "problem", "blocked", "table", "none", "finding", "asked"} <= seen
 
 
 def test_the_catalogue_of_kinds_is_told_so():

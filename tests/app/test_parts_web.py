@@ -83,7 +83,7 @@ def test_questions_are_asked_answered_taken_back_and_carried_as_csv(client):
     path = f"/api/flows/{flow}/steps/wide/decisions"
     asked = client.call("GET", path).json
     assert asked["answers"] == ["take", "leave out"] and asked["decided"] == 0
-    assert sorted(asked["open"]) == [["Dale", 1], ["Fen", 2]]
+    assert sorted((one["key"], one["rows"]) for one in asked["open"]) == [("Dale", 1), ("Fen", 2)]
     rows = [["Fen", "take"]]
     client.post(f"/api/flows/{flow}/edits", {"edits": [{"op": "decide", "id": "wide", "rows": rows}]})
     [[key, answer, who, when]] = client.call("GET", path).json["given"]
@@ -92,7 +92,7 @@ def test_questions_are_asked_answered_taken_back_and_carried_as_csv(client):
     assert [(fact["level"], fact["side"]) for fact in facts if fact["code"] == "open_questions"] == [
         ("warning", "open")
     ]
-    assert client.call("GET", f"{path}?search=da").json["open"] == [["Dale", 1]]
+    assert [one["key"] for one in client.call("GET", f"{path}?search=da").json["open"]] == ["Dale"]
     sent = client.http.post(
         f"{path}.csv", data={"file": (io.BytesIO(b"key,answer\r\nDale,leave out\r\n"), "a.csv")},
         headers={"X-CSRFToken": client.token},

@@ -66,6 +66,32 @@ def test_doubtful_names_are_reviewed_and_stay_decided(page, copied):
     page.get_by_text("1 name to decide").wait_for()
 
 
+def test_doubtful_names_are_gone_through_by_keys_on_the_desk(page, copied):
+    copied(varieties(), "match")
+    page.keyboard.press("Alt+w")
+    lines = page.locator(".family-list button strong")
+    page.wait_for_function("() => document.querySelectorAll('.family-list button').length === 4")
+    settle(page)
+    assert violations(page) == []
+    page.locator(".family-list button").first.focus()
+    for key in ("2", "n", "l"):
+        before = lines.count()
+        page.keyboard.press(key)
+        page.wait_for_function("n => document.querySelectorAll('.family-list button').length === n - 1", arg=before)
+    settle(page)
+    assert lines.all_inner_texts() == ["Raphanus raphanus"]
+    page.keyboard.press("Control+z")
+    page.wait_for_function("() => document.querySelectorAll('.family-list button').length === 2")
+    assert lines.all_inner_texts() == ["Cucumis sativa", "Raphanus raphanus"], "what is taken back is asked again"
+    page.get_by_text("decided", exact=True).click()
+    assert lines.all_inner_texts() == ["Phaseolus coccinius", "Phaseolus vulgarus"]
+    found = page.evaluate(
+        "async () => (await (await fetch(`/api/flows/${updraft.flow}/steps/match/decisions`)).json()).given"
+    )
+    answers = {key: answer.partition(" ")[2] or answer for key, answer, *_ in found}
+    assert answers == {"Phaseolus coccinius": "Phaseolus acutifolius", "Phaseolus vulgarus": "(new)"}
+
+
 def test_terms_are_found_and_the_graph_is_seen_before_it_is_written(page, copied):
     hand = Mouse(page)
     copied(varieties(), "graph")

@@ -119,7 +119,7 @@ def test_doubtful_matches_are_asked_and_what_was_decided_stays():
 
     first = done()
     asked = first.frames["open"].rows()
-    assert [(name, rows, proposal) for name, rows, proposal, _ in asked] == [("Aldermeer", 2, "Aldermere")]
+    assert [(name, rows, proposal) for name, rows, proposal, *_ in asked] == [("Aldermeer", 2, "Aldermere")]
     assert asked[0][3] == "88.9 %" and first.lazy().collect()["code"].to_list() == ["A", "A", "C", "N", None]
     # One is another, one is left as it is and so meets nothing, one is named that was not found.
     decided = done(Aldermeer="Coldwater", Coldwatr="Coldwatr", Fenn="North Fen")

@@ -18,6 +18,7 @@ from updraft.core.linking.columns import columns_that_meet
 from updraft.core.linking.fitting import fitted
 from updraft.core.linking.measures import likeness, prepared
 from updraft.core.steps import Tables, kinds
+from updraft.core.steps.opening import question_key
 
 
 def alike(measure, one, other):
@@ -275,8 +276,17 @@ def test_a_match_to_decide_tells_both_rows_field_by_field(mine, theirs, least):
         {"fields": fields, "least": least, "bring": [{"column": "given", "name": "x"}]}
     )
     asked = compute(kind, chosen, Tables.of(table.lazy(), reference=other.lazy()), None).frames["open"]
-    told = lambda row: " · ".join(value for value in row if value)  # noqa: E731
+    told = lambda row: " · ".join(value or "" for value in row).removesuffix(" · ")  # noqa: E731
     for row in asked.iter_rows(named=True):
-        here, there = (tuple(row[f"{name} {at}"] for name in ("given", "Rows")) for at in ("here", "there"))
+        assert [(one["column"], one["other"]) for one in row["Fields"]] == [(name, name) for name in ("given", "Rows")]
+        here, there = (tuple(one[at] for one in row["Fields"]) for at in ("here", "there"))
         assert here in table.rows() and there in other.rows()
         assert told(here) == row["Name"] and told(there) == row["Proposal"]
+
+
+def test_one_key_names_one_list_of_texts():
+    """Also where a text holds the mark that stands between two, or the middle one is empty."""
+    signs = ["", "a", "·", " ·", "· ", "a · b", "··", " "]
+    texts = pl.DataFrame(list(itertools.product(signs, repeat=3)), schema=["a", "b", "c"], orient="row")
+    keys = texts.select(question_key([pl.col(name) for name in texts.columns])).to_series()
+    assert keys.n_unique() == texts.height

@@ -40,10 +40,16 @@ function decisions(found, find = null) {
   return { made, edits, element: made.element };
 }
 
-const OPEN = [
-  ["Fenn", 3, "Fen", "one letter"],
-  ["Dael", 1, "Dale", ""],
-];
+const question = (key, rows, proposal = null, why = null, fields = [], candidates = null) => ({
+  key,
+  rows,
+  proposal,
+  why,
+  fields,
+  candidates,
+});
+
+const OPEN = [question("Fenn", 3, "Fen", "one letter"), question("Dael", 1, "Dale", "")];
 
 test("what is proposed can be taken, typed over, or left, each for itself", async () => {
   const { element, edits } = decisions(told({ open: OPEN, open_count: 2 }));
@@ -94,7 +100,11 @@ test("one answer of several is given to one question, or to all that are shown",
 });
 
 test("while nothing is settled, all names that there are can be settled, not only those shown", async () => {
-  const all = told({ open: [...OPEN, ["Bay", 2]], open_count: 3, answers: ["known", "new"] });
+  const all = told({
+    open: [...OPEN, question("Bay", 2)],
+    open_count: 3,
+    answers: ["known", "new"],
+  });
   const { element, edits } = decisions(all);
   assert.match(element.textContent, /3 names now/);
   button(element, "Settle these names").click();
@@ -138,7 +148,7 @@ const MEANT = [
 ];
 
 test("a name means the likeliest, another, one that is searched for, none, or is new", async () => {
-  const found = told({ open: [["bay gm", 2, "v1 Bay Gem", "", MEANT]], open_count: 1 });
+  const found = told({ open: [question("bay gm", 2, "v1 Bay Gem", "", [], MEANT)], open_count: 1 });
   const { element, edits } = decisions(found, async (text) => ({
     candidates: text === "gold" ? [] : [{ id: "v9", name: "Fen Pea", about: "", score: 12 }],
   }));
@@ -168,9 +178,9 @@ test("a name means the likeliest, another, one that is searched for, none, or is
 
 test("the first of several are taken only where there is one", async () => {
   const open = [
-    ["bay gm", 2, "v1 Bay Gem", "", MEANT],
-    ["xyz", 1, "", "", []],
-    ["bay gd", 1, "v2 Bay Gold", "", MEANT],
+    question("bay gm", 2, "v1 Bay Gem", "", [], MEANT),
+    question("xyz", 1, "", "", [], []),
+    question("bay gd", 1, "v2 Bay Gold", "", [], MEANT),
   ];
   const { element, edits } = decisions(told({ open, open_count: 3 }), async () => null);
   assert.match(element.textContent, /The reference knows nothing like it/);
@@ -334,20 +344,14 @@ test("a value is changed in its place, Esc leaves it, and what has no text is no
   assert.equal(lists.element.querySelectorAll(".icon-button").length, 0);
 });
 
+const pair = (given, first, town, there) => [
+  { column: "given", other: "first", here: given, there: first },
+  { column: "town", other: "town", here: town, there },
+];
 const PAIRS = {
-  columns: [
-    "Name",
-    "Rows",
-    "Proposal",
-    "Why",
-    "given here",
-    "first there",
-    "town here",
-    "town there",
-  ],
   open: [
-    ["Jon · Fen", 1, "John · Fenn", "88 %, 3 ahead of next", "Jon", "John", "Fen", "Fenn"],
-    ["Ada", 2, "Ida · Moor", "80 %", "Ada", "Ida", null, "Moor"],
+    question("Jon · Fen", 1, "John · Fenn", "88 %", pair("Jon", "John", "Fen", "Fenn")),
+    question("Ada", 2, "Ida · Moor", "80 %", pair("Ada", "Ida", null, "Moor")),
   ],
   open_count: 2,
 };

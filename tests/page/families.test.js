@@ -126,8 +126,8 @@ test("the rows that it changes are those of all ticked spellings but the one nam
 test("a name that is typed is every spelling's, and stays typed while another family is looked at", async () => {
   const { work, edits, button } = await desk();
   type(work.name, "Fen End");
-  work.step(1);
-  work.step(-1);
+  work.going.step(1);
+  work.going.step(-1);
   assert.equal(work.name.value, "Fen End");
   button("Make them one").click();
   await soon();
@@ -140,7 +140,7 @@ test("a name that is typed is every spelling's, and stays typed while another fa
 test("apart, each spelling stays as it is; emptied, all that are ticked are empty", async () => {
   const { work, edits, ticks } = await desk();
   const key = (name) =>
-    work.list
+    work.going.list
       .querySelector(".is-chosen button")
       .dispatchEvent(new KeyboardEvent("keydown", { key: name, bubbles: true, cancelable: true }));
   key("n");
@@ -153,7 +153,7 @@ test("apart, each spelling stays as it is; emptied, all that are ticked are empt
   key("E");
   await soon();
   assert.deepEqual(edits[1].rows, [["Bay Gm", ""]]);
-  assert.equal(document.activeElement, work.list.querySelector(".is-chosen button"));
+  assert.equal(document.activeElement, work.going.list.querySelector(".is-chosen button"));
 });
 
 test("what was decided is told, is no longer open, and does not come again among the sure ones", async () => {
@@ -165,10 +165,10 @@ test("what was decided is told, is no longer open, and does not come again among
     ],
   }); // prettier-ignore
   assert.equal(title(), "Dale", "the first that is open");
-  assert.equal(work.progress.textContent, "2 of 3 decided");
+  assert.equal(work.going.progress.textContent, "2 of 3 decided");
   assert.equal(work.sums(), "2 spellings decided to become another; 1 family open");
-  work.shows = "all";
-  work.choose(work.families[0]);
+  work.going.shows = "all";
+  work.going.choose(work.families[0]);
   const said = [...work.middle.querySelectorAll(".why")].map((one) => one.textContent);
   assert.deepEqual(said, ["becomes Fen Hub", "becomes empty"]);
   button("Decide the sure ones").click();
@@ -190,10 +190,10 @@ test("where there are more families than are here, figures are said to be of the
   }));
   const { work, frame } = await desk({ families: many, all: 3000 });
   assert.equal(frame.about.textContent, "40 spellings. 3,000 families may each be one thing.");
-  assert.equal(work.progress.textContent, "0 decided of the 520 with most rows");
+  assert.equal(work.going.progress.textContent, "0 decided of the 520 with most rows");
   assert.match(work.sums(), /520 families of the 520 with most rows open/);
-  assert.equal(work.list.children.length, 501);
-  assert.equal(work.list.lastChild.textContent, "and 20 more");
+  assert.equal(work.going.list.children.length, 501);
+  assert.equal(work.going.list.lastChild.textContent, "and 20 more");
 });
 
 test("another way is asked for once one pauses, and an answer that comes too late is not shown", async () => {

@@ -100,10 +100,15 @@ def files_beside(
 def open_questions(path: Path, flow: Flow, step_id: str) -> str:
     """What a step would like to ask, as CSV."""
     from updraft.core.engine import Engine
+    from updraft.core.formats.write import write_csv
 
     engine, files = Engine(), files_beside(path)
     table = engine.look(engine.plan(flow, files), step_id, files)
-    return table.lazy("open").collect().write_csv() if "open" in table.frames else "Name,Rows\n"
+    if "open" not in table.frames:
+        return "Name,Rows\n"
+    asked = table.lazy("open").collect()
+    told = [s.name for s in asked if s.name in ("Name", "Rows") or s.null_count() < asked.height]
+    return write_csv(asked.select(told), None) or ""
 
 
 def table_of(

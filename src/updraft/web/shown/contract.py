@@ -175,6 +175,47 @@ class KindShown(TypedDict):
     schema: dict[str, Any]
 
 
+class FieldAsked(TypedDict):
+    """What a question's rows hold in a column, and what the rows that they may meet hold in `other`."""
+
+    column: str
+    other: str | None
+    here: str | None
+    there: str | None
+
+
+class CandidateShown(TypedDict):
+    """A thing of a reference that a name may mean."""
+
+    id: str
+    name: str
+    score: float | None
+    about: str
+
+
+class QuestionShown(TypedDict):
+    """What a step asks: an answer is given for its `key`; `candidates` is null where any text may answer."""
+
+    key: str
+    rows: int
+    proposal: str | None
+    why: str | None
+    fields: list[FieldAsked]
+    candidates: list[CandidateShown] | None
+
+
+class DecisionsShown(TypedDict):
+    """Answers given (key, answer, who, when) and open questions, of each the first; `answers` are those that
+    there can be, or none where any text is one.
+    """
+
+    answers: list[str]
+    given: list[list[str]]
+    decided: int
+    open: list[QuestionShown]
+    open_count: int
+
+
 class RepairShown(TypedDict):
     sentence: str
     steps: list[dict[str, Any]]
@@ -206,5 +247,6 @@ class FindingsShown(TypedDict):
 
 SHOWN = (
     ProblemShown, FactShown, PortShown, StopShown, LinkShown, CourseShown, StepShown, FlowShown, ColumnThere,
-    ColumnShown, TableShown, ArrivingShown, LookShown, KindShown, RepairShown, FindingShown, FindingsShown,
+    ColumnShown, TableShown, ArrivingShown, LookShown, KindShown, FieldAsked,
+    CandidateShown, QuestionShown, DecisionsShown, RepairShown, FindingShown, FindingsShown,
 )  # fmt: skip

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 from typing import Any
 
+import polars as pl
 from flask import Blueprint, Response, jsonify, request
 
 from updraft.core import Flow, Problem, Ref
 from updraft.core.flow.decisions import Decisions
 from updraft.core.steps import kinds
+from updraft.core.steps.opening import QUESTIONS
 from updraft.store.folders import safe_name
 from updraft.web.asked import Listed, query_of
 from updraft.web.attaching import attached
 from updraft.web.live.changes import change
 from updraft.web.live.patient import patient
 from updraft.web.live.studio import studio
+from updraft.web.shown.contract import DecisionsShown, QuestionShown
 from updraft.web.shown.state import flow_state
 
 blueprint = Blueprint("decisions", __name__, url_prefix="/api/flows/<flow_id>/steps/<step_id>")
@@ -23,31 +26,41 @@ blueprint = Blueprint("decisions", __name__, url_prefix="/api/flows/<flow_id>/st
 @blueprint.get("/decisions")
 @patient
 def decisions(flow_id: str, step_id: str) -> Any:
-    """The answers given for a step, its open questions, and the answers there can be.
+    """The answers given for a step, its open questions, and the answers there can be: `DecisionsShown`.
 
-    Of each at most `most` rows; `decided` and `open_count` say how many there are. `search` narrows both.
-    `columns` names what each open question tells.
+    Of each at most `most`; `decided` and `open_count` say how many there are. `search` narrows both.
     """
     flow = studio().flows.get(flow_id).flow
     listed = query_of(Listed)
     search, most = listed.search.casefold(), listed.most
     given = [row for row in flow.decided(step_id) if search in row.key.casefold()]
-    columns, rows_asked = _open(flow_id, flow, step_id)
-    asked = [row for row in rows_asked if search in str(row[0]).casefold()]
+    asked = _open(flow_id, flow, step_id)
+    if search:
+        asked = asked.filter([search in name.casefold() for name in asked["Name"]])
     kind = kinds()[flow.step(step_id).kind]
-    rows = [list(row) for row in given[-most:]]
-    return jsonify(
-        answers=kind.answers,
-        given=rows,
+    shown = DecisionsShown(
+        answers=list(kind.answers),
+        given=[list(row) for row in given[-most:]],
         decided=len(given),
-        columns=columns,
-        open=asked[:most],
-        open_count=len(asked),
+        open=[_shown(row) for row in asked.head(most).iter_rows(named=True)],
+        open_count=asked.height,
     )
+    return jsonify(shown)
 
 
-def _open(flow_id: str, flow: Flow, step_id: str) -> tuple[list[str], list[list[Any]]]:
-    """What a step would like to ask, as columns and rows; nothing where its table cannot be had."""
+def _shown(row: dict[str, Any]) -> QuestionShown:
+    return {
+        "key": row["Name"],
+        "rows": row["Rows"],
+        "proposal": row["Proposal"],
+        "why": row["Why"],
+        "fields": row["Fields"] or [],
+        "candidates": row["Candidates"],
+    }
+
+
+def _open(flow_id: str, flow: Flow, step_id: str) -> pl.DataFrame:
+    """What a step would like to ask (`QUESTIONS`); nothing where its table cannot be had."""
     app = studio()
     planned = app.plan(flow_id, flow)
     if not flow.has(step_id):
@@ -57,11 +70,8 @@ def _open(flow_id: str, flow: Flow, step_id: str) -> tuple[list[str], list[list[
     try:
         table = app.look(flow_id, planned, planned.resolve(Ref(step_id)).step)
     except Problem:
-        return [], []
-    if "open" not in table.frames:
-        return [], []
-    asked = table.frames["open"].lazy().collect()
-    return asked.columns, [list(row) for row in asked.rows()]
+        return pl.DataFrame(schema=QUESTIONS)
+    return table.lazy("open").collect() if "open" in table.frames else pl.DataFrame(schema=QUESTIONS)
 
 
 @blueprint.get("/decisions.csv")

@@ -12,13 +12,13 @@ from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.joins.keys import Brought, missed_counts
 from updraft.core.steps.likeness import FieldAlike, check_fields, least_alike, linked, texts
+from updraft.core.steps.opening import question_key, questions
 from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.tables import Out, Port, Tables
 
 _ROW, _ENTRY, _SCORE = "\0row", "\0entry", "\0score"  # names no file can bring
 _RANK, _MARGIN = "\0rank", "\0margin"
-_BETWEEN = " · "  # the fields of a row, in what is asked
 _DOUBTFUL = 5.0  # points above the least, or ahead of the next
 
 
@@ -86,7 +86,8 @@ class LookUpAlike(StepKind):
         "link people",
     )
     icon = "bullseye"
-    version = 2
+    desk = "review"
+    version = 3
     needs = frozenset({"whole", "decisions"})
     inputs = (Port(main=True), Port("reference", "Look up in"))
     outputs = (
@@ -240,9 +241,8 @@ def _is_doubtful(least: float) -> pl.Expr:
 
 def _keys(rows: pl.DataFrame) -> pl.Series:
     """What a row is called in questions and answers: the texts of its fields."""
-    filled = pl.when(pl.all().str.strip_chars() != "").then(pl.all())
-    key = pl.concat_str(filled, separator=_BETWEEN, ignore_nulls=True)
-    return rows.select(key.alias("key")).to_series()
+    filled = [pl.when(pl.col(name).str.strip_chars() != "").then(name).fill_null("") for name in rows.columns]
+    return rows.select(question_key(filled).alias("key")).to_series()
 
 
 def _decided(
@@ -297,28 +297,26 @@ def _open(
     settings: LookUpAlikeSettings,
     decided: Mapping[str, str],
 ) -> pl.DataFrame:
-    """Doubtful matches that nobody decided yet: what is asked for, its rows, the proposal, and why; then, of
-    several fields, each as it stands here and there.
-    """
+    """Doubtful matches that nobody decided yet, field by field as they stand here and there."""
     doubtful = near.filter(_is_doubtful(settings.least) & (pl.col(_RANK) == 1))
-    fields = {
-        name: side[str(n)].gather(doubtful[at]).alias(name)
-        for n, one in enumerate(settings.fields)
-        for side, at, name in (
-            (sides[0], _ROW, f"{one.column} here"),
-            (sides[1], _ENTRY, f"{one.reference} there"),
+    fields = [
+        pl.struct(
+            pl.lit(one.column).alias("column"),
+            pl.lit(one.reference).alias("other"),
+            sides[0][str(n)].gather(doubtful[_ROW]).alias("here"),
+            sides[1][str(n)].gather(doubtful[_ENTRY]).alias("there"),
         )
-        if len(settings.fields) > 1
-    }
+        for n, one in enumerate(settings.fields)
+    ]
     lead = pl.format(", {} ahead of the next", pl.col(_MARGIN))
     asked = doubtful.select(
         _keys(sides[0]).gather(doubtful[_ROW]).alias("Name"),
         _keys(sides[1]).gather(doubtful[_ENTRY]).alias("Proposal"),
         pl.concat_str(pl.format("{} %", pl.col(_SCORE)), lead.fill_null("")).alias("Why"),
-        *fields.values(),
+        pl.concat_list(fields).alias("Fields"),
     )
     fresh = asked.filter(~pl.col("Name").is_in(list(decided)))
     grouped = fresh.group_by("Name", maintain_order=True).agg(
-        pl.len().cast(pl.Int64).alias("Rows"), pl.col("Proposal", "Why", *fields).first()
+        pl.len().alias("Rows"), pl.col("Proposal", "Why", "Fields").first()
     )
-    return grouped.select("Name", "Rows", "Proposal", "Why", *fields)
+    return questions(grouped)

@@ -12,7 +12,7 @@ from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import need_new
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
-from updraft.core.steps.opening import New, new_setting, open_questions
+from updraft.core.steps.opening import QUESTIONS, New, new_setting, open_questions, question_key, questions
 from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.steps.texts import text_of
@@ -61,11 +61,14 @@ class Found(NamedTuple):
 
 @dataclass(frozen=True)
 class _Asked:
-    """The distinct names with their evidence: `keys` tell them apart, `rows` counts them."""
+    """The distinct names with their evidence: `keys` tell them apart, `rows` counts them, `fields`
+    are as in `QUESTIONS`.
+    """
 
     keys: list[str]
     queries: list[Query]
     rows: list[int]
+    fields: pl.Series
 
 
 class MatchToReference(StepKind):
@@ -74,10 +77,12 @@ class MatchToReference(StepKind):
     """
 
     kind = "match_to_reference"
+    version = 2
     title = "Match to reference"
     summary = "Find the identifiers of names in a reference that others maintain"
     words = ("reconcile", "authority file", "entity", "identifier", "wikidata", "taxonomy", "lookup", "link")
     icon = "patch-check"
+    desk = "review"
     needs = frozenset({"outside", "whole", "decisions"})
     outputs = (Out(main=True), Out("open", "Names to decide"), Out("unmatched", "Rows without a match"))
     Settings = MatchSettings
@@ -151,17 +156,21 @@ def _new_columns(settings: MatchSettings, schema: pl.Schema) -> dict[str, str]:
 
 
 def _key(parts: Sequence[pl.Expr]) -> pl.Expr:
-    """A name as people decide on it: with its evidence where there is some. Empty where the name is."""
-    name, *evidence = parts
-    return pl.concat_str(name, *((pl.lit(" · ") + one).fill_null("") for one in evidence))
+    """A name as people decide on it: with its evidence where there is some. Null where the name is."""
+    return pl.when(parts[0].is_not_null()).then(question_key(parts))
 
 
 def _asked(
     table: pl.LazyFrame, parts: Sequence[pl.Expr], properties: Sequence[str], settings: MatchSettings
 ) -> _Asked:
     texts = {f"{_PART}{n}": part for n, part in enumerate(parts)}
+    columns = [settings.column, *(one.column for one in settings.evidence if one.property and one.column)]
+    fields = [
+        pl.struct(pl.lit(name).alias("column"), pl.col(name).cast(pl.String).alias("here"))
+        for name in columns
+    ]
     counted = (
-        table.select(_key(parts).alias(_KEY), **texts)
+        table.select(_key(parts).alias(_KEY), pl.concat_list(fields).alias("\0fields"), **texts)
         .filter(pl.col(_KEY).is_not_null())
         .group_by(_KEY, maintain_order=True)
         .agg(pl.len().alias("\0n"), pl.all().first())
@@ -181,7 +190,7 @@ def _asked(
     for text, *evidence in counted.select(*texts).iter_rows():
         told = zip(properties, evidence, strict=True)
         queries.append(Query(text, settings.type, tuple((p, v) for p, v in told if v)))
-    return _Asked(counted[_KEY].to_list(), queries, counted["\0n"].to_list())
+    return _Asked(counted[_KEY].to_list(), queries, counted["\0n"].to_list(), counted["\0fields"])
 
 
 def _found(candidates: Sequence[Candidate], answer: str | None, least: float | None) -> Found | None:
@@ -212,9 +221,6 @@ def _answers(keys: Sequence[str], found: Mapping[str, Found | None]) -> pl.LazyF
     )
 
 
-_CANDIDATE = pl.Struct({"id": pl.String, "name": pl.String, "score": pl.Float64, "about": pl.String})
-
-
 def _open(asked: _Asked, offered: Sequence[Sequence[Candidate]], doubtful: Sequence[int]) -> pl.DataFrame:
     rows = []
     for place in doubtful:
@@ -223,14 +229,6 @@ def _open(asked: _Asked, offered: Sequence[Sequence[Candidate]], doubtful: Seque
         said = f"score {near[0].score:g} · {near[0].about}" if near else "the reference knows nothing like it"
         listed = [{"id": one.id, "name": one.name, "score": one.score, "about": one.about} for one in near]
         rows.append((asked.keys[place], asked.rows[place], best, said, listed))
-    return pl.DataFrame(
-        rows,
-        schema={
-            "Name": pl.String,
-            "Rows": pl.Int64,
-            "Proposal": pl.String,
-            "Why": pl.String,
-            "Candidates": pl.List(_CANDIDATE),
-        },
-        orient="row",
-    )
+    told = {name: QUESTIONS[name] for name in ("Name", "Rows", "Proposal", "Why", "Candidates")}
+    made = pl.DataFrame(rows, schema=told, orient="row")
+    return questions(made.with_columns(asked.fields.gather(list(doubtful)).alias("Fields")))

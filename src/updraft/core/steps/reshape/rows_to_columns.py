@@ -10,6 +10,7 @@ from updraft.core.steps.choice import listed
 from updraft.core.steps.counts import Count, Level, control_total
 from updraft.core.steps.figures import FIGURE_WORDS, OF_ALL, Figure, expression
 from updraft.core.steps.given import Context, Result, Wanted
+from updraft.core.steps.opening import questions
 from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import WHOLE, Spread, by_columns
 from updraft.core.steps.tables import Out, Tables
@@ -54,6 +55,7 @@ class RowsToColumns(StepKind):
     """
 
     kind = "rows_to_columns"
+    version = 2
     title = "Rows to columns"
     summary = "Turn the values of a column, such as months, into columns of figures"
     words = ("pivot", "crosstab", "long to wide", "spread", "cast", "cross table", "transpose groups")
@@ -85,7 +87,7 @@ class RowsToColumns(StepKind):
         ).cache()
         counts = self._counts(fresh, found, decided, settings)
         totals = self._agreeing(tables.main, made, names, settings)
-        return Result(made, {"open": fresh.lazy()}, (*counts, *totals))
+        return Result(made, {"open": questions(fresh).lazy()}, (*counts, *totals))
 
     def _agreeing(
         self, table: pl.LazyFrame, made: pl.LazyFrame, names: Sequence[str], settings: RowsToColumnsSettings

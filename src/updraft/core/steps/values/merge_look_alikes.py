@@ -9,7 +9,7 @@ from updraft.core.similarity.families import STRICTNESS, Proposal, Ways, propose
 from updraft.core.steps.base import StepKind
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
-from updraft.core.steps.opening import New, new_setting, open_questions
+from updraft.core.steps.opening import QUESTIONS, New, new_setting, open_questions, questions
 from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import Spread
 from updraft.core.steps.tables import Out, Tables
@@ -59,7 +59,7 @@ class MergeLookAlikes(StepKind):
     """
 
     kind = "merge_look_alikes"
-    version = 4
+    version = 5
     title = "Merge look-alikes"
     summary = "Give values that are likely one thing, written in several ways, one name"
     words = (
@@ -161,11 +161,9 @@ def _last(value: str, merged: dict[str, str]) -> str:
 
 def _open(fresh: list[Proposal], counted: pl.DataFrame) -> pl.DataFrame:
     rows = dict(counted.iter_rows())
-    return pl.DataFrame(
-        [(one.value, rows[one.value], one.name, one.why) for one in fresh],
-        schema={"Name": pl.String, "Rows": pl.Int64, "Proposal": pl.String, "Why": pl.String},
-        orient="row",
-    )
+    told = {name: QUESTIONS[name] for name in ("Name", "Rows", "Proposal", "Why")}
+    asked = [(one.value, rows[one.value], one.name, one.why) for one in fresh]
+    return questions(pl.DataFrame(asked, schema=told, orient="row"))
 
 
 def _number(n: int) -> pl.LazyFrame:

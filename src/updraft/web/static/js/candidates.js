@@ -12,7 +12,7 @@ export class Candidates {
   }
 
   draw(found) {
-    const best = found.open.filter(([, , proposal]) => proposal);
+    const best = found.open.filter(({ proposal }) => proposal);
     const all = (text, rows) =>
       h(
         "button",
@@ -35,12 +35,12 @@ export class Candidates {
             best.length > 1
               ? all(
                   `Take the first of these ${best.length}`,
-                  best.map(([key, , proposal]) => [key, proposal]),
+                  best.map(({ key, proposal }) => [key, proposal]),
                 )
               : "",
             all(
               `Leave these ${found.open.length}`,
-              found.open.map(([key]) => [key, LEFT]),
+              found.open.map(({ key }) => [key, LEFT]),
             ),
           )
         : "",
@@ -48,7 +48,7 @@ export class Candidates {
   }
 
   /** The likeliest meaning, said as a sentence to agree to; others and a search behind “Another”; or none. */
-  question([key, rows, , , candidates]) {
+  question({ key, rows, candidates }) {
     const [first, ...rest] = candidates ?? [];
     const others = h("div", { class: "candidates" });
     const fill = (found, none) =>

@@ -166,6 +166,42 @@ export interface KindShown {
   schema: Record<string, any>;
 }
 
+/** What a question's rows hold in a column, and what the rows that they may meet hold in `other`. */
+export interface FieldAsked {
+  column: string;
+  other: string | null;
+  here: string | null;
+  there: string | null;
+}
+
+/** A thing of a reference that a name may mean. */
+export interface CandidateShown {
+  id: string;
+  name: string;
+  score: number | null;
+  about: string;
+}
+
+/** What a step asks: an answer is given for its `key`; `candidates` is null where any text may answer. */
+export interface QuestionShown {
+  key: string;
+  rows: number;
+  proposal: string | null;
+  why: string | null;
+  fields: FieldAsked[];
+  candidates: CandidateShown[] | null;
+}
+
+/** Answers given (key, answer, who, when) and open questions, of each the first; `answers` are those that
+ * there can be, or none where any text is one. */
+export interface DecisionsShown {
+  answers: string[];
+  given: string[][];
+  decided: number;
+  open: QuestionShown[];
+  open_count: number;
+}
+
 export interface RepairShown {
   sentence: string;
   steps: Record<string, any>[];

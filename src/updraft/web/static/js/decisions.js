@@ -4,12 +4,15 @@ import { Candidates } from "./candidates.js";
 import { count, h, icon, pausing, plural } from "./dom.js";
 import { removeButton } from "./widgets/basic.js";
 
-/** A row beside the one that it may be, field by field; letters that differ are marked. */
-export function pairTable(names, values) {
-  const lines = [];
-  for (let n = 0; n < values.length; n += 2)
-    lines.push([names[n], names[n + 1], values[n], values[n + 1]]);
-  const bare = (name, word) => name.slice(0, -word.length);
+/** @typedef {import("./contract.d.ts").QuestionShown} Question */
+/** @typedef {import("./contract.d.ts").DecisionsShown} Decided */
+
+/**
+ * A row beside the one that it may be, field by field; letters that differ are marked.
+ * @param {import("./contract.d.ts").FieldAsked[]} fields
+ */
+export function pairTable(fields) {
+  /** @param {[string, boolean][]} parts */
   const cell = (parts) =>
     parts.length
       ? h(
@@ -34,16 +37,10 @@ export function pairTable(names, values) {
     h(
       "tbody",
       {},
-      lines.map(([mine, its, here, there]) => {
-        const [left, right] = [bare(mine, " here"), bare(its, " there")];
-        const [one, other] = differing(here ?? "", there ?? "");
-        return h(
-          "tr",
-          {},
-          h("th", { scope: "row", title: left === right ? null : `${left}, there ${right}` }, left),
-          cell(one),
-          cell(other),
-        );
+      fields.map(({ column, other, here, there }) => {
+        const [one, two] = differing(here ?? "", there ?? "");
+        const title = column === other ? null : `${column}, there ${other}`;
+        return h("tr", {}, h("th", { scope: "row", title }, column), cell(one), cell(two));
       }),
     ),
   );
@@ -51,6 +48,8 @@ export function pairTable(names, values) {
 
 /**
  * Two texts in parts: what they begin and end with alike, and what differs between.
+ * @param {string} one
+ * @param {string} other
  * @returns {[string, boolean][][]}
  */
 export function differing(one, other) {
@@ -133,7 +132,7 @@ export class Decisions {
           class: "btn btn-quiet",
           onclick: async () => {
             const all = await attempt(() => api(`${this.path}?most=1000000`));
-            if (all) this.decide(all.open.map(([key]) => [key, take]));
+            if (all) this.decide(all.open.map(({ key }) => [key, take]));
           },
         },
         icon("check2-all"),
@@ -145,12 +144,12 @@ export class Decisions {
   /** Questions whose answer may be any text: what is proposed is there, to take, to change or to refuse. */
   proposed(found) {
     const typed = new Map(); // what stands in each line now
-    const line = ([key, rows, proposal = "", why = "", ...fields]) => {
+    const line = ({ key, rows, proposal, why, fields }) => {
       const input = h("input", {
         type: "text",
         class: "form-control form-control-sm",
         "aria-label": `What “${key}” becomes`,
-        value: proposal,
+        value: proposal ?? "",
         onkeydown: (event) => {
           if (event.key === "Enter") this.decide([[key, input.value]]);
         },
@@ -167,11 +166,11 @@ export class Decisions {
           },
           text,
         );
-      if (fields.length)
+      if (fields.length > 1)
         return h(
           "li",
           { class: "pair" },
-          pairTable(found.columns.slice(4), fields),
+          pairTable(fields),
           h("p", { class: "muted small m-0" }, `${why} · ${plural(rows, "row", "rows")}`),
           h(
             "p",
@@ -183,7 +182,7 @@ export class Decisions {
         );
       return h(
         "li",
-        { class: "proposal", title: why || null },
+        { class: "proposal", title: why },
         h("span", { class: "name" }, key),
         h("span", { class: "muted small" }, plural(rows, "row", "rows")),
         h("span", { class: "arrow", "aria-hidden": "true" }, "→"),
@@ -230,7 +229,7 @@ export class Decisions {
           answer,
         ),
       );
-    const everything = (answer) => this.decide(found.open.map(([key]) => [key, answer]));
+    const everything = (answer) => this.decide(found.open.map(({ key }) => [key, answer]));
     return h(
       "div",
       { class: "questions" },
@@ -238,7 +237,7 @@ export class Decisions {
       h(
         "ul",
         { class: "decision-list" },
-        found.open.map(([key, rows]) =>
+        found.open.map(({ key, rows }) =>
           h(
             "li",
             {},
@@ -323,45 +322,54 @@ export class Decisions {
   }
 
   tools(found) {
-    const file = h("input", {
-      type: "file",
-      accept: ".csv,text/csv",
-      hidden: true,
-      "aria-label": "CSV file of answers",
-      onchange: () => this.bring(file.files[0]),
-    });
-    const button = (text, name, onclick) =>
-      h("button", { type: "button", class: "tiny-button", onclick }, icon(name), ` ${text}`);
-    return h(
-      "p",
-      { class: "decision-tools" },
-      file,
-      button("Bring in CSV", "upload", () => file.click()),
-      found.decided
-        ? [
-            h(
-              "a",
-              { class: "tiny-button", href: `${this.path}.csv` },
-              icon("download"),
-              " Save as CSV",
-            ),
-            button("Take all back", "eraser", () =>
-              this.edit([{ op: "undecide", id: this.step.id }]),
-            ),
-          ]
-        : null,
-    );
+    return answerFile(this.studio, this.step, found.decided, () => this.load());
   }
+}
 
-  async bring(file) {
-    if (!file) return;
+/**
+ * Answers in from a CSV file, out as one, or all taken back.
+ * @param {import("./studio.js").Studio} studio
+ * @param {{id: string}} step
+ * @param {number} decided how many answers are given
+ * @param {() => any} changed called when others are
+ */
+export function answerFile(studio, step, decided, changed) {
+  const path = `/api/flows/${studio.flow}/steps/${step.id}/decisions`;
+  const bring = async (given) => {
+    if (!given) return;
     const body = new FormData();
-    body.append("file", file, file.name);
-    const state = await attempt(() => api(`${this.path}.csv`, { method: "POST", body }));
+    body.append("file", given, given.name);
+    const state = await attempt(() => api(`${path}.csv`, { method: "POST", body }));
     if (!state) return;
-    await this.studio.flowState.take(state);
-    await this.studio.look();
-    await this.load();
+    await studio.flowState.take(state);
+    await studio.look();
+    await changed();
     notice("The answers are in. Ctrl+Z takes them back.");
-  }
+  };
+  const back = async () => {
+    if (!(await studio.edit([{ op: "undecide", id: step.id }]))) return;
+    await studio.look();
+    await changed();
+  };
+  const file = h("input", {
+    type: "file",
+    accept: ".csv,text/csv",
+    hidden: true,
+    "aria-label": "CSV file of answers",
+    onchange: () => bring(file.files[0]),
+  });
+  const button = (text, name, onclick) =>
+    h("button", { type: "button", class: "tiny-button", onclick }, icon(name), ` ${text}`);
+  return h(
+    "p",
+    { class: "decision-tools" },
+    file,
+    button("Bring in CSV", "upload", () => file.click()),
+    decided
+      ? [
+          h("a", { class: "tiny-button", href: `${path}.csv` }, icon("download"), " Save as CSV"),
+          button("Take all back", "eraser", back),
+        ]
+      : null,
+  );
 }

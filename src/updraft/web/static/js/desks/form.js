@@ -1,13 +1,10 @@
 /** The work of every kind without a desk of its own: its form in columns, and beside it what comes of it. */
-import { api } from "../api.js";
 import { Decisions } from "../decisions.js";
 import { factList } from "../desk.js";
-import { count, h, plural } from "../dom.js";
+import { h, plural } from "../dom.js";
 import { Sample } from "../sample.js";
 import { searchedReference, stepForm } from "../stepForm.js";
-import { cellOf } from "./rows.js";
-
-const ROWS = 30; // of the result, to look at while the settings change
+import { drawResult } from "./result.js";
 
 export class Work {
   constructor(frame) {
@@ -63,36 +60,6 @@ export class Work {
     this.facts.replaceChildren(
       table && !problem ? (factList(table.facts, table.warnings, this.frame.studio.act) ?? "") : "",
     );
-    this.draw(table, problem);
-  }
-
-  /** The first rows of the result. */
-  async draw(table, problem) {
-    if (!table || this.shown === table.key) return;
-    this.shown = table.key;
-    const query = new URLSearchParams({ offset: "0", limit: String(ROWS), output: table.output });
-    const url = `/api/flows/${this.frame.studio.flow}/tables/${table.key}/rows`;
-    const found = await api(`${url}?${query}`).catch(() => null);
-    if (!found || this.shown !== table.key) return;
-    const touched = new Set(table.touched);
-    const head = table.columns.map(({ name, kind_title }) =>
-      h("th", { scope: "col" }, name, h("span", { class: "muted small" }, ` ${kind_title}`)),
-    );
-    const body = found.rows.map((row) =>
-      h(
-        "tr",
-        {},
-        table.columns.map(({ name }, n) => cellOf(row[n], touched.has(name) ? "is-made" : "")),
-      ),
-    );
-    const told = `The first ${count(found.rows.length)} of ${count(table.rows)} rows${problem ? ", as they come in" : ""}.`;
-    this.rows.replaceChildren(
-      h(
-        "div",
-        { class: "gives-scroll", tabindex: "0", role: "group", "aria-label": "First rows" },
-        h("table", { class: "wide-rows" }, h("thead", {}, h("tr", {}, head)), h("tbody", {}, body)),
-      ),
-      h("p", { class: "muted small" }, told),
-    );
+    drawResult(this.rows, this.frame.studio, table, problem);
   }
 }

@@ -1,32 +1,29 @@
 /** The work of Merge look-alikes: families of spellings, one of them with its rows, and how alike they must be. */
 import { attempt, post, api } from "../api.js";
 import { count, h, pausing, plural } from "../dom.js";
-import { choice } from "../widgets/basic.js";
+import { Going } from "./going.js";
 import { drawStrictness, likenessOf } from "./likeness.js";
 import { blanksShown, sampleRows } from "./rows.js";
-
-const SHOWS = [
-  ["open", "open"],
-  ["decided", "decided"],
-  ["all", "all"],
-];
-const LISTED = 500; // families
 
 export class Work {
   constructor(frame) {
     this.frame = frame;
     this.port = frame.incoming[frame.kind.ports.find((port) => port.main).name];
-    this.families = [];
     this.distinct = 0;
     this.all = 0;
     this.answers = new Map();
-    this.shows = "open";
-    /** @type {any} */
-    this.chosen = null;
     this.path = `/api/flows/${frame.studio.flow}/steps/${frame.step.id}/decisions`;
-    this.list = h("ul", { class: "family-list", "aria-label": "Families of spellings" });
-    this.bar = h("div", { class: "progress-line", "aria-hidden": "true" }, h("span", {}));
-    this.progress = h("p", { class: "muted small", role: "status" });
+    // Everything has a key: arrows go on, Enter merges, N keeps apart, E empties.
+    this.going = new Going({
+      label: "Families of spellings",
+      which: "Which families",
+      none: "No family here.",
+      decided: (family) => this.decided(family),
+      line: lineOf,
+      show: () => this.drawFamily(),
+      some: () => this.ofSome(),
+      keys: { Enter: () => this.merge(), n: () => this.apart(), e: () => this.emptied() },
+    });
     this.middle = h("section", { class: "wide-middle", "aria-label": "One family" });
     this.scale = h("div", { class: "strictness" });
     this.soon = pausing(150, () => this.load());
@@ -40,6 +37,16 @@ export class Work {
     return this.frame.settings.column || "no column yet";
   }
 
+  /** @returns {any[]} */
+  get families() {
+    return this.going.items;
+  }
+
+  /** @returns {any} */
+  get chosen() {
+    return this.going.chosen;
+  }
+
   sentence() {
     if (!this.distinct) return "";
     return `${plural(this.distinct, "spelling", "spellings")}. ${plural(this.all, "family", "families")} may each be one thing.`;
@@ -47,7 +54,7 @@ export class Work {
 
   sums() {
     const merged = [...this.answers].filter(([key, answer]) => key !== answer).length;
-    const open = this.families.filter((family) => !this.decided(family)).length;
+    const open = this.going.open.length;
     const some = this.ofSome();
     return `${plural(merged, "spelling", "spellings")} decided to become another; ${plural(open, "family", "families")}${some} open`;
   }
@@ -77,11 +84,10 @@ export class Work {
     ];
     if (!found || asked !== this.asked) return;
     this.answers = new Map((given?.given ?? []).map(([key, answer]) => [key, answer]));
-    this.families = found.families.map((family) => ({ ...family, out: new Set() }));
+    const families = found.families.map((family) => ({ ...family, out: new Set() }));
     Object.assign(this, { distinct: found.distinct, all: found.all });
     drawStrictness(this.scale, found.strictness, this.frame, this.soon);
-    const known = this.families.find((family) => family.name === this.chosen?.name);
-    this.choose(known ?? this.shown()[0] ?? this.families[0] ?? null);
+    this.going.take(families, (one, other) => one.name === other.name);
     this.frame.about.textContent = this.sentence();
     this.frame.effect(studio.table, studio.problem);
   }
@@ -92,11 +98,6 @@ export class Work {
     return family.spellings.slice(1).every(settled);
   }
 
-  shown() {
-    const wanted = { open: false, decided: true }[this.shows];
-    return this.families.filter((one) => wanted === undefined || this.decided(one) === wanted);
-  }
-
   // Left: the families
 
   left() {
@@ -104,95 +105,8 @@ export class Work {
       "section",
       { class: "wide-left", "aria-label": "Families" },
       h("h3", { class: "eyebrow" }, "Families of spellings"),
-      this.progress,
-      this.bar,
-      choice(SHOWS, this.shows, "Which families", (shows) => {
-        this.shows = shows;
-        this.choose(this.shown()[0] ?? null);
-      }),
-      this.list,
+      this.going.parts,
     );
-  }
-
-  drawList() {
-    const done = this.families.filter((family) => this.decided(family)).length;
-    this.progress.textContent = this.ofSome()
-      ? `${count(done)} decided${this.ofSome()}`
-      : `${count(done)} of ${count(this.families.length)} decided`;
-    /** @type {HTMLElement} */ (this.bar.firstChild).style.width =
-      `${this.families.length ? (100 * done) / this.families.length : 0}%`;
-    const inside = this.list.contains(document.activeElement);
-    const shown = this.shown();
-    this.list.replaceChildren(
-      ...shown
-        .slice(0, LISTED)
-        .map((family) =>
-          h(
-            "li",
-            { class: family === this.chosen ? "is-chosen" : "" },
-            h(
-              "button",
-              {
-                type: "button",
-                "aria-current": family === this.chosen ? "true" : null,
-                onclick: () => this.choose(family),
-                onkeydown: (event) => this.key(event),
-              },
-              h("span", {
-                class: `dot${this.decided(family) ? " is-done" : ""}`,
-                "aria-hidden": "true",
-              }),
-              h(
-                "span",
-                { class: "name" },
-                h("strong", {}, blanksShown(family.name)),
-                h(
-                  "span",
-                  { class: "muted small" },
-                  `${plural(family.spellings.length, "spelling", "spellings")} · ${plural(rowsOf(family), "row", "rows")}`,
-                ),
-              ),
-              h("span", { class: "muted small" }, family.sure ? "sure" : family.weakest),
-            ),
-          ),
-        ),
-    );
-    if (shown.length > LISTED)
-      this.list.append(
-        h("li", { class: "muted small" }, `and ${count(shown.length - LISTED)} more`),
-      );
-    if (!this.list.children.length)
-      this.list.append(h("li", { class: "muted small" }, "No family here."));
-    if (inside) this.list.querySelector(".is-chosen button")?.focus();
-  }
-
-  choose(family) {
-    this.chosen = family;
-    this.drawList();
-    this.drawFamily();
-  }
-
-  step(by) {
-    const shown = this.shown();
-    const at = shown.indexOf(this.chosen);
-    const next = shown[Math.max(0, Math.min(at + by, shown.length - 1))];
-    if (next) this.choose(next);
-    this.list.querySelector(".is-chosen")?.scrollIntoView({ block: "nearest" });
-  }
-
-  /** Everything has a key: arrows go on, Enter merges, N keeps apart, E empties. */
-  key(event) {
-    if (event.ctrlKey || event.metaKey || event.altKey) return;
-    const act = {
-      ArrowDown: () => this.step(1),
-      ArrowUp: () => this.step(-1),
-      Enter: () => this.merge(),
-      n: () => this.apart(),
-      e: () => this.emptied(),
-    }[event.key.length === 1 ? event.key.toLowerCase() : event.key];
-    if (!act) return;
-    event.preventDefault();
-    act();
   }
 
   // Middle: one family
@@ -319,11 +233,9 @@ export class Work {
 
   async decide(rows) {
     const { studio, step } = this.frame;
-    const next = this.shown()[this.shown().indexOf(this.chosen) + 1] ?? null;
-    for (const [key, answer] of rows) this.answers.set(key, answer);
-    if (this.shows === "open") this.choose(next ?? this.shown()[0] ?? null);
-    else this.choose(this.chosen);
-    this.list.querySelector(".is-chosen button")?.focus();
+    this.going.answered(() => {
+      for (const [key, answer] of rows) this.answers.set(key, answer);
+    });
     await studio.edit([{ op: "decide", id: step.id, rows }]);
     this.frame.effect(studio.table, studio.problem);
   }
@@ -357,12 +269,25 @@ export class Work {
     const values = this.changed();
     if (!values.length)
       return this.sample.replaceChildren(h("p", { class: "muted small" }, "None."));
-    const condition = { test: "one_of", values };
-    const found = await sampleRows(studio, this.port, settings.column, condition);
+    const condition = { column: settings.column, test: "one_of", values };
+    const found = await sampleRows(studio, this.port, [condition]);
     if (!found || this.chosen !== family || String(this.changed()) !== String(values)) return;
     const told = `${plural(found.total, "row", "rows")} in all.`;
     this.sample.replaceChildren(found.table, h("p", { class: "muted small" }, told));
   }
 }
 
+const lineOf = (family) => [
+  h(
+    "span",
+    { class: "name" },
+    h("strong", {}, blanksShown(family.name)),
+    h(
+      "span",
+      { class: "muted small" },
+      `${plural(family.spellings.length, "spelling", "spellings")} · ${plural(rowsOf(family), "row", "rows")}`,
+    ),
+  ),
+  h("span", { class: "muted small" }, family.sure ? "sure" : family.weakest),
+];
 const rowsOf = (family) => family.spellings.reduce((sum, [, rows]) => sum + rows, 0);

@@ -296,8 +296,8 @@ export class Work {
   async look(value) {
     this.chosen = value;
     const { studio, settings } = this.frame;
-    const condition = { test: "equals", value: String(value) };
-    const found = await sampleRows(studio, this.port, settings.column, condition);
+    const condition = { column: settings.column, test: "equals", value: String(value) };
+    const found = await sampleRows(studio, this.port, [condition]);
     if (!found || this.chosen !== value) return;
     const told = `${plural(found.total, "row", "rows")} with “${value}”.`;
     this.sample.replaceChildren(found.table, h("p", { class: "muted small" }, told));

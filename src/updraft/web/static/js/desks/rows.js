@@ -43,23 +43,26 @@ export function firstRows(table, rows, most) {
 }
 
 /**
- * The rows as a table, and how many there are in all; null where they cannot be had.
+ * The rows that meet all conditions as a table, their columns first, and how many there are in all; null where
+ * they cannot be had.
  * @param {import("../studio.js").Studio} studio
+ * @param {import("../contract.d.ts").ArrivingShown} port
+ * @param {{column: string, test: string, value?: string, values?: any[]}[]} conditions
  */
-export async function sampleRows(studio, port, column, condition) {
-  const chip = { label: "", column, conditions: [{ column, ...condition }] };
+export async function sampleRows(studio, port, conditions) {
+  const chips = conditions.map((one) => ({ label: "", column: one.column, conditions: [one] }));
   const query = {
     offset: "0",
     limit: String(ROWS),
     output: port.output,
-    focus: JSON.stringify({ chips: [chip] }),
+    focus: JSON.stringify({ chips }),
   };
   const url = `/api/flows/${studio.flow}/tables/${port.key}/rows`;
   const found = await attempt(() => api(`${url}?${new URLSearchParams(query)}`));
   if (!found) return null;
   const names = port.columns.map(({ name }) => name);
-  const own = names.indexOf(column);
-  const near = [own, ...names.keys()]
+  const own = conditions.map(({ column }) => names.indexOf(column)).filter((n) => n >= 0);
+  const near = [...own, ...names.keys()]
     .filter((n, at, all) => all.indexOf(n) === at)
     .slice(0, COLUMNS);
   const head = near.map((n) => h("th", { scope: "col" }, names[n]));
