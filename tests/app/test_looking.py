@@ -111,6 +111,26 @@ def test_the_first_findings_are_told_and_can_be_looked_into_while_others_are_loo
     assert finding["key"] in [one["key"] for one in last["findings"]]
 
 
+def test_a_formula_is_tried_on_the_first_rows_and_says_of_how_many(client):
+    flow = client.flow()
+    client.upload(flow, "n.csv", ("n\n" + "\n".join(str(n) for n in range(20_003))).encode())
+    step = {"kind": "read_file", "settings": {"path": "n.csv"}}
+    client.post(f"/api/flows/{flow}/edits", {"edits": [{"op": "add", "step": step}]})
+    key = client.post(f"/api/flows/{flow}/look", {"step": "read_file"}).json["table"]["key"]
+
+    def tried(formula: str) -> dict:
+        body = {"columns": [{"name": "Half", "formula": formula}], "at": 0}
+        return client.post(f"/api/flows/{flow}/tables/{key}/tries", body).json
+
+    found = tried("n if n >= 20000 else None")
+    assert (found.get("looked"), found["all"], found["empty"]) == (20_000, 20_003, 20_000), found["problem"]
+    found = tried("total(n)")
+    assert found["looked"] == 20_000 and found["rows"][0]["gives"] == "200050003", (
+        "of all rows, for what looks at others"
+    )
+    assert tried("n +")["problem"]["place"] >= 2
+
+
 def test_no_file_that_a_spreadsheet_may_open_holds_a_formula(client):
     """Names, cells and values of the table, the profile and the value list; numbers stay numbers."""
     flow = client.flow()

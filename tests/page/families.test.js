@@ -65,6 +65,9 @@ async function desk({
   });
   const frame = {
     kind: { ports: [{ name: "table", main: true }] },
+    get main() {
+      return this.incoming.table;
+    },
     incoming: {
       table: { known: true, key: "k", output: "", columns: [{ name: "Hub" }, { name: "Kg" }] },
     },

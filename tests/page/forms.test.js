@@ -157,3 +157,12 @@ test("a field that the choices hide is not asked for, and a blank counts where i
   find.model.change({ find: "" });
   assert.match(find.form.needed("find"), /Type it/);
 });
+
+test("what a formula gives is said of the rows that were looked at", async () => {
+  const { triedSentence } = await import(`${JS}desks/calculate.js`);
+  assert.equal(
+    triedSentence(20000, 3, 1000000),
+    "19,997 of the first 20,000 rows have a result; 3 stay empty.",
+  );
+  assert.equal(triedSentence(2, 1, 2), "1 of 2 rows has a result; 1 stays empty.");
+});

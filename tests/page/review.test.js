@@ -73,6 +73,9 @@ async function desk(open, { given = [], remote = true, fails = false } = {}) {
       schema: { properties: {} },
       starting: {},
     },
+    get main() {
+      return this.incoming.table;
+    },
     incoming: {
       table: { known: true, key: "k", output: "", columns: [{ name: "Name" }, { name: "Hub" }] },
     },

@@ -190,6 +190,9 @@ async function recode(values, { distinct = values.length, draft = [], settings =
       ports: [{ name: "table", main: true }],
       schema: { properties: { others: { labels: [["keep", "keep them"]] } } },
     },
+    get main() {
+      return this.incoming.table;
+    },
     incoming: { table: { known: true, key: "k", output: "", columns: [{ name: "Hub" }] } },
     settings: { column: "Hub", changes: draft, others: "keep", ...settings },
     studio: { flow: 1 },

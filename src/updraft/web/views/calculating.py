@@ -18,7 +18,7 @@ from updraft.core.steps.rule_text import read_rules
 from updraft.core.values import Kind, kind_of
 from updraft.core.values.text import shown
 from updraft.web.asked import Asked, Text, Whole, body_of
-from updraft.web.live.kept import kept
+from updraft.web.live.kept import kept, kept_table
 from updraft.web.live.patient import patient
 from updraft.web.live.studio import studio
 
@@ -47,8 +47,8 @@ def tries(flow_id: str, key: str) -> Any:
     """What a column of Calculate gives. Body: the step's `columns`, and which of them (`at`).
 
     Answers `rows`, the telling ones, each with its number, what it is made of (`from`), what it gives and why
-    it is shown; `read`, the columns it is made of; `kind` of the result. Where the column does not fit, a
-    `problem`, with the place and the length of what is wrong in a formula.
+    it is shown; how many were `looked` at, of `all`; `read`, the columns it is made of; `kind` of the result.
+    Where the column does not fit, a `problem`, with the place and the length of what is wrong in a formula.
     """
     body = body_of(Tried)
     calculate = kinds()["calculate"]
@@ -94,6 +94,7 @@ def tries(flow_id: str, key: str) -> Any:
         read=read,
         kind=kind_of(frames[0].schema["\0result"]),
         looked=len(result),
+        all=kept_table(key).rows[body.output],
         empty=int(result.null_count()),
         rows=[
             {**one._asdict(), "gives": _cut(gives[n]), "from": [_cut(text[n]) for text in texts]}

@@ -37,12 +37,46 @@ export const widgets = {
 };
 
 /**
+ * @typedef {object} Property a setting's JSON Schema as far as it is read here, with the hints of its kind
+ * @property {string} [title]
+ * @property {string} [description]
+ * @property {any} [default]
+ * @property {string} [widget]
+ * @property {any} [items] of a list
+ * @property {any[]} [anyOf]
+ * @property {string[]} [enum]
+ * @property {string} [type]
+ * @property {number} [minimum]
+ * @property {number} [maximum]
+ * @property {string} [port] whose columns it offers
+ * @property {string[]} [kinds] of columns that fit
+ * @property {string} [kind] of the only columns it offers
+ * @property {string} [ending] of the files it offers
+ * @property {string} [none] what no file is called
+ * @property {string[]} [only] formats of files that it is about
+ * @property {Record<string, any[]>} [when] other settings, and with which values it matters
+ * @property {[any, string][]} [labels] its values, each with how it is called
+ * @property {string} [among] another setting, whose columns it offers
+ * @property {string} [begun] how it begins with the column that is looked at
+ * @property {string} [needs] one or some
+ * @property {string} [open] what is done where it is left open
+ * @property {string} [one] what one of a list is called
+ * @property {string} [of] what kind of connection
+ * @property {boolean} [blanks] they count
+ * @property {boolean} [more] it stands behind “More”
+ * @property {boolean} [optional]
+ * @property {boolean} [detect]
+ * @property {any} [figures]
+ * @property {any} [signs]
+ *
+ * @typedef {{properties?: Record<string, any>, $defs?: Record<string, any>}} Schema of all settings
+ *
  * @typedef {object} Field what a widget is given
  * @property {string} name of the setting
  * @property {string} id of its control
- * @property {any} property the setting's JSON Schema, with its hints
- * @property {any} schema of all settings
- * @property {any} context what widgets may ask for
+ * @property {Property} property
+ * @property {Schema} schema
+ * @property {import("./stepForm.js").FormContext} context
  * @property {Form} form
  * @property {any} value
  * @property {(value: any) => void} set

@@ -10,12 +10,15 @@ export class WideDesk {
   constructor(studio) {
     this.studio = studio;
     this.element = byId("wide");
-    /** @type {any} */
-    this.step = null;
-    /** @type {any} */
-    this.kind = null;
-    /** @type {any} */
-    this.draft = null;
+    const none = /** @type {any} */ (null); // until it is shown; `open` tells
+    /** @type {import("./contract.d.ts").StepShown} */
+    this.step = none;
+    /** @type {import("./contract.d.ts").KindShown} */
+    this.kind = none;
+    /** @type {Record<string, import("./contract.d.ts").ArrivingShown>} */
+    this.incoming = none;
+    /** @type {ReturnType<import("./state/drafts.js").Drafts["of"]>} */
+    this.draft = none;
     /** @type {any} */
     this.Work = null;
   }
@@ -29,6 +32,15 @@ export class WideDesk {
     return this.draft.settings;
   }
 
+  /** What comes in at the main port. */
+  get main() {
+    return this.incoming[this.kind.ports.find((port) => port.main)?.name ?? ""];
+  }
+
+  forget() {
+    this.step = this.work = /** @type {any} */ (null);
+  }
+
   /** Open it for the selected step. */
   async show(step, kind, incoming) {
     const { Work } = await import(`./desks/${kind.desk}.js`);
@@ -37,7 +49,7 @@ export class WideDesk {
     try {
       this.draw();
     } catch (error) {
-      this.step = null; // the table stays in sight, and the fault is told
+      this.forget(); // the table stays in sight, and the fault is told
       throw error;
     }
     document.body.classList.add("is-wide");
@@ -66,7 +78,7 @@ export class WideDesk {
   close() {
     if (!this.open) return;
     const { id } = this.step;
-    this.step = this.work = null;
+    this.forget();
     document.body.classList.remove("is-wide");
     this.element.hidden = true;
     this.element.replaceChildren();

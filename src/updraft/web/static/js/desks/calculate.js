@@ -12,10 +12,22 @@ import { functionList } from "../widgets/formula.js";
 const WHY = { empty: "no result", differs: "another shape", first: "" };
 const BY = { formula: "by a formula", rules: "by rules" };
 
+/**
+ * @param {number} looked rows, from the first
+ * @param {number} empty those without a result
+ * @param {number} all rows there are
+ */
+export function triedSentence(looked, empty, all) {
+  const of = looked < all ? `the first ${count(looked)} rows` : plural(looked, "row", "rows");
+  const stay = empty ? `; ${count(empty)} ${empty === 1 ? "stays" : "stay"} empty` : "";
+  return `${count(looked - empty)} of ${of} ${looked - empty === 1 ? "has" : "have"} a result${stay}.`;
+}
+
 export class Work {
+  /** @param {import("../wide.js").WideDesk} frame */
   constructor(frame) {
     this.frame = frame;
-    this.port = frame.incoming[frame.kind.ports.find((port) => port.main).name];
+    this.port = frame.main;
     const schema = frame.kind.schema;
     this.schema = { ...resolved(schema.properties.columns.items, schema), $defs: schema.$defs };
     const columns = structuredClone(frame.settings.columns ?? []);
@@ -239,7 +251,7 @@ export class Work {
     this.drawGiven(found);
   }
 
-  drawGiven({ problem, read, rows, empty, looked, kind }) {
+  drawGiven({ problem, read, rows, empty, looked, all, kind }) {
     this.editor?.mark(problem?.place, problem?.length);
     if (problem) {
       const tone = problem.code === "unfinished" ? "said-next" : "said-problem";
@@ -290,17 +302,8 @@ export class Work {
           ),
         ),
       ),
-      h(
-        "p",
-        { class: "muted small" },
-        `${count(looked - empty)} of ${this.far(looked)} have a result${empty ? `; ${count(empty)} stay empty` : ""}.`,
-      ),
+      h("p", { class: "muted small" }, triedSentence(looked, empty, all)),
     );
-  }
-
-  far(looked) {
-    const rows = this.port.rows ?? looked;
-    return looked < rows ? `the first ${count(looked)} rows` : `${plural(looked, "row", "rows")}`;
   }
 
   // Right: by example, and the functions

@@ -15,6 +15,7 @@ const MOST = 8; // differences of each sign
 const COLUMNS = 60;
 
 export class Work {
+  /** @param {import("../wide.js").WideDesk} frame */
   constructor(frame) {
     this.frame = frame;
     const { studio, kind, incoming } = frame;

@@ -7,6 +7,7 @@ import { searchedReference, stepForm } from "../stepForm.js";
 import { drawResult } from "./result.js";
 
 export class Work {
+  /** @param {import("../wide.js").WideDesk} frame */
   constructor(frame) {
     this.frame = frame;
     const { studio, kind, step } = frame;

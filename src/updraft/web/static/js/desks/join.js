@@ -30,6 +30,7 @@ const TIDIED = [
 const MORE = ["by", "near", "near_reference", "side", "within", "start", "end", "repeated", "most"];
 
 export class Work {
+  /** @param {import("../wide.js").WideDesk} frame */
   constructor(frame) {
     this.frame = frame;
     this.main = frame.incoming.table;

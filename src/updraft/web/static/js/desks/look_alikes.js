@@ -6,9 +6,10 @@ import { drawStrictness, likenessOf } from "./likeness.js";
 import { blanksShown, sampleRows } from "./rows.js";
 
 export class Work {
+  /** @param {import("../wide.js").WideDesk} frame */
   constructor(frame) {
     this.frame = frame;
-    this.port = frame.incoming[frame.kind.ports.find((port) => port.main).name];
+    this.port = frame.main;
     this.distinct = 0;
     this.all = 0;
     this.answers = new Map();

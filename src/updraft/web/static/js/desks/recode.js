@@ -12,6 +12,7 @@ const SHOWS = [
 ];
 
 export class Work {
+  /** @param {import("../wide.js").WideDesk} frame */
   constructor(frame) {
     this.frame = frame;
     /** @type {[any, number][]} values and their rows, the most frequent first */
@@ -25,7 +26,7 @@ export class Work {
     this.shows = "open";
     /** @type {any} */
     this.chosen = null;
-    this.port = frame.incoming[frame.kind.ports.find((port) => port.main).name];
+    this.port = frame.main;
     this.list = h("ul", { class: "wide-values", "aria-label": "Values" });
     this.table = h("div", { class: "wide-changes" });
     const hint = h("p", { class: "muted" }, "Go to a value on the left to see its rows.");

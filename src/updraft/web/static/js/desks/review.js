@@ -19,12 +19,13 @@ const NEW = "(new)",
 const DIGITS = 9;
 
 export class Work {
+  /** @param {import("../wide.js").WideDesk} frame */
   constructor(frame) {
     const { studio, kind } = frame;
     this.frame = frame;
     this.studio = studio;
     this.step = frame.step;
-    this.port = frame.incoming[kind.ports.find((port) => port.main).name];
+    this.port = frame.main;
     this.path = `/api/flows/${studio.flow}/steps/${this.step.id}/decisions`;
     this.all = 0; // questions there are
     this.revision = -1; // of the flow that they are of

@@ -226,7 +226,7 @@ export const basics = {
     );
   },
   choice(field) {
-    const options = [...field.property.labels];
+    const options = [...(field.property.labels ?? [])];
     if (field.property.detect) options.unshift([null, "find it"]);
     return group(field, choice(options, field.value ?? null, field.property.title, field.set));
   },

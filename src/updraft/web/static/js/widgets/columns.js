@@ -278,7 +278,7 @@ export const columnWidgets = {
           return item;
         }),
       );
-    const found = sieve(known, field.property.title, draw, (yes) => {
+    const found = sieve(known, field.property.title ?? "", draw, (yes) => {
       for (const row of rows.filter(here)) row.kept = yes;
       draw();
       tell();

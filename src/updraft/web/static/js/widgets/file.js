@@ -139,7 +139,7 @@ export const fileWidgets = {
     );
     const box = labelled(field, element);
     whenDetected(field, (found) => {
-      const names = found.choices[property.among] ?? [],
+      const names = found.choices[property.among ?? ""] ?? [],
         hidden = found.choices.hidden ?? [],
         rows = property.among === "sheets" ? (found.choices.rows ?? []) : [],
         now = field.form.settings[field.name] ?? "";

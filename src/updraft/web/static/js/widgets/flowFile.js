@@ -7,7 +7,7 @@ const NONE = "";
 /** @type {Record<string, import("../forms.js").Widget>} */
 export const flowFileWidgets = {
   flow_file(field) {
-    const { ending, none } = field.property;
+    const { ending = "", none = "" } = field.property;
     const place = h("div", {});
     const draw = async (now) => {
       const files = (await field.context.files()) ?? [];

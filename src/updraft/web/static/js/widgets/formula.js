@@ -60,7 +60,7 @@ export const formulaWidgets = {
   formula(field) {
     const editor = formulaEditor({
       value: field.value ?? "",
-      label: field.property.title,
+      label: field.property.title ?? "",
       id: field.id,
       columns: () => columnsOf(field),
       change: (text) => field.set(text),

@@ -102,7 +102,7 @@ export const itemWidgets = {
   rules(field) {
     let list = itemWidgets.items(field);
     const { form, name } = field;
-    const other = "value" in field.schema.properties ? "value" : "otherwise";
+    const other = "value" in (field.schema.properties ?? {}) ? "value" : "otherwise";
     const read = fromText(field, ({ rules: found, otherwise }) => {
       const value = found.map(({ when, then }) => ({ when, then, calculated: false }));
       form.change({ [name]: value, ...(otherwise === null ? {} : { [other]: otherwise }) });

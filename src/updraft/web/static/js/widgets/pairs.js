@@ -103,7 +103,7 @@ function proposals(field) {
 export const pairWidgets = {
   changes(field) {
     const items = (field.value ?? []).map((item) => ({ ...item }));
-    const ofValues = "column" in field.schema.properties; // else the pairs are names of columns
+    const ofValues = "column" in (field.schema.properties ?? {}); // else the pairs are names of columns
     const known = ofValues
       ? null
       : h(
