@@ -17,6 +17,13 @@ const LISTED = 200; // marks in the table of values
 const NOTHING = { shape: "bars", x: "", y: "", figure: "rows", by: "" };
 
 export class ChartDialog {
+  /** @type {HTMLElement} */
+  fields;
+  /** @type {HTMLElement} */
+  picture;
+  /** @type {HTMLElement} */
+  foot;
+
   /** @param {import("./studio.js").Studio} studio */
   constructor(studio) {
     this.studio = studio;

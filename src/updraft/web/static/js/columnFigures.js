@@ -89,7 +89,7 @@ export function drawFigures(desk, found) {
         )
       : null;
   parts.push(list("Most frequent", found.most), list("Least frequent", found.least));
-  desk.body.replaceChildren(...parts.filter(Boolean));
+  desk.body.replaceChildren(...parts.filter((part) => part !== null));
 }
 
 /** Bars with their counts, each the way to its rows. */

@@ -98,7 +98,7 @@ function pair(desk, { cross, scatter }) {
           )
         : "",
     );
-    td.style.setProperty("--heat", n ? 0.1 + 0.5 * (n / most) : 0);
+    td.style.setProperty("--heat", String(n ? 0.1 + 0.5 * (n / most) : 0));
     return td;
   };
   const label = (text) => text ?? "empty";

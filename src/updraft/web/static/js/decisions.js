@@ -356,7 +356,7 @@ export function answerFile(studio, step, decided, changed) {
     accept: ".csv,text/csv",
     hidden: true,
     "aria-label": "CSV file of answers",
-    onchange: () => bring(file.files[0]),
+    onchange: () => bring(file.files?.[0]),
   });
   const button = (text, name, onclick) =>
     h("button", { type: "button", class: "tiny-button", onclick }, icon(name), ` ${text}`);

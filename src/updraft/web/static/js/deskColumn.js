@@ -7,6 +7,13 @@ import { condition } from "./focus.js";
 import { ValueList } from "./valueList.js";
 
 export class ColumnDesk {
+  /** @type {HTMLElement} */
+  tabs;
+  /** @type {HTMLElement} */
+  body;
+  /** @type {HTMLElement} */
+  figures;
+
   /** @type {string} of the column that is shown */
   name;
   /** @type {string} and its kind */
@@ -131,15 +138,16 @@ export class ColumnDesk {
     const by = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
     if (!by) return;
     event.preventDefault();
-    const all = [...this.tabs.children],
-      to = all[(all.indexOf(document.activeElement) + by + all.length) % all.length];
+    const all = [...this.tabs.querySelectorAll("[role=tab]")],
+      at = all.indexOf(/** @type {any} */ (document.activeElement)),
+      to = all[(at + by + all.length) % all.length];
     to.click();
     to.focus();
   }
 
   open(tab) {
     this.tab = tab;
-    for (const button of this.tabs.children) {
+    for (const button of this.tabs.querySelectorAll("[role=tab]")) {
       const on = button.id === `tab-${tab}`;
       button.setAttribute("aria-selected", String(on));
       button.tabIndex = on ? 0 : -1;
@@ -193,7 +201,7 @@ export class ColumnDesk {
         way("blanks only", "blank"),
         way(this.kind === "text" ? "odd" : "infinite", "odd"),
         way("no number", "no_number"),
-      ].filter(Boolean),
+      ].filter((one) => one !== null),
     );
     if (this.tab === "figures") drawFigures(this, found);
     if (this.tab === "patterns") this.drawPatterns(found);

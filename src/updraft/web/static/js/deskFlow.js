@@ -96,7 +96,7 @@ export class FlowDesk {
             onclick: () => {
               parameters.push({ name: "", value: "", note: "" });
               draw();
-              list.lastElementChild.previousElementSibling.querySelector("input").focus();
+              list.lastElementChild?.previousElementSibling?.querySelector("input")?.focus();
             },
           },
           "+ parameter",

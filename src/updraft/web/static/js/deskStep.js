@@ -8,6 +8,19 @@ import { group, keepingFocus, labelled, select } from "./widgets/basic.js";
 import { severalTables } from "./widgets/tables.js";
 
 export class StepDesk {
+  /** @type {HTMLElement} */
+  says;
+  /** @type {HTMLButtonElement | null} */
+  again;
+  /** @type {HTMLElement} */
+  facts;
+  /** @type {HTMLButtonElement} */
+  apply;
+  /** @type {HTMLButtonElement} */
+  back;
+  /** @type {HTMLElement} */
+  stand;
+
   /** @type {ReturnType<import("./state/drafts.js").Drafts["of"]>} the settings of the step that is shown */
   draft;
 
@@ -216,7 +229,7 @@ export class StepDesk {
           )
         : "",
     );
-    if (this.kind?.remote) this.again.hidden = problem ? problem.code === "unfinished" : !table;
+    if (this.again) this.again.hidden = problem ? problem.code === "unfinished" : !table;
     this.facts.replaceChildren(
       !problem && table ? (factList(table.facts, table.warnings, this.studio.act) ?? "") : "",
     );

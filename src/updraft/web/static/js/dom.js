@@ -1,12 +1,5 @@
 /** Small helpers to build pages. Text always goes in as text, never as HTML. */
 
-/**
- * Make an element: h("button", {class: "x", onclick: f}, "Text", child). A null child or attribute is left out.
- * @param {string} tag
- * @param {Record<string, any> | null} attributes
- * @param {any[]} children
- * @returns {any} the element; its kind follows from the tag
- */
 /** Signs that turn the direction of writing round, written out: a name must read as it is. */
 const TURNING = /[\u202a-\u202e\u2066-\u2069]/g;
 const shown = (child) =>
@@ -17,7 +10,16 @@ const shown = (child) =>
       )
     : child;
 
+/**
+ * Make an element: h("button", {class: "x", onclick: f}, "Text", child). A null child or attribute is left out.
+ * @template {keyof HTMLElementTagNameMap} K
+ * @param {K} tag
+ * @param {import("./elements.d.ts").Attributes<HTMLElementTagNameMap[K]> | null} attributes
+ * @param {any[]} children
+ * @returns {HTMLElementTagNameMap[K]}
+ */
 export function h(tag, attributes = {}, ...children) {
+  /** @type {any} */
   const element = document.createElement(tag);
   for (const [name, value] of Object.entries(attributes ?? {})) {
     if (value === null || value === undefined || value === false) continue;

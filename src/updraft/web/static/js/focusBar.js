@@ -180,7 +180,7 @@ const behind = h(
       if (event.key !== "Escape" || !behind.open) return;
       event.stopPropagation();
       behind.open = false;
-      behind.firstChild.focus();
+      /** @type {HTMLElement} */ (behind.firstChild).focus();
     },
   },
   h("summary", { class: "chip" }, "more"),

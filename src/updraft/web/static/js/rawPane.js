@@ -185,7 +185,7 @@ export class RawPane {
         onpointerdown: (event) => {
           event.preventDefault();
           const start = event.clientX,
-            unit = layer.querySelector(".raw-unit").getBoundingClientRect().width;
+            unit = layer.querySelector(".raw-unit")?.getBoundingClientRect().width ?? 0;
           const follow = (e) => {
             handle.style.left = `${end + Math.round((e.clientX - start) / unit)}ch`;
           };

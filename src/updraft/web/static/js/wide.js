@@ -6,6 +6,15 @@ import { byId, h, icon, plural } from "./dom.js";
 import { keepingFocus } from "./widgets/basic.js";
 
 export class WideDesk {
+  /** @type {HTMLElement} */
+  about;
+  /** @type {HTMLElement} */
+  sums;
+  /** @type {HTMLButtonElement} */
+  apply;
+  /** @type {HTMLButtonElement} */
+  back;
+
   /** @param {import("./studio.js").Studio} studio */
   constructor(studio) {
     this.studio = studio;

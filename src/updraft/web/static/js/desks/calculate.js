@@ -24,6 +24,9 @@ export function triedSentence(looked, empty, all) {
 }
 
 export class Work {
+  /** @type {HTMLElement} */
+  given;
+
   /** @param {import("../wide.js").WideDesk} frame */
   constructor(frame) {
     this.frame = frame;

@@ -122,7 +122,8 @@ export class Work {
     const heads = ["Column", "differ", "", "empty here", "empty there", "largest", "sum"];
     const body = rows.map(([name, all, differ, here, there, largest, sum]) => {
       const share = h("span", { class: "join-share", "aria-hidden": "true" }, h("span", {}));
-      share.firstChild.style.width = `${Number(all) ? (100 * Number(differ)) / Number(all) : 0}%`;
+      /** @type {HTMLElement} */ (share.firstChild).style.width =
+        `${Number(all) ? (100 * Number(differ)) / Number(all) : 0}%`;
       return h(
         "tr",
         { class: Number(differ) ? null : "muted" },

@@ -213,7 +213,8 @@ export class Work {
     this.found.replaceChildren(
       ...(this.met?.found ?? []).map(([values, there], n) => {
         const bar = h("span", { class: "join-share", "aria-hidden": "true" }, h("span", {}));
-        bar.firstChild.style.width = `${values ? (100 * there) / values : 0}%`;
+        /** @type {HTMLElement} */ (bar.firstChild).style.width =
+          `${values ? (100 * there) / values : 0}%`;
         const { column, reference } = keys[n] ?? {};
         return h(
           "li",

@@ -6,6 +6,11 @@ import { drawStrictness, likenessOf } from "./likeness.js";
 import { blanksShown, sampleRows } from "./rows.js";
 
 export class Work {
+  /** @type {HTMLInputElement} */
+  name;
+  /** @type {HTMLElement} */
+  sample;
+
   /** @param {import("../wide.js").WideDesk} frame */
   constructor(frame) {
     this.frame = frame;

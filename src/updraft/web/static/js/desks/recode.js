@@ -120,7 +120,9 @@ export class Work {
   drawValues() {
     const shown = this.values.filter(([value]) => this.shows === "all" || !this.changeOf(value));
     const most = this.values[0]?.[1] ?? 1;
-    const at = [...this.list.querySelectorAll("button")].indexOf(document.activeElement);
+    const at = [...this.list.querySelectorAll("button")].indexOf(
+      /** @type {any} */ (document.activeElement),
+    );
     this.list.replaceChildren(
       ...shown.map(([value, rows]) => {
         const change = this.changeOf(value);

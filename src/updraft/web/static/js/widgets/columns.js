@@ -209,7 +209,7 @@ export const columnWidgets = {
       rows.splice(to, 0, rows.splice(from, 1)[0]);
       draw();
       tell();
-      list.children[to].querySelector(".grip").focus();
+      list.children[to].querySelector(".grip")?.focus();
     };
     const here = (row) => found.fits({ name: row.column, kind: kinds.get(row.column) });
     const draw = () =>
@@ -224,7 +224,7 @@ export const columnWidgets = {
               row.kept = box.checked;
               draw();
               tell();
-              list.children[n].querySelector("input").focus();
+              list.children[n].querySelector("input")?.focus();
             },
           });
           const grip = h(
@@ -327,7 +327,7 @@ export function orderedNames(columns, chosen, label, change) {
             onclick: () => {
               names.push("");
               draw();
-              place.children[names.length - 1].querySelector("select").focus();
+              place.children[names.length - 1].querySelector("select")?.focus();
             },
           },
           names.length ? "+ another column" : "+ column",

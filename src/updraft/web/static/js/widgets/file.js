@@ -32,7 +32,7 @@ export const fileWidgets = {
       class: "visually-hidden",
       id: freshId("file"),
       onchange: async () => {
-        const path = input.files.length ? await field.context.upload(input.files[0]) : null;
+        const path = input.files?.length ? await field.context.upload(input.files[0]) : null;
         input.value = "";
         if (path) {
           field.value = path;
@@ -331,7 +331,7 @@ export const fileWidgets = {
               onclick: () => {
                 marks.push({ column: "", what: "fill" });
                 draw();
-                place.children[marks.length - 1].querySelector("select").focus();
+                place.children[marks.length - 1].querySelector("select")?.focus();
               },
             },
             "+ formatting of a column",

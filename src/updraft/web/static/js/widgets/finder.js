@@ -100,7 +100,7 @@ export function finder(field, how) {
       }
       if (event.key === "Enter" && !list.hidden && all[at]) {
         event.preventDefault();
-        take(all[at].querySelector(".name").textContent);
+        take(all[at].querySelector(".name")?.textContent);
       }
       if (event.key === "Escape" && !list.hidden) {
         event.stopPropagation();
@@ -108,6 +108,6 @@ export function finder(field, how) {
       }
     },
   });
-  list.id = input.getAttribute("aria-controls");
+  list.id = input.getAttribute("aria-controls") ?? "";
   return labelled(field, input, list);
 }

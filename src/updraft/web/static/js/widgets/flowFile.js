@@ -23,7 +23,7 @@ export const flowFileWidgets = {
       class: "visually-hidden",
       id: `${field.id}-upload`,
       onchange: async () => {
-        const path = file.files.length ? await field.context.upload(file.files[0], true) : null;
+        const path = file.files?.length ? await field.context.upload(file.files[0], true) : null;
         if (!path) return;
         field.set(path);
         await draw(path);

@@ -38,7 +38,7 @@ export function listEditor(items, draw, fresh, addLabel, change, whole = (_item)
               onclick: () => {
                 items.push(fresh());
                 redraw();
-                place.children[items.length - 1].querySelector("select, input, textarea").focus();
+                place.children[items.length - 1].querySelector("select, input, textarea")?.focus();
                 if (whole(items.at(-1))) tell();
               },
             },

@@ -241,7 +241,7 @@ export const outsideWidgets = {
                 onclick: () => {
                   rows.push({ name: "", value: "" });
                   draw();
-                  place.children[rows.length - 1].querySelector("input").focus();
+                  place.children[rows.length - 1].querySelector("input")?.focus();
                 },
               },
               "+ value",
