@@ -127,7 +127,7 @@ def test_a_formula_is_typed_with_help_and_shows_what_it_gives_and_where_it_is_wr
     page.keyboard.type("number(amount, 2)")
     page.locator(".why-empty").wait_for()
     assert gives(page) == ["5", "40", "empty"], "the first rows; the fourth is of the first one's shape"
-    assert "3 of 4 rows have a result; 1 stay empty." in wide.inner_text()
+    assert "3 of 4 rows have a result; 1 stays empty." in wide.inner_text()
     wide.get_by_role("button", name="+ rules").click()
     wide.get_by_label("Column", exact=True).fill("fate")
     wide.get_by_text("Write or paste rules as text").click()

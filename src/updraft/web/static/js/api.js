@@ -69,7 +69,8 @@ export const post = (path, body = {}) => api(path, { method: "POST", body });
 /** Say something in the corner; problems stay until they are put away. */
 export function notice(text, kind = "said", ways = []) {
   // What is said already is not said twice.
-  for (const other of byId("notices").children) if (other.dataset.text === text) other.remove();
+  for (const other of byId("notices").querySelectorAll(":scope > *"))
+    if (other.dataset.text === text) other.remove();
   const act = ([name, way]) =>
     h(
       "button",

@@ -102,6 +102,7 @@ function pair(desk, { cross, scatter }) {
     return td;
   };
   const label = (text) => text ?? "empty";
+  /** @type {Element[]} */
   const parts = [
     h(
       "div",

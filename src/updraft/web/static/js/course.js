@@ -70,8 +70,8 @@ export class Course {
         gap && gap < 16 ? 5 : 6.5,
       ),
     );
-    this.rail.setAttribute("width", left);
-    this.rail.setAttribute("height", stops.length * ROW);
+    this.rail.setAttribute("width", String(left));
+    this.rail.setAttribute("height", String(stops.length * ROW));
     this.rail.replaceChildren(...lines, ...marks);
     if (selected !== this.shown)
       this.list.querySelector("[aria-current=true]")?.scrollIntoView({ block: "nearest" });

@@ -42,7 +42,7 @@ export function h(tag, attributes = {}, ...children) {
  * @param {string} tag
  * @param {Record<string, any>} attributes
  * @param {any[]} children
- * @returns {any}
+ * @returns {SVGElement}
  */
 export function svg(tag, attributes = {}, ...children) {
   const element = document.createElementNS("http://www.w3.org/2000/svg", tag);
@@ -65,11 +65,14 @@ export function share(part, listed = false) {
 }
 export const plural = (number, one, many) => `${count(number)} ${number === 1 ? one : many}`;
 /**
- * @param {string} id
- * @returns {any} the element; pages have those that their scripts ask for
+ * The element of an id; pages have those that their scripts ask for.
+ * @template {string} I
+ * @param {I} id
+ * @returns {I extends keyof import("./elements.d.ts").Standing ? import("./elements.d.ts").Standing[I] : HTMLElement}
  */
-export const byId = (id) => document.getElementById(id);
-export const data = (id) => JSON.parse(byId(id).textContent);
+export const byId = (id) => /** @type {any} */ (document.getElementById(id));
+/** @param {string} id of JSON that the page holds */
+export const data = (id) => JSON.parse(byId(id).textContent ?? "null");
 
 let ids = 0;
 export const freshId = (stem) => `${stem}-${++ids}`;

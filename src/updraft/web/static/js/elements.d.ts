@@ -22,6 +22,20 @@ export interface Attributes<E> {
   ondragover?: Handler<E, DragEvent> | null;
 }
 
+/** What stands on the pages under an id and is no plain element. */
+export interface Standing {
+  dialog: HTMLDialogElement;
+  confirm: HTMLDialogElement;
+  "add-box": HTMLInputElement;
+  "file-input": HTMLInputElement;
+  "folder-input": HTMLInputElement;
+  "import-file": HTMLInputElement;
+  "start-file": HTMLInputElement;
+  run: HTMLButtonElement;
+  undo: HTMLButtonElement;
+  redo: HTMLButtonElement;
+}
+
 declare global {
   interface HTMLElementEventMap {
     // biome-ignore lint/suspicious/noExplicitAny: what was found in a file follows from its format

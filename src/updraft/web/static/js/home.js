@@ -13,8 +13,9 @@ byId("new-flow").addEventListener("click", () =>
 
 byId("import-file").addEventListener("change", (event) =>
   attempt(async () => {
-    const [file] = event.target.files;
-    event.target.value = "";
+    const input = /** @type {HTMLInputElement} */ (event.target);
+    const [file] = input.files ?? [];
+    input.value = "";
     if (!file) return;
     const form = new FormData();
     form.append("file", file, file.name);
@@ -36,10 +37,10 @@ async function startFrom(files, folder = "") {
   }
   open(id);
 }
-byId("start-file").addEventListener(
-  "change",
-  (event) => event.target.files.length && attempt(() => startFrom([...event.target.files])),
-);
+byId("start-file").addEventListener("change", () => {
+  const files = [...(byId("start-file").files ?? [])];
+  if (files.length) attempt(() => startFrom(files));
+});
 onDrop(
   (files, folder) => attempt(() => startFrom(files, folder)),
   (over) => document.body.classList.toggle("dragging", over),

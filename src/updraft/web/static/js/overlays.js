@@ -32,8 +32,8 @@ export function openMenu(beside, items) {
     ),
   );
   menu.onkeydown = (event) => {
-    const buttons = [...menu.children],
-      at = buttons.indexOf(document.activeElement);
+    const buttons = [...menu.querySelectorAll("button")],
+      at = buttons.indexOf(/** @type {any} */ (document.activeElement));
     if (event.key === "Escape" || event.key === "Tab") {
       event.preventDefault();
       event.stopPropagation();
@@ -51,7 +51,7 @@ export function openMenu(beside, items) {
   const box = beside.getBoundingClientRect();
   menu.style.left = `${Math.max(8, Math.min(box.left + 24, innerWidth - menu.offsetWidth - 8))}px`;
   menu.style.top = `${Math.min(box.bottom + 2, innerHeight - menu.offsetHeight - 8)}px`;
-  menu.firstElementChild.focus();
+  menu.querySelector("button")?.focus();
   addEventListener("pointerdown", outside, true);
 }
 

@@ -68,8 +68,8 @@ export function rangeHistogram(found, range, chosen, last = /** @type {string | 
     text(width / 2, height - 4, "middle", bins > 3 ? found.labels[Math.round(bins / 2)] : ""),
   );
   const show = (a, b) => {
-    shade.setAttribute("x", a * step);
-    shade.setAttribute("width", (b - a) * step);
+    shade.setAttribute("x", String(a * step));
+    shade.setAttribute("width", String((b - a) * step));
     bars.forEach((bar, n) => bar.classList.toggle("inside", n >= a && n < b));
   };
   if (range) show(...range);

@@ -57,9 +57,9 @@ export class RawPane {
               type: "button",
               class: "tiny-button",
               onclick: () => {
-                [...this.box.querySelectorAll(where)][
-                  block === "start" ? 0 : this.box.querySelectorAll(where).length - 1
-                ]?.scrollIntoView({ block });
+                const all = [...this.box.querySelectorAll(where)];
+                const start = block === "start";
+                all.at(start ? 0 : -1)?.scrollIntoView({ block: start ? "start" : "end" });
                 this.studio.grid.toEnd(block === "end");
               },
             },
@@ -89,7 +89,7 @@ export class RawPane {
     );
     this.box.hidden = false;
     this.box.classList.toggle("folded", !this.open);
-    if (this.open) this.box.querySelector(".raw-body").scrollTop = top;
+    if (this.open && body) body.scrollTop = top;
     this.studio.grid.resize();
   }
 

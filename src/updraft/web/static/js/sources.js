@@ -78,7 +78,7 @@ export const sources = {
     return new Promise((done) => {
       const input = byId("file-input");
       input.onchange = async () => {
-        const files = [...input.files];
+        const files = [...(input.files ?? [])];
         input.value = "";
         done(
           files.length
@@ -97,7 +97,7 @@ export const sources = {
   pickFolder() {
     const input = byId("folder-input");
     input.onchange = () => {
-      const files = [...input.files];
+      const files = [...(input.files ?? [])];
       input.value = "";
       const folder = files[0]?.webkitRelativePath.split("/")[0] ?? "";
       if (files.length) attempt(() => this.bringIn(files, folder));

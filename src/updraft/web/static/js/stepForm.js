@@ -18,11 +18,14 @@ import { outsideValues } from "./widgets/outside.js";
  * @returns {Form}
  */
 export function stepForm(studio, kind, incoming, model) {
+  /** @type {Form | undefined} */
+  let drawn; // there is none yet while it is drawn first
   const made = new Form(
     kind.schema,
     model,
-    contextOf(studio, kind, incoming, model, () => made),
+    contextOf(studio, kind, incoming, model, () => drawn),
   );
+  drawn = made;
   return made;
 }
 
@@ -31,7 +34,7 @@ export function stepForm(studio, kind, incoming, model) {
  * @param {KindShown} kind
  * @param {Record<string, Arriving>} incoming
  * @param {Model} model
- * @param {() => Form | undefined} form that asks; there is none yet while it is drawn first
+ * @param {() => Form | undefined} form that asks
  */
 function contextOf(studio, kind, incoming, model, form) {
   const main = kind.ports.find((port) => port.main)?.name ?? "";

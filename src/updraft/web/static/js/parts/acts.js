@@ -14,8 +14,12 @@ export const acts = (studio) => ({
   },
   move: (id, after) => studio.edit([{ op: "move", id, after }]),
   remove: (id) => studio.remove(id),
-  rename: (id) =>
-    studio.select(id).then(() => studio.desk.element.querySelector(".desk-title").select()),
+  rename: async (id) => {
+    await studio.select(id);
+    /** @type {HTMLInputElement | null} */ (
+      studio.desk.element.querySelector("input.desk-title")
+    )?.select();
+  },
   renameTo: (id, name) => studio.edit([{ op: "rename", id, name }]),
   noteTo: (id, note) => studio.edit([{ op: "note", id, note }]),
   connect: (id, port, source) =>

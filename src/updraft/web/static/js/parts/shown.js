@@ -77,10 +77,10 @@ export class Shown {
   top(state) {
     document.title = `${state.name} · Updraft`;
     byId("flow-name").textContent = state.name;
-    for (const [way, said] of [
+    for (const [way, said] of /** @type {["undo" | "redo", string][]} */ ([
       ["undo", "Undo"],
       ["redo", "Redo"],
-    ]) {
+    ])) {
       byId(way).disabled = !state[way];
       byId(way).title = state[way] ? `${said}: ${state[way]}` : `Nothing to ${way}`;
     }
