@@ -10,6 +10,7 @@ import numpy as np
 import polars as pl
 from numpy.typing import NDArray
 
+from updraft.core.letters import NO_WORD, unmarked
 from updraft.core.linking.fields import Measure
 
 Floats = NDArray[np.float64]
@@ -26,13 +27,13 @@ def prepared(values: pl.Expr, measure: Measure) -> pl.Expr:
     if measure in ("number", "date"):
         bare = values.str.strip_chars()
         return pl.when(bare != "").then(bare)
-    plain = values.str.to_lowercase().str.normalize("NFKD").str.replace_all(r"\p{M}", "")
+    plain = unmarked(values).str.to_lowercase()
     if measure == "digits":
-        plain = plain.str.replace_all(r"[^\p{L}\p{N}]+", "")
+        plain = plain.str.replace_all(NO_WORD, "")
     elif measure == "letters":
         plain = values.str.to_lowercase().str.replace_all(r"\s+", " ").str.strip_chars()
     else:
-        plain = plain.str.replace_all(r"['’]", "").str.replace_all(r"[^\p{L}\p{N}]+", " ").str.strip_chars()
+        plain = plain.str.replace_all(r"['’]", "").str.replace_all(NO_WORD, " ").str.strip_chars()
     return pl.when(plain != "").then(plain)
 
 

@@ -8,13 +8,14 @@ from __future__ import annotations
 
 import json
 import re
-import unicodedata
 from collections.abc import Iterable, Mapping
 from functools import cache
 from pathlib import Path
 from typing import NamedTuple
 
 import polars as pl
+
+from updraft.core.letters import WORD, unmarked_text
 
 _LOOKED_AT = 60  # values that tell whether a column may be one of countries
 _SOME = 0.3  # of those that name one, if it may
@@ -85,13 +86,12 @@ class _Known(NamedTuple):
 
 def _keys(text: str) -> tuple[str, str]:
     """The words of a text in no order: all, and those without the words of full names."""
-    plain = "".join(c for c in unicodedata.normalize("NFKD", text.lower()) if not unicodedata.combining(c))
-    words = _WORD.findall(_LEFT_OUT.sub("", plain.replace("ß", "ss")))
+    words = _WORD.findall(_LEFT_OUT.sub("", unmarked_text(text).lower()))
     whole = sorted(_LONG.get(word, word) for word in words if word not in _IN_NO_NAME)
     return " ".join(whole), " ".join(word for word in whole if word not in _BESIDE_NAME)
 
 
-_WORD, _LEFT_OUT, _LONG = re.compile(r"[^\W_]+"), re.compile("['’ʻʼ`´.]"), {"st": "saint", "is": "islands"}
+_WORD, _LEFT_OUT, _LONG = re.compile(WORD), re.compile("['’ʻʼ`´.]"), {"st": "saint", "is": "islands"}
 
 
 @cache

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import re
-import unicodedata
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping
 from functools import lru_cache
 from typing import Any, Literal, NamedTuple, Protocol
 
 import polars as pl
 
+from updraft.core.letters import unmarked_text
 from updraft.core.similarity.alike import Alike
 from updraft.core.similarity.countries import are_two, told_countries
 from updraft.core.similarity.spelling import apart_words, letter_keys, near_misses, plain, tidied_blanks
@@ -25,7 +25,7 @@ STRICTNESS = 0.83  # how alike the usual slider leaves them: a letter in six
 
 _ASPECTS: dict[str, Callable[[str], str]] = {
     "case": str.casefold,
-    "accents": lambda text: re.sub(r"[\u0300-\u036f]", "", unicodedata.normalize("NFKD", text)),
+    "accents": unmarked_text,
     "signs": lambda text: re.sub(r"[^\w\s]|_", " ", text),
     "the order of words": lambda text: " ".join(sorted(text.split())),
 }

@@ -6,6 +6,8 @@ from collections.abc import Sequence
 
 import polars as pl
 
+from updraft.core.letters import NO_WORD, unmarked
+
 # How letters are spoken, language by language, as patterns and what stands for the sound, one after another.
 # What stands for a sound is one letter; S is as in “ship”, vowels go later but for one at the start. Drawn
 # up from the languages' spelling rules, and coarse on purpose: what is found is looked at by a person.
@@ -83,10 +85,7 @@ def _words(values: Sequence[str], counts: Sequence[int]) -> pl.DataFrame:
     frame = pl.DataFrame(
         {"value": list(values), "n": list(counts)}, schema={"value": pl.String, "n": pl.Int64}
     )
-    plain = pl.col("value").str.normalize("NFKD").str.replace_all(r"\p{M}", "").str.to_lowercase()
-    for sign, letters in (("ł", "l"), ("ø", "o"), ("đ", "d"), ("ß", "ss"), ("æ", "ae"), ("œ", "oe")):
-        plain = plain.str.replace_all(sign, letters, literal=True)
-    plain = plain.str.replace_all(r"[^\p{L}\p{N}]+", " ").str.strip_chars()
+    plain = unmarked(pl.col("value")).str.to_lowercase().str.replace_all(NO_WORD, " ").str.strip_chars()
     frame = frame.sort("n", descending=True, maintain_order=True).with_row_index("rank")
     latin = pl.col("plain").str.contains(r"^[a-z0-9 ]*$") & (pl.col("plain").str.count_matches("[a-z]") >= 4)
     return frame.with_columns(plain=plain).filter(latin)

@@ -10,6 +10,8 @@ from functools import cached_property
 
 import polars as pl
 
+from updraft.core.letters import NO_WORD, unmarked
+
 # Blanks of every kind and signs without width; not the joiners (U+200C, U+200D), which Persian and Hindi
 # write with.
 _BLANKS = r"[\s\u{a0}\u{200b}\u{2060}\u{feff}]+"
@@ -63,12 +65,11 @@ def tidied_blanks(text: pl.Expr) -> pl.Expr:
 
 def plain(text: pl.Expr) -> pl.Expr:
     """The text in small letters, without accents, one blank between words."""
-    bare = text.str.normalize("NFKD").str.replace_all(r"\p{M}", "").str.to_lowercase()
-    return tidied_blanks(bare.str.replace_all("ß", "ss", literal=True))
+    return tidied_blanks(unmarked(text).str.to_lowercase())
 
 
 def _words(text: pl.Expr) -> pl.Expr:
-    return plain(text).str.replace_all(r"[^\p{L}\p{N}]+", " ").str.strip_chars()
+    return plain(text).str.replace_all(NO_WORD, " ").str.strip_chars()
 
 
 def folded(text: pl.Expr) -> pl.Expr:

@@ -83,7 +83,9 @@ def _words(values: Sequence[str]) -> pl.DataFrame:
     frame = pl.LazyFrame({"text": list(values)}, schema={"text": pl.String}).with_row_index("at")
     bare = plain(text).str.replace_all(_INITIALS, "$1$2$3 ").str.replace_all("['’ʻ`´]", "")
     bare = bare.str.replace_all("[&+]", " and ").str.replace_all(f"({'|'.join(RUN_IN)})", " $1 ")
-    words = frame.select("at", word=bare.str.extract_all(r"[\p{L}\p{N}]+\.?")).explode("word").drop_nulls()
+    words = (
+        frame.select("at", word=bare.str.extract_all(r"[\p{L}\p{M}\p{N}]+\.?")).explode("word").drop_nulls()
+    )
     words = words.with_columns(word=word.str.strip_chars_end("."), short=word.str.ends_with("."))
     return words.with_columns(word=word.replace(FORMS)).collect()
 

@@ -4,6 +4,7 @@ from typing import Any
 
 import polars as pl
 
+from updraft.core.letters import unmarked
 from updraft.core.steps.settings import setting
 from updraft.core.values import is_blank
 
@@ -59,7 +60,7 @@ def sort_keys(name: str, dtype: pl.DataType, text: str = "natural", language: st
             .str.to_lowercase()
             .str.replace_many(list(letters), list(letters.values()))
         )
-    folded = lower.str.normalize("NFKD").str.replace_all(r"\p{M}", "").str.to_lowercase()
+    folded = unmarked(lower).str.to_lowercase()
     if text == "natural":
         part = pl.element()
         filled = pl.when(part.str.contains(r"^\d")).then(part.str.zfill(_WIDE)).otherwise(part)

@@ -6,9 +6,10 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 
 from updraft.core.formula.writing import quoted
+from updraft.core.letters import plain_text as plain
 from updraft.core.synthesis.amounts import number_at, number_of
 from updraft.core.synthesis.numbers import decimals_of, fixed
-from updraft.core.synthesis.pieces import Piece, Row, plain
+from updraft.core.synthesis.pieces import Piece, Row
 from updraft.core.synthesis.spans import Dated, dated
 from updraft.core.synthesis.splitting import taken_from
 

@@ -8,9 +8,10 @@ from functools import partial
 
 from updraft.core.formula.functions.text import SMALL_WORDS
 from updraft.core.formula.writing import quoted
+from updraft.core.letters import plain_text as plain
 from updraft.core.synthesis.change import WORD, Change, title
 from updraft.core.synthesis.lists import rejoined, reordered, replaced_by, run_together
-from updraft.core.synthesis.pieces import Piece, plain, shown
+from updraft.core.synthesis.pieces import Piece, shown
 
 
 def variants(piece: Piece, text: str, wanted: str) -> Iterator[tuple[str, Piece]]:

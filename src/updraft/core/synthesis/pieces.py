@@ -7,12 +7,9 @@ rows; what is chosen is computed by its formula.
 from __future__ import annotations
 
 import re
-import unicodedata
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
-
-from updraft.core.values.text import UNMARKED
 
 Row = Sequence[str | None]
 Of = Callable[[Row], str | None]
@@ -92,15 +89,6 @@ def form_of(text: str) -> str:
 def classes_of(text: str) -> tuple[bool, bool]:
     """Whether there are letters, and whether there are digits."""
     return any(map(str.isalpha, text)), any(map(str.isdigit, text))
-
-
-def plain(text: str) -> str:
-    """Without accents, as the function of this name."""
-    bare = "".join(c for c in unicodedata.normalize("NFD", text) if unicodedata.category(c) != "Mn")
-    return unicodedata.normalize("NFC", bare).translate(_UNMARKED)
-
-
-_UNMARKED = str.maketrans(UNMARKED)
 
 
 def shown(mark: str) -> str:

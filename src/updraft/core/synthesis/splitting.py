@@ -10,9 +10,10 @@ from functools import partial
 from itertools import combinations, permutations, product
 
 from updraft.core.formula.writing import quoted
+from updraft.core.letters import plain_text as plain
 from updraft.core.synthesis.amounts import number_at, number_of
 from updraft.core.synthesis.bounds import Test, bounds
-from updraft.core.synthesis.pieces import Piece, Row, form_of, plain, shown
+from updraft.core.synthesis.pieces import Piece, Row, form_of, shown
 
 _SPLIT = 3.0  # a condition at all
 _BEST = 4  # readings of each part that are put together

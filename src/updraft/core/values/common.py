@@ -8,6 +8,8 @@ from collections.abc import Iterable
 
 import polars as pl
 
+from updraft.core.letters import unmarked_text
+
 _OF_EXPRESSIONS = re.compile(r"[\\^|]|\$$|\.[*+?.{]|\[[^]]+\]|\(\?")  # marks that names hardly hold
 _WILD = {"*": ".*", "?": "."}
 
@@ -50,6 +52,5 @@ def names_like(names: Iterable[str], pattern: str) -> list[str]:
 
 def tidied_name(name: str) -> str:
     """A name as it is compared with another: without case, accents, blanks and signs."""
-    plain = unicodedata.normalize("NFKD", name.casefold())
-    bare = re.sub(r"[^\w]|_", "", "".join(sign for sign in plain if not unicodedata.combining(sign)))
+    bare = "".join(sign for sign in unmarked_text(name.casefold()) if unicodedata.category(sign)[0] in "LMN")
     return bare or name  # a name of signs alone is what it is

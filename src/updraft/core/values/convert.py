@@ -12,6 +12,7 @@ from functools import cache
 
 import polars as pl
 
+from updraft.core.letters import western
 from updraft.core.problems import Problem
 from updraft.core.values.dressed import factor, undressed
 from updraft.core.values.kinds import DTYPES, Kind
@@ -20,6 +21,7 @@ from updraft.core.values.languages import answers, months, weekdays
 # Letters of a date format → strftime of Polars (chrono). Longest first, so that MM is not read as M.
 _LETTERS = [
     ("Weekday", "%A"),
+    ("Era", "%Y"),  # with its year, see _by_era
     ("YYYY", "%Y"),
     ("YY", "%y"),
     ("Month", "%B"),
@@ -118,6 +120,10 @@ _DAYS = (
     "D Mon YYYY",
     "Mon D YYYY",
     "Mon D, YYYY",
+    "YYYY年M月D日",
+    "Era年M月D日",
+    "YYYY년 M월 D일",
+    "YYYY. M. D.",
 )
 # By ISO 8601 without seconds, and as servers write it (the common log format).
 _STAMPS = ("YYYY-MM-DDThh:mm", "YYYY-MM-DDThh:mmZ", "DD/Mon/YYYY:hh:mm:ss +0000")
@@ -178,6 +184,7 @@ def _guard(form: str) -> str:
         letters = match.group()
         return {
             "YYYY": r"\d{4}",
+            "Era": _ERA,
             "Weekday": r"\p{L}(?:\p{L}|-)*\.?",
             "Month": r"\p{L}+",
             "Mon": r"\p{L}{3,5}\.?",
@@ -216,9 +223,9 @@ def converted(
     value = column
     if not isinstance(source, pl.String):
         return value.cast(DTYPES[kind], strict=False)
-    text = value.str.strip_chars()
     if kind is Kind.TEXT:
         return value
+    text = western(value).str.strip_chars()
     if kind is Kind.YES_NO:
         low = text.str.to_lowercase()
         return pl.when(low.is_in(_YES)).then(True).when(low.is_in(_NO)).then(False).otherwise(None)
@@ -242,6 +249,8 @@ def converted(
 
 
 def _date(text: pl.Expr, kind: Kind, form: str) -> pl.Expr:
+    if "Era" in form:
+        return _date(_by_era(text), kind, form.replace("Era", "YYYY"))
     if _IN_WORDS.search(form):
         text, form = _in_english(text, form)
     pattern = pattern_of(form)
@@ -271,6 +280,20 @@ def _in_english(text: pl.Expr, form: str) -> tuple[pl.Expr, str]:
         known = text.str.extract(whole, 1).str.to_lowercase().is_in(list(weekdays()))
         made = pl.when(known).then(made)
     return made, _IN_WORDS.sub("Month", form)
+
+
+# The eras of Japan, by name or letter, each with the year before its first; its first may be called 元.
+_ERAS = {"明治": 1867, "大正": 1911, "昭和": 1925, "平成": 1988, "令和": 2018}
+_ERAS |= dict(zip("MTSHR", _ERAS.values(), strict=True))
+_ERA = rf"(?:{'|'.join(_ERAS)})(?:元|\d{{1,2}})"
+
+
+def _by_era(text: pl.Expr) -> pl.Expr:
+    """A text with its first era and the year of it as a year of ours."""
+    era = text.str.extract(rf"({'|'.join(_ERAS)})(?:元|\d{{1,2}})")
+    year = text.str.extract(_ERA.replace("(?:元", "(元")).replace("元", "1").cast(pl.Int32, strict=False)
+    base = era.replace_strict(_ERAS, default=None, return_dtype=pl.Int32)
+    return pl.concat_str((base + year).cast(pl.String), text.str.replace(_ERA, ""))
 
 
 _IN_WORDS = re.compile("Month|Mon")

@@ -16,6 +16,7 @@ from typing import Any, NamedTuple, TypeVar
 
 import polars as pl
 
+from updraft.core.letters import western_digits
 from updraft.core.values.kinds import Kind, kind_of
 from updraft.core.values.languages import ERRORS, UNKNOWN
 from updraft.core.values.likely import NUMBERS, all_fit, candidates, plural, read_as, widest, would_lose
@@ -32,6 +33,7 @@ _BEGINS = re.escape(
     "".join(sorted({sign for word in _MISSING if word for sign in (word[0], word[0].upper())}))
 )
 _LONGEST_MISSING = max(map(len, _MISSING))
+_OUR_YEARS = 1600  # in digits of another script, years before are likely of another calendar
 _LEAST_SHARE = 0.1  # of the cells, that must be values for the others to be read as missing
 
 
@@ -262,7 +264,8 @@ def _decide_filled(column: TextColumn, numbers: str | None) -> Looking[tuple[How
     filled = yield from column.filled()
     if not filled:
         return text, Decision(name, Kind.TEXT, "", "no value at all")
-    sample = yield from column.sample()
+    as_written = yield from column.sample()
+    sample = western_digits(as_written)
     for kind, form in candidates(sample, numbers):
         if not all_fit(sample, kind, form):
             continue
@@ -278,6 +281,10 @@ def _decide_filled(column: TextColumn, numbers: str | None) -> Looking[tuple[How
                 "its digits are a code: leading zeros, a plus sign, an E between them, or more than 15",
                 doubt=True,
             )
+        foreign = sample is not as_written and kind in (Kind.DATE, Kind.DATETIME)
+        if foreign and (read_as(sample, kind, form)[0].dt.year() < _OUR_YEARS).all():
+            why = "its years may be of another calendar; set the type if they are not"
+            return text, Decision(name, Kind.TEXT, "", why, doubt=True)
         twin = None if form == NUMBERS.get(numbers or "") else TWINS.get(form)
         why = ""
         if twin and not (yield from column.read(widest(kind), twin))[0]:
@@ -291,7 +298,8 @@ def _decide_filled(column: TextColumn, numbers: str | None) -> Looking[tuple[How
                     doubt=True,
                 )
             form, why = meant, f": {why}"
-        shown = f" written {form}" if form else ""
+        other = "" if sample.equals(as_written) else ", in digits of another script"
+        shown = f" written {form}{other}" if form else other
         evidence = f"all {filled:,} values are {plural(kind)}{shown}{why}"
         return How(kind, form), Decision(name, kind, form, evidence)
     return text, Decision(name, Kind.TEXT, "", f"{filled:,} values, not all of one other type")

@@ -9,6 +9,8 @@ from collections.abc import Mapping
 
 import polars as pl
 
+from updraft.core.letters import western
+
 # As they are written beside amounts: signs, codes of ISO 4217, and short names in their own languages.
 CURRENCY = (
     r"(?:R\$|[€$£¥₹₺₽₴₩₪₸]|EUR|USD|GBP|CHF|JPY|SEK|NOK|DKK|PLN|CZK|HUF|RON|BGN|TRY|UAH|CAD|AUD|NZD|BRL|MXN|CNY|INR|ZAR"
@@ -70,7 +72,7 @@ def undressed(text: pl.Expr) -> tuple[pl.Expr, pl.Expr, pl.Expr]:
     and the parts are what is left when others are taken away: groups of such an expression would take a
     hundred times as long.
     """
-    text = text.str.strip_chars()
+    text = western(text).str.strip_chars()
     power = text.str.extract(_POWER, 2).fill_null("")
     text = text.str.replace(_POWER, "$1$3")
     opened, closed = text.str.starts_with("("), text.str.contains(")", literal=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
+from updraft.core.letters import western_digits
 from updraft.core.values.convert import FORMATS, KNOWN, converted, could_read
 from updraft.core.values.kinds import DTYPES, TITLES, Kind
 from updraft.core.values.languages import ANSWERS, are_answers
@@ -87,6 +88,7 @@ def _by_value(series: pl.Series, answers: pl.DataFrame) -> pl.Series:
 
 def would_lose(series: pl.Series, kind: Kind, padded: bool) -> bool:
     """Whether any is a code by its leading zeros, a plus sign or an E between digits, or is too long."""
+    series = western_digits(series)
     if padded:
         series = series.str.strip_chars()
     # Literal signs first, all at once: a pattern takes five times as long, and most columns need none.

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
+from updraft.core.letters import western
 from updraft.core.values.dressed import undressed
 
 # Points between thousands, perhaps with a decimal comma; or a comma that no three digits follow.
@@ -19,7 +20,7 @@ def number_in(text: pl.Expr) -> pl.Expr:
     marks of thousands (`undressed`). Of a comma alone that three digits follow, thousands are meant; of any
     other, decimals. What stands behind the number does not change it: 5 % is 5.
     """
-    stripped = text.str.strip_chars()
+    stripped = western(text).str.strip_chars()
     plain = stripped.cast(pl.Float64, strict=False)
     bare, negative, _ = undressed(stripped)
     bare = bare.str.replace_all(r"[ '\u{a0}\u{202f}]", "")

@@ -6,18 +6,6 @@ import polars as pl
 
 from updraft.core.nested import as_json
 
-# Letters with a stroke and letters written together, which Unicode does not take apart.
-UNMARKED = {
-    **dict(zip("ŁłØøĐđĦħŦŧı", "LlOoDdHhTti", strict=True)),
-    **{"ß": "ss", "Æ": "AE", "æ": "ae", "Œ": "OE", "œ": "oe"},
-}
-
-
-def plain(text: pl.Expr) -> pl.Expr:
-    """Letters without their accents and strokes."""
-    bare = text.str.normalize("NFD").str.replace_all(r"\p{Mn}", "").str.normalize("NFC")
-    return bare.str.replace_many(list(UNMARKED), list(UNMARKED.values()))
-
 
 def as_text(name: str, dtype: pl.DataType) -> pl.Expr:
     """A column as the text a reader sees, as `shown` gives it for values at hand."""

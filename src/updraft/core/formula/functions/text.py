@@ -10,10 +10,10 @@ import polars as pl
 
 from updraft.core.formula.registry import function
 from updraft.core.formula.terms import Misfit, Term
+from updraft.core.letters import plain as unmarked
 from updraft.core.problems import wrong_pattern
 from updraft.core.values import Kind
 from updraft.core.values.convert import pattern_of
-from updraft.core.values.text import plain as unmarked
 
 LONGEST = 10_000  # characters that a text is filled up to
 

@@ -7,6 +7,7 @@ from typing import Any
 
 import polars as pl
 
+from updraft.core.letters import unmarked
 from updraft.core.problems import Problem
 from updraft.core.steps.counts import Count
 from updraft.core.steps.settings import Settings, setting
@@ -123,5 +124,5 @@ def key_of(
     if kind is not Kind.TEXT:
         return key
     key = key.str.strip_chars() if blanks else key
-    key = key.str.normalize("NFKD").str.replace_all(r"\p{M}", "") if accents else key
+    key = unmarked(key) if accents else key
     return key.str.to_lowercase() if case else key

@@ -3,6 +3,7 @@ from typing import Literal
 
 import polars as pl
 
+from updraft.core.letters import plain
 from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import ColumnChoice
 from updraft.core.steps.given import Context, Result, Wanted, also
@@ -10,7 +11,6 @@ from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import BY_ROWS, Spread
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind
-from updraft.core.values.text import plain
 
 # UTF-8 read in another encoding always leaves one of these before its other letters.
 BROKEN = (
