@@ -9,6 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from updraft.core.figures.patterns import pattern_of_text
+from updraft.core.formula import compile_formula
 from updraft.core.letters import plain, plain_text, unmarked, unmarked_text, western_digits
 from updraft.core.similarity.families import Ways, by_name, proposed
 from updraft.core.values import Kind
@@ -112,3 +114,12 @@ def test_columns_of_a_file_are_read_in_the_digits_and_dates_of_their_land():
     assert {name for name, one in told.items() if one.kind is Kind.TEXT} == {"code", "other", "release"}
     assert told["code"].doubt and "calendar" in told["other"].evidence
     assert read("R8.5.24", Kind.DATE, "Era.M.D") == date(2026, 5, 24)
+
+
+def test_a_word_with_vowel_signs_is_one_word():
+    table = pl.DataFrame({"name": ["राजेश कुमार", "กิ่ง", "Jose\u0301 Rey"]})
+    made = table.select(
+        pattern_of_text(pl.col("name")).alias("pattern"),
+        compile_formula("initials(name)", {"name": Kind.TEXT}).expr.alias("initials"),
+    )
+    assert made.rows() == [("a a", "रक"), ("a", "ก"), ("a a", "JR")]

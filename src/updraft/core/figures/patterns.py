@@ -18,8 +18,8 @@ def pattern_of_text(text: pl.Expr, fine: bool = False) -> pl.Expr:
     """The pattern of a text."""
     some = text.str.slice(0, LONGEST)
     if fine:
-        return some.str.replace_all(r"\p{L}", "a").str.replace_all(r"\p{Nd}", "9")
-    return some.str.replace_all(r"\p{L}+", "a").str.replace_all(r"\p{Nd}+", "9")
+        return some.str.replace_all(r"[\p{L}\p{M}]", "a").str.replace_all(r"\p{Nd}", "9")
+    return some.str.replace_all(r"[\p{L}\p{M}]+", "a").str.replace_all(r"\p{Nd}+", "9")
 
 
 def pattern_counts(counts: pl.DataFrame, fine: bool = False) -> pl.DataFrame:

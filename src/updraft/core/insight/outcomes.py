@@ -58,7 +58,7 @@ def _shape(values: pl.Series) -> pl.Series:
     """A value as a shape; nothing where it is empty."""
     if values.dtype == pl.String:
         value = pl.col(values.name).str.head(60).str.strip_chars()
-        shape = value.str.replace_all(r"\p{L}+", "a").str.replace_all(r"\p{N}+", "9")
+        shape = value.str.replace_all(r"[\p{L}\p{M}]+", "a").str.replace_all(r"\p{N}+", "9")
     elif values.dtype.is_numeric():
         shape = pl.col(values.name).sign().cast(pl.String)
     else:

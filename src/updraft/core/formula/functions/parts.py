@@ -61,7 +61,7 @@ def sentence(text: Term) -> Term:
 @function("text: text", "the first letter of each word", "initials('Ada Fenwick')", "AF")
 def initials(text: Term) -> Term:
     return _text(
-        text.expr.str.extract_all(r"[\p{L}\p{N}]+").list.eval(pl.element().str.head(1)).list.join("")
+        text.expr.str.extract_all(r"[\p{L}\p{M}\p{N}]+").list.eval(pl.element().str.head(1)).list.join("")
     )
 
 
