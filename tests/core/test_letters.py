@@ -11,10 +11,11 @@ from hypothesis import strategies as st
 
 from updraft.core.figures.patterns import pattern_of_text
 from updraft.core.formula import compile_formula
+from updraft.core.insight import apply_repair, find
 from updraft.core.letters import plain, plain_text, unmarked, unmarked_text, western_digits
 from updraft.core.similarity.families import Ways, by_name, proposed
 from updraft.core.values import Kind
-from updraft.core.values.convert import converted
+from updraft.core.values.convert import INDIAN, converted
 from updraft.core.values.decide import decide
 from updraft.core.values.meaning import number_in
 
@@ -123,3 +124,53 @@ def test_a_word_with_vowel_signs_is_one_word():
         compile_formula("initials(name)", {"name": Kind.TEXT}).expr.alias("initials"),
     )
     assert made.rows() == [("a a", "रक"), ("a", "ก"), ("a a", "JR")]
+
+
+def indian(number: int) -> str:
+    """By hundreds above the thousands."""
+    high, low = f"{number // 1000}", f"{number % 1000:03}"
+    pairs = [high[max(0, at - 2) : at] for at in range(len(high), 0, -2)][::-1]
+    return f"{','.join(pairs)},{low}" if number >= 1000 else str(number)
+
+
+@given(st.integers(0, 10**12), st.integers(0, 99), st.sampled_from("'’"))
+def test_numbers_are_read_as_they_are_grouped_in_india_and_in_switzerland(whole, hundredths, mark):
+    cents = f".{hundredths:02}"
+    expected = float(f"{whole}{cents}")
+    assert read(indian(whole) + cents, Kind.NUMBER, INDIAN) == expected
+    swiss = f"{whole:,}".replace(",", mark)
+    assert read(swiss + cents, Kind.NUMBER, "1'234.5") == expected
+    texts = [indian(whole) + cents, swiss + cents]
+    assert pl.DataFrame({"t": texts}).select(number_in(pl.col("t")))["t"].to_list() == [expected] * 2
+    assert read(f"{whole:,}", Kind.WHOLE, INDIAN) == (None if whole >= 10**5 else whole)
+
+
+@pytest.mark.parametrize(
+    ("text", "number"),
+    [
+        ("CHF 1’100.—", 1100), ("-1'100.--", -1100), ("100,- €", 100), ("Rs. 1,10,100", 110100), ("Rs.1,100.50", 1100.5),
+        ("(Rs. 5)", -5), ("1.100,50 €", 1100.5), ("٪٥", 5), ("%-12,5", -12.5), (".5", 0.5), ("100-", -100),
+    ],
+)  # fmt: skip
+def test_amounts_mean_the_number_in_them(text, number):
+    assert pl.DataFrame({"t": [text]}).select(number_in(pl.col("t")))["t"][0] == number
+
+
+def test_columns_of_amounts_are_numbers_or_said_to_be():
+    table = pl.DataFrame(
+        {
+            "swiss": [f"{n * 13 + 1}'{n + 100}.{n + 10}" for n in range(40)],
+            "india": [indian(110_100 + 11_001 * n) for n in range(40)],
+            "rupees": [f"Rs. {indian(110_100 + 11_001 * n)}" for n in range(40)],
+            "francs": [f"CHF {n + 1}’{n + 100}.—" for n in range(40)],
+        }
+    )
+    made, _ = decide(table)
+    assert made["swiss"].to_list() == [(n * 13 + 1) * 1000 + n + 100 + (n + 10) / 100 for n in range(40)]
+    assert made["india"].to_list() == [110_100 + 11_001 * n for n in range(40)]
+    assert {one.code for one in find(made)} == {"number_writing"}
+    mended = made
+    for finding in find(made):
+        mended, _ = apply_repair(mended, finding.repairs[0])
+    assert mended["rupees"].to_list() == made["india"].to_list()
+    assert mended["francs"].to_list() == [(n + 1) * 1000 + n + 100 for n in range(40)]

@@ -39,6 +39,7 @@ _LETTERS = [
 ]
 _LETTER = re.compile("|".join(letters for letters, _ in _LETTERS))
 
+INDIAN = "12,34,567.5"  # by hundreds above the thousands: lakh and crore
 # Offered in the interface, the usual ones first. Any other mix of the letters works too.
 FORMATS: dict[Kind, tuple[str, ...]] = {
     Kind.DATE: (
@@ -100,7 +101,7 @@ FORMATS: dict[Kind, tuple[str, ...]] = {
         "D/M/YYYY h:mm AM",
         "M/D/YYYY h:mm AM",
     ),
-    Kind.NUMBER: ("1,234.5", "1.234,5", "1 234,5"),
+    Kind.NUMBER: ("1,234.5", "1.234,5", "1 234,5", "1'234.5", INDIAN),
 }
 
 _SHAPES = 500  # shapes of texts, the most frequent ones, by which forms are shortlisted
@@ -142,7 +143,14 @@ KNOWN: dict[Kind, tuple[str, ...]] = {
     ),
     Kind.NUMBER: FORMATS[Kind.NUMBER],
 }
-_MARKS = {"1,234.5": (",", "."), "1.234,5": (".", ","), "1 234,5": (r" \u{a0}\u{202f}", ",")}
+# What stands between groups of three digits, and before decimals.
+_MARKS = {
+    "1,234.5": (",", "."),
+    "1.234,5": (".", ","),
+    "1 234,5": (r" \u{a0}\u{202f}", ","),
+    "1'234.5": ("'’", "."),
+    INDIAN: (",", "."),
+}
 _YES = ["y", "true", "1", "x", *answers(True)]
 _NO = ["n", "false", "0", *answers(False)]
 
@@ -316,9 +324,8 @@ def _number(text: pl.Expr, form: str) -> pl.Expr:
         )
     thousands, point = _MARKS[form]
     mark, dot = f"[{thousands}]", re.escape(point)
-    fits = text.str.contains(
-        rf"^[+-]?(\d{{1,3}}({mark}\d{{3}})+|\d+)({dot}\d+)?([eE][+-]?\d{{1,3}})?$|^[+-]?{dot}\d+$"
-    )
+    groups = rf"\d{{1,2}}({mark}\d{{2}})*{mark}\d{{3}}" if form == INDIAN else rf"\d{{1,3}}({mark}\d{{3}})+"
+    fits = text.str.contains(rf"^[+-]?({groups}|\d+)({dot}\d+)?([eE][+-]?\d{{1,3}})?$|^[+-]?{dot}\d+$")
     plain = text.str.replace_all(mark, "")
     plain = plain.str.replace(",", ".", literal=True) if point == "," else plain
     return pl.when(fits).then(plain.cast(pl.Float64, strict=False)).otherwise(None)

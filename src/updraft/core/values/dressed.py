@@ -14,7 +14,7 @@ from updraft.core.letters import western
 # As they are written beside amounts: signs, codes of ISO 4217, and short names in their own languages.
 CURRENCY = (
     r"(?:R\$|[€$£¥₹₺₽₴₩₪₸]|EUR|USD|GBP|CHF|JPY|SEK|NOK|DKK|PLN|CZK|HUF|RON|BGN|TRY|UAH|CAD|AUD|NZD|BRL|MXN|CNY|INR|ZAR"
-    r"|zł|Kč|kr|Ft|lei|лв|руб|грн)"
+    r"|zł|Kč|kr|Ft|lei|лв|руб|грн|Rs)"
 )
 SIGNS = {"€": "EUR", "$": "USD", "£": "GBP", "¥": "JPY"}  # where a sign and a code are likely one currency
 # Unit → (what is measured, how many of the smallest unit listed). SI and customary units of trade.
@@ -56,12 +56,16 @@ _BLANKS = r"\u{a0}\u{202f} "
 _DASHES = "[-−–]"
 # Sign or bracket, currency, number, currency or percent or unit, bracket or minus.
 SHAPE = (
-    rf"^\(?\s*(?:{_DASHES}|\+)?\s*{CURRENCY}?\s*{_DASHES}?\s*[\d.,'{_BLANKS}]*\d\s*"
+    rf"^\(?\s*(?:{_DASHES}|\+)?\s*(?:{CURRENCY}\.?)?\s*{_DASHES}?\s*[\d.,'’{_BLANKS}]*\d\s*"
     rf"(?:{CURRENCY}\.?|%|[\p{{L}}µ]{{1,8}}\.?)?\s*\)?{_DASHES}?$"
 )
 
 # A power of ten behind a number, as machines write it: 1.2e+04, 4.1e-05 kg. A bare 12E5 may be a code.
 _POWER = r"(\d[.,]\d+|\d)([eE][+-]\d{1,3})(\D|$)"
+
+_NO_CENTS = r"(\d)[.,][-–—]{1,2}"  # 100.— and 100,-
+_SHORTENED = r"^([^\d]*\p{L})\."  # Rs. 100
+_PERCENT_FIRST = r"^([-−–]?)\s*%\s*([-−–\d.,]*\d)$"  # %5, as in Turkish
 
 
 def undressed(text: pl.Expr) -> tuple[pl.Expr, pl.Expr, pl.Expr]:
@@ -73,11 +77,13 @@ def undressed(text: pl.Expr) -> tuple[pl.Expr, pl.Expr, pl.Expr]:
     hundred times as long.
     """
     text = western(text).str.strip_chars()
+    text = text.str.replace(_NO_CENTS, "$1").str.replace(_SHORTENED, "$1 ")
+    text = text.str.replace(_PERCENT_FIRST, "$1$2%")
     power = text.str.extract(_POWER, 2).fill_null("")
     text = text.str.replace(_POWER, "$1$3")
     opened, closed = text.str.starts_with("("), text.str.contains(")", literal=True)
     whole = text.str.contains(SHAPE) & (opened == closed)
-    number = text.str.replace(r"\D+$", "").str.replace_all(rf"[^\d.,'{_BLANKS}]", "")
+    number = text.str.replace(r"\D+$", "").str.replace_all(rf"[^\d.,'’{_BLANKS}]", "")
     behind = text.str.replace(r"^.*\d", "").str.replace_all(rf"\s|\)|{_DASHES}", "")
     unit = pl.when(~behind.str.contains(rf"^{CURRENCY}\.?$")).then(behind).otherwise(pl.lit(""))
     return (

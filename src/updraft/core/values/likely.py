@@ -28,7 +28,7 @@ def candidates(sample: pl.Series, numbers: str | None) -> list[tuple[Kind, str]]
         if numbers == "comma":
             return [(Kind.NUMBER, NUMBERS["comma"]), *_dates(first)]
         found += [(Kind.WHOLE, ""), (Kind.NUMBER, "")]
-        if sample.str.contains(r"[,\u{a0}\u{202f}]|\d \d").any():
+        if sample.str.contains(r"[,'’\u{a0}\u{202f}]|\d \d").any():
             found += [(kind, form) for form in FORMATS[Kind.NUMBER] for kind in (Kind.WHOLE, Kind.NUMBER)]
     return [*found, *_dates(first)]
 

@@ -23,7 +23,7 @@ def number_in(text: pl.Expr) -> pl.Expr:
     stripped = western(text).str.strip_chars()
     plain = stripped.cast(pl.Float64, strict=False)
     bare, negative, _ = undressed(stripped)
-    bare = bare.str.replace_all(r"[ '\u{a0}\u{202f}]", "")
+    bare = bare.str.replace_all(r"[ '’\u{a0}\u{202f}]", "")
     comma_last = bare.str.contains(_COMMA_LAST)
     pointed = (
         pl.when(comma_last)

@@ -7,6 +7,7 @@ import math
 import polars as pl
 
 from updraft.core.values import FORMATS, Kind, converted
+from updraft.core.values.convert import INDIAN
 from updraft.core.values.dressed import CURRENCY, SIGNS, UNITS
 
 
@@ -37,7 +38,7 @@ def is_unit(values: pl.DataFrame) -> pl.Series:
 
 def forms_of(values: pl.DataFrame) -> list[str]:
     """The number forms these bare texts need, by the values that only one of them reads; both, when none decides."""
-    marked = values.filter(pl.col("bare").str.contains(r"[.,'\s\u{a0}\u{202f}]"))
+    marked = values.filter(pl.col("bare").str.contains(r"[.,'’\s\u{a0}\u{202f}]"))
     if not marked.height:
         return ["1,234.5"]
     reads = {
@@ -45,12 +46,14 @@ def forms_of(values: pl.DataFrame) -> list[str]:
         for form in FORMATS[Kind.NUMBER]
     }
     facts = marked.select("n", **reads)
-    point, comma, space = (pl.col(form) for form in FORMATS[Kind.NUMBER])
+    point, comma, space, high, hundreds = (pl.col(form) for form in FORMATS[Kind.NUMBER])
     # “1,5” has a decimal comma whether or not thousands would be set apart by blanks.
     single = {
         "1,234.5": point & ~comma & ~space,
         "1.234,5": comma & ~point,
         "1 234,5": space & ~point & ~comma,
+        "1'234.5": high & ~point & ~comma & ~space,
+        INDIAN: hundreds & ~point & ~comma & ~space,
     }
     only = {form: int(facts.filter(test)["n"].sum()) for form, test in single.items()}
     needed = sorted((form for form in only if only[form]), key=lambda form: -only[form])
@@ -111,8 +114,9 @@ def is_code(good: pl.DataFrame) -> bool:
 def reasons_for(good: pl.DataFrame, forms: list[str]) -> list[str]:
     value = pl.col("value")
     # The mark before three last digits stands for decimals where it is that of the form: 0.125.
-    marks = "".join({"1,234.5": ",", "1.234,5": "."}.get(form, ",.") for form in forms or ["1,234.5"])
-    apart = rf"[{marks}'\s\u{{a0}}\u{{202f}}]"
+    own = {"1,234.5": ",", "1.234,5": ".", INDIAN: ",", "1'234.5": ""}
+    marks = "".join(own.get(form, ",.") for form in forms or ["1,234.5"])
+    apart = rf"[{marks}'’\s\u{{a0}}\u{{202f}}]"
     facts = good.select(
         currency=value.str.contains(CURRENCY).any(),
         percent=(pl.col("unit") == "%").any(),
@@ -120,7 +124,7 @@ def reasons_for(good: pl.DataFrame, forms: list[str]) -> list[str]:
         behind=value.str.contains(r"\d\s*[-−–]$").any(),
         thousands=pl.col("bare").str.contains(rf"\d{apart}\d{{3}}([.,'\s\u{{a0}}\u{{202f}}]|$)").any(),
     ).row(0, named=True)
-    comma = any(form != "1,234.5" for form in forms)
+    comma = any(form in ("1.234,5", "1 234,5") for form in forms)
     comma = comma and bool(good["bare"].str.contains(r",\d+$").any())
     words = [
         ("currency", facts["currency"]),

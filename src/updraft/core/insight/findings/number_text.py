@@ -41,13 +41,15 @@ def numbers_as_text(view: View) -> Iterator[Finding]:
             yield from _numbers(column)
 
 
+_NUMERIC = (
+    rf"^[^\p{{L}}\d]*(?:\p{{Lu}}{{3}}\s?|{CURRENCY}\.?\s?)?\d[\d.,'’\s\u{{a0}}\u{{202f}}]*[^\d]{{0,10}}$"
+)
+
+
 def _looks_numeric(column: Column) -> bool:
     """A cheap look at the most frequent values, before all are read."""
     first = column.meant["value"].head(200)
-    return bool(
-        first.str.contains(r"^[^\p{L}\d]*(\p{Lu}{3}\s?)?\d[\d.,'\s\u{a0}\u{202f}]*([^\d]{0,10})$").sum()
-        >= 0.6 * first.len()
-    )
+    return bool(first.str.contains(_NUMERIC).sum() >= 0.6 * first.len())
 
 
 def _numbers(column: Column) -> Iterator[Finding]:
@@ -261,7 +263,9 @@ def _to_numbers(
     base = next((unit for unit, times in factors.items() if times == 1), "")
     into = f" in {base}" if units.height and base else ""
     how = (
-        {"1,234.5": "“.” before decimals", "1.234,5": "“,” before decimals"}.get(forms[0], "")
+        {"1.234,5": "“,” before decimals"}.get(
+            forms[0], "“.” before decimals" if forms[0] != "1 234,5" else ""
+        )
         if len(forms) == 1 and not whole
         else ""
     )

@@ -207,7 +207,7 @@ def _share(counts: pl.DataFrame, test: Callable[[pl.Series], pl.Series]) -> floa
 def _undressed(text: pl.Expr) -> pl.Expr:
     """The number that is written with a currency, unit or sign around it."""
     bare, negative, _ = undressed(text)
-    number = bare.str.replace_all(r"[,' \u{a0}\u{202f}]", "").cast(pl.Float64, strict=False)
+    number = bare.str.replace_all(r"[,'’ \u{a0}\u{202f}]", "").cast(pl.Float64, strict=False)
     return pl.when(negative).then(-number).otherwise(number)
 
 
