@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import sys
 import unicodedata
+from functools import cache
 
 import polars as pl
 
@@ -64,7 +65,7 @@ def western_digits(texts: pl.Series) -> pl.Series:
     other = texts.str.contains(_OTHER_DIGITS)
     if not other.any():
         return texts
-    written = texts.str.replace_many(list(_DIGITS), list(_DIGITS.values()))
+    written = texts.str.replace_many(list(_digits()), list(_digits().values()))
     return written.zip_with(other.fill_null(False), texts)
 
 
@@ -74,11 +75,11 @@ def _polars(pattern: str) -> str:
 
 _UNMARKED, _ALIKE = str.maketrans(UNMARKED), str.maketrans(UNMARKED | _ONE)
 _OTHER_DIGITS = r"[\p{Nd}&&[^0-9]]|[٫٬٪]"
-_DIGITS = {
-    **{
-        sign: str(unicodedata.decimal(sign))
-        for sign in map(chr, range(0x80, sys.maxunicode + 1))
-        if unicodedata.category(sign) == "Nd"
-    },
-    **dict(zip("٫٬٪−，．％－／：（）", ".,%-,.%-/:()", strict=True)),
-}
+
+
+@cache
+def _digits() -> dict[str, str]:
+    """Digits of other scripts, and the marks that stand beside them → as they are written with 0 to 9."""
+    others = (sign for sign in map(chr, range(0x80, sys.maxunicode + 1)) if sign.isdecimal())
+    marks = zip("٫٬٪−，．％－／：（）", ".,%-,.%-/:()", strict=True)
+    return {**{sign: str(unicodedata.decimal(sign)) for sign in others}, **dict(marks)}
