@@ -48,6 +48,8 @@ LOTS = [["Lot", "Hub", "Grams"], ["L1", "Aldermere", 5.0], ["L2", "Coldwater", 7
             "Odmiana;Miasto\nżółta rzepa;Łódź\nczerwona cebula;Kraków\nświeża mięta;Gdańsk\nwczesna gruszka;Białystok\n",
         ),
         ("mac_roman", "Lot;Ort\n1;Köln\n2;Füssen\n3;Göttingen\n4;Äpfelhof\n"),
+        ("mac_roman", "Ville;Sorte\n" + "Orléans;a\nBesançon;b\nNîmes;c\nÉpinal;d\nChâlons;e\n" * 3),
+        ("cp874", "จังหวัด;พันธุ์\n" + "กรุงเทพ;ถั่ว\nเชียงใหม่;ข้าว\nขอนแก่น;งา\nภูเก็ต;ถั่ว\n" * 3),
     ],
 )
 def test_text_in_any_encoding(tmp_path, encoding, text):

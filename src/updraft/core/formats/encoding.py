@@ -24,7 +24,7 @@ _NO_TEXT = frozenset(
 _LIKELY = (
     "cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1255", "cp1256", "cp1257", "cp1258", "iso8859-2",
     "mac-roman", "cp850", "cp437", "cp866", "koi8-r", "cp932", "euc_jis_2004", "gb18030", "big5hkscs",
-    "cp949",
+    "cp949", "cp874",
 )  # fmt: skip
 # What no one writes, such as Mal—sia, €pfel or GŽttingen.
 _SIGN_IN_WORD = re.compile(r"[^\W\d_][^\x00-\x7f\w’‘…–][^\W\d_]|€[a-z]|[A-Za-z][À-ÞŽŠŸŒ][a-z]")
@@ -82,14 +82,15 @@ def _code_page(sample: bytes, whole: bool) -> str:
         if guess["encoding"] and _decodes(sample, guess["encoding"], whole):
             guesses.setdefault(codecs.lookup(guess["encoding"]).name, guess["confidence"])
     best, sure = max(guesses.items(), key=lambda pair: pair[1], default=(_LIKELY[0], 0.0))
-    usual = guesses.get(_LIKELY[0], 0.0)
-    if (
-        sure < _SAYING
-        and usual >= 0.8 * sure
-        and not _SIGN_IN_WORD.search(sample.decode(_LIKELY[0], "ignore"))
-    ):
-        return _LIKELY[0]
-    return best
+    if sure >= _SAYING:
+        return best
+    near = [name for name, confidence in guesses.items() if confidence >= 0.8 * sure] or [best]
+
+    def odd(name: str) -> tuple[int, bool]:
+        """How often it has what no one writes; of several that have it least the usual one is taken."""
+        return len(_SIGN_IN_WORD.findall(sample.decode(name, "ignore"))), name != _LIKELY[0]
+
+    return min(near, key=odd)  # the first, and so the likeliest, of those that are the same
 
 
 def _decodes(sample: bytes, encoding: str, whole: bool) -> bool:
