@@ -88,3 +88,15 @@ def test_numbers_with_powers_of_ten_and_without_a_unit_are_taken_apart(bench):
     assert done.select("n", "u").rows() == [(12130.0, "g"), (4.1e-05, "kg"), (7.0, "g"), (3.0, "kg"), (None, None)]
     whole = bench.apply("number_and_unit", chosen, table[2:4]).frames[""]
     assert whole["n"].to_list() == [7, 3] and whole["n"].dtype == pl.Int64, "whole numbers stay whole"
+
+
+@pytest.mark.parametrize(
+    ("comma", "texts", "numbers"),
+    [
+        (False, ["1,200 kg", "Rs. 1,10,100", "CHF 1'200.50", "٣٥ kg"], [1200, 110_100, 1200.5, 35]),
+        (True, ["1.200 kg", "1 234,50 kg", "12,5 g"], [1200, 1234.5, 12.5]),
+    ],
+)
+def test_a_number_is_taken_however_it_is_grouped(bench, comma, texts, numbers):
+    chosen = {"column": "x", "number": "n", "unit": "u", "comma": comma}
+    assert bench.apply("number_and_unit", chosen, pl.DataFrame({"x": texts})).frames[""]["n"].to_list() == numbers

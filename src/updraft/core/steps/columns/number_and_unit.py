@@ -9,7 +9,7 @@ from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.tables import Tables
 from updraft.core.values import Kind, by_value
-from updraft.core.values.convert import converted
+from updraft.core.values.convert import INDIAN, converted
 from updraft.core.values.dressed import UNITS, undressed
 
 
@@ -45,7 +45,7 @@ class NumberAndUnit(StepKind):
     words = ("convert units", "weight", "measure", "grams", "kilograms", "quantity", "amount")
     icon = "rulers"
     needs = frozenset({"whole"})
-    version = 2
+    version = 3
     works_on = frozenset({Kind.TEXT})
     Settings = NumberAndUnitSettings
 
@@ -124,7 +124,8 @@ def _whole(numbers: pl.Series, settings: NumberAndUnitSettings) -> pl.Series:
 
 def _taken(text: pl.Expr, comma: bool) -> pl.Expr:
     bare, negative, unit = undressed(text)
-    value = converted(bare, pl.String(), Kind.NUMBER, ["1.234,5" if comma else "1,234.5"])
+    forms = ["1.234,5", "1 234,5"] if comma else ["1,234.5", "1'234.5", INDIAN]
+    value = converted(bare, pl.String(), Kind.NUMBER, forms)
     signed = pl.when(negative).then(-value).otherwise(value)
     return pl.struct(signed.alias("number"), pl.when(unit != "").then(unit).alias("unit"))
 
