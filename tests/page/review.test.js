@@ -154,6 +154,26 @@ test("what is searched for is what the digits take then", async () => {
   assert.deepEqual(edits[0].rows, [["bay gm", "v9 Fen Pea"]]);
 });
 
+test("what was searched for in one question is nothing to the next, and a key held down answers one", async () => {
+  const { edits, key, title, work } = await desk(NAMES);
+  const search = work.middle.querySelector("input[type=search]");
+  search.value = "pea";
+  search.dispatchEvent(new Event("input", { bubbles: true }));
+  await soon(295);
+  await key("l");
+  await key("n");
+  assert.equal(title(), "dael");
+  await soon(100);
+  const held = { key: "Enter", repeat: true, bubbles: true, cancelable: true };
+  work.going.list
+    .querySelector(".is-chosen button")
+    .dispatchEvent(new KeyboardEvent("keydown", held));
+  assert.equal(edits.length, 2);
+  await key("1");
+  assert.deepEqual(edits.at(-1).rows, [["dael", "v4 Dale"]]);
+  assert.match(work.middle.textContent, /Every question here is answered/);
+});
+
 test("a pair is taken as proposed, typed, or left; an answer given is shown and taken back", async () => {
   const pair = (key, there) =>
     question(key, { proposal: there, why: "88 %", fields: [field(key, there)] });

@@ -132,6 +132,7 @@ export class Going {
     ];
     if (!act) return;
     event.preventDefault();
+    if (event.repeat && !pressed.startsWith("Arrow")) return; // a key held down answers one question
     act();
   }
 }

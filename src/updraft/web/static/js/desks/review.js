@@ -148,7 +148,9 @@ export class Work {
   draw(asked) {
     this.acts = null;
     if (!asked) {
-      const said = this.all ? "Every question here is answered." : "Nothing is asked.";
+      const said = this.going.items.length
+        ? "Every question here is answered."
+        : "Nothing is asked.";
       const gives = h("h3", { class: "eyebrow" }, "What it gives");
       this.middle.replaceChildren(h("p", { class: "muted" }, said), gives, this.facts, this.rows);
       return;
@@ -225,7 +227,7 @@ export class Work {
         const text = search.value.trim();
         if (!text) return fill(known, nothing);
         const found = await attempt(() => this.find?.(text));
-        if (found && search.value.trim() === text)
+        if (found && search.value.trim() === text && this.going.chosen === asked)
           fill(found.candidates, "Nothing is found by this.");
       }),
     });
