@@ -23,7 +23,10 @@ export class FlowState extends Teller {
     this.offered = state.revision;
   }
 
-  /** Take a new state, and show it. */
+  /**
+   * Take a new state, and show it.
+   * @param {import("../contract.d.ts").FlowShown} state
+   */
   async take(state) {
     if (state.revision !== this.offered) withdrawOffers();
     this.offered = state.revision;
@@ -72,7 +75,10 @@ export class FlowState extends Teller {
     }
   }
 
-  /** Undo, redo, go to a revision, ask a source again: whatever gives another state. */
+  /**
+   * Undo, redo, go to a revision, ask a source again: whatever gives another state.
+   * @param {string} way
+   */
   async go(way) {
     const state = await attempt(() => post(`${this.path}/${way}`));
     if (state) await this.take(state);
