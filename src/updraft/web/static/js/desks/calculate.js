@@ -61,7 +61,10 @@ export class Work {
       : `From ${plural(rows, "row", "rows")}. Each may use those above it.`;
   }
 
-  /** How many rows each rule of the column takes, once the step was tried. */
+  /**
+   * How many rows each rule of the column takes, once the step was tried.
+   * @param {import("../contract.d.ts").TableShown | null} table
+   */
   effect(table) {
     const name = this.now.name;
     const own = (table?.facts ?? []).filter(
@@ -70,7 +73,10 @@ export class Work {
     this.taken?.replaceChildren(...own.map(({ text }) => h("li", {}, text)));
   }
 
-  /** What the step does, for the foot. */
+  /**
+   * What the step does, for the foot.
+   * @param {import("../contract.d.ts").TableShown | null} table
+   */
   sums(table) {
     if (!table) return "";
     const known = new Set((this.port?.columns ?? []).map(({ name }) => name));
@@ -201,6 +207,7 @@ export class Work {
     this.list.querySelectorAll("li > button:first-child")[to].focus();
   }
 
+  /** @param {number} n */
   remove(n) {
     this.columns.splice(n, 1);
     if (!this.columns.length) this.columns.push(this.usual());
@@ -210,6 +217,7 @@ export class Work {
 
   // Middle: one column, and what it gives
 
+  /** @param {number} n */
   open(n) {
     this.at = n;
     this.drawList();

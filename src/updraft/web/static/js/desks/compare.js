@@ -53,6 +53,7 @@ export class Work {
     return this.frame.studio.state.steps[this.frame.step.id]?.sentence ?? "";
   }
 
+  /** @param {import("../contract.d.ts").TableShown} table */
   sums(table) {
     if (!table) return "";
     const { same = 0, different = 0, only_here = 0, only_there = 0 } = table.sides;
@@ -64,6 +65,10 @@ export class Work {
         : `All ${count(same)} rows agree`;
   }
 
+  /**
+   * @param {import("../contract.d.ts").TableShown} table
+   * @param {import("../contract.d.ts").ProblemShown | null} problem
+   */
   effect(table, problem) {
     const own = problem && (!problem.step || problem.step === this.frame.step.id);
     this.tells = this.form.say(own ? problem : null)
@@ -81,7 +86,10 @@ export class Work {
     this.drawLargest(table);
   }
 
-  /** How many rows are here alone, differ, are the same, are there alone; each opens its rows. */
+  /**
+   * How many rows are here alone, differ, are the same, are there alone; each opens its rows.
+   * @param {import("../contract.d.ts").TableShown} table
+   */
   drawStates(table) {
     const all = STATES.reduce((sum, [side]) => sum + (table.sides[side] ?? 0), 0) || 1;
     const bar = h("div", { class: "agree-bar", "aria-hidden": "true" });
@@ -116,6 +124,7 @@ export class Work {
     return this.shown === table.key ? found?.rows : null;
   }
 
+  /** @param {import("../contract.d.ts").TableShown} table */
   async drawColumns(table) {
     const rows = await this.rows(table, { limit: String(COLUMNS), output: "by_column" });
     if (!rows) return;
@@ -159,7 +168,10 @@ export class Work {
     );
   }
 
-  /** The cells that differ most, both ways, as bars from the middle; of each row they are in the table itself. */
+  /**
+   * The cells that differ most, both ways, as bars from the middle; of each row they are in the table itself.
+   * @param {import("../contract.d.ts").TableShown} table
+   */
   async drawLargest(table) {
     const at = table.columns.findIndex(({ name }) => name === "Difference");
     if (at < 0) {

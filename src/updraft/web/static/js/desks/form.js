@@ -47,10 +47,15 @@ export class Work {
     return this.frame.studio.state.steps[this.frame.step.id]?.sentence ?? "";
   }
 
+  /** @param {import("../contract.d.ts").TableShown | null} table */
   sums(table) {
     return table?.did || (table ? plural(table.rows, "row", "rows") : "");
   }
 
+  /**
+   * @param {import("../contract.d.ts").TableShown | null} table
+   * @param {import("../contract.d.ts").ProblemShown | null} problem
+   */
   effect(table, problem) {
     const own = problem && (!problem.step || problem.step === this.frame.step.id);
     this.tells = this.form.say(own ? problem : null)

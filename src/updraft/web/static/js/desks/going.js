@@ -116,6 +116,7 @@ export class Going {
     if (inside) this.list.querySelector(".is-chosen button")?.focus();
   }
 
+  /** @param {number} by */
   step(by) {
     const shown = this.shown();
     const next = shown[Math.max(0, Math.min(this.at + by, shown.length - 1))] ?? null;

@@ -82,7 +82,10 @@ export class Work {
     this.ask();
   }
 
-  /** Some of the settings as they stand in the form of the step. */
+  /**
+   * Some of the settings as they stand in the form of the step.
+   * @param {string[]} names
+   */
   form(names) {
     const { studio, kind, incoming } = this.frame;
     const { properties } = kind.schema;
@@ -108,9 +111,12 @@ export class Work {
     this.soon();
   }
 
-  /** What a table is called: by its step's name, else by what it reads. */
+  /**
+   * What a table is called: by its step's name, else by what it reads.
+   * @param {import("../contract.d.ts").ArrivingShown | undefined} port
+   */
   label(port) {
-    const step = this.frame.studio.state.steps[port?.ref?.split(".")[0]];
+    const step = this.frame.studio.state.steps[port?.ref?.split(".")[0] ?? ""];
     if (!step) return "";
     return step.name || (step.role === "source" && step.sentence) || step.label;
   }
@@ -199,7 +205,10 @@ export class Work {
     if (focused) this.picture.querySelector(`[data-tick="${focused}"]`)?.focus();
   }
 
-  /** Let a band come out, or not; one of them always does. */
+  /**
+   * Let a band come out, or not; one of them always does.
+   * @param {number} at
+   */
   tick(at) {
     const ticks = [...(TICKS[this.frame.settings.rows] ?? "100")].map(Number);
     ticks[at] = 1 - ticks[at];
@@ -355,7 +364,10 @@ export class Work {
     });
   }
 
-  /** What the step does, for the foot: exact before anything is joined. */
+  /**
+   * What the step does, for the foot: exact before anything is joined.
+   * @param {import("../contract.d.ts").TableShown | null} table
+   */
   sums(table) {
     const { met } = this;
     if (!met) return table ? `${plural(table.rows, "row comes", "rows come")} out` : "";
@@ -373,6 +385,10 @@ export class Work {
     return said.join(" · ");
   }
 
+  /**
+   * @param {import("../contract.d.ts").TableShown | null} table
+   * @param {import("../contract.d.ts").ProblemShown | null} problem
+   */
   effect(table, problem) {
     const own = problem && (!problem.step || problem.step === this.frame.step.id);
     for (const form of this.forms) form.say(own ? problem : null);
@@ -384,7 +400,11 @@ export class Work {
     this.drawRows(table, problem);
   }
 
-  /** The first rows of the result. */
+  /**
+   * The first rows of the result.
+   * @param {import("../contract.d.ts").TableShown | null} table
+   * @param {import("../contract.d.ts").ProblemShown | null} problem
+   */
   async drawRows(table, problem) {
     if (!table || problem || this.shown === table.key) return;
     this.shown = table.key;

@@ -89,13 +89,18 @@ export class Work {
     return this.studio.state.steps[this.step.id]?.sentence ?? "";
   }
 
+  /** @param {import("../contract.d.ts").TableShown | null} table */
   sums(table) {
     const open = this.going.open.length + Math.max(0, this.all - MOST);
     const asks = `${plural(open, "question", "questions")} open`;
     return table?.did ? `${table.did}; ${asks}` : asks;
   }
 
-  /** After each look: what is asked follows from the flow as it is kept, not from settings that are tried. */
+  /**
+   * After each look: what is asked follows from the flow as it is kept, not from settings that are tried.
+   * @param {import("../contract.d.ts").TableShown | null} table
+   * @param {import("../contract.d.ts").ProblemShown | null} problem
+   */
   effect(table, problem) {
     const { studio, step } = this;
     const own = problem && (!problem.step || problem.step === step.id);
@@ -307,6 +312,7 @@ export class Work {
     does?.();
   }
 
+  /** @param {number} n */
   takeNth(n) {
     const asked = this.going.chosen;
     const one = this.offered?.[n];

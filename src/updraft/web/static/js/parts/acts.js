@@ -1,5 +1,7 @@
 import { valuesChip } from "../focus.js";
 
+/** @typedef {import("../contract.d.ts").ColumnThere & {index: number}} HeadOf a column, and its place */
+
 /**
  * What course, grid, desks and bars may do: they know the studio by these alone.
  * @param {import("../studio.js").Studio} studio
@@ -71,9 +73,9 @@ export const acts = (studio) => ({
   reveal: (name) => studio.grid.reveal(name),
   /** @param {boolean} yes */
   onlyChanged: (yes) => studio.grid.setView({ changed: yes }),
-  /** @param {number} from @param {number} to @param {string} column */
+  /** @param {number} from @param {number} to @param {HeadOf} column */
   openCells: (from, to, column) => studio.openCells(from, to, column),
-  /** @param {number} row @param {string} column */
+  /** @param {number} row @param {HeadOf} column */
   openCell: (row, column) => studio.openCell(row, column),
   /** @param {number} from @param {number} to */
   pickRows: (from, to) => studio.pickRows(from, to),

@@ -6,7 +6,11 @@ const MOST = 2000; // cells that are taken together
 
 /** @satisfies {import("../studio.js").OfStudio} methods that the studio takes over */
 export const marking = {
-  /** Open a cell: a part of its text can be marked, and what that may mean is offered. */
+  /**
+   * Open a cell: a part of its text can be marked, and what that may mean is offered.
+   * @param {number} row
+   * @param {import("../contract.d.ts").ColumnThere & {index: number}} column
+   */
   async openCell(row, column) {
     const item = this.grid.item(row);
     const cell = item.cells?.[column.index];
@@ -116,7 +120,10 @@ export const marking = {
     text.setSelectionRange(0, 0);
   },
 
-  /** The rows that a row of this step's table stands for, in the table that comes in. */
+  /**
+   * The rows that a row of this step's table stands for, in the table that comes in.
+   * @param {number} row
+   */
   async openBehind(row) {
     const step = this.selected;
     const found = await attempt(() => post(`/api/flows/${this.flow}/behind`, { step, row }));
@@ -132,7 +139,12 @@ export const marking = {
     });
   },
 
-  /** Several cells of a column: what fits all their values. */
+  /**
+   * Several cells of a column: what fits all their values.
+   * @param {number} from
+   * @param {number} to
+   * @param {import("../contract.d.ts").ColumnThere & {index: number}} column
+   */
   async openCells(from, to, column) {
     if (!this.table || this.output || to - from >= MOST) return;
     const found = await attempt(() => api(this.grid.address(from, to - from + 1)));

@@ -55,7 +55,10 @@ export const steps = {
     return this.table?.columns.find((one) => one.name === name);
   },
 
-  /** The column whose desk is open, as the first setting of a new step that asks for columns of the table. */
+  /**
+   * The column whose desk is open, as the first setting of a new step that asks for columns of the table.
+   * @param {import("../contract.d.ts").KindShown} kind
+   */
   begunWith(kind) {
     const column = this.columnLookedAt();
     if (!column) return {};
@@ -76,7 +79,10 @@ export const steps = {
     return {};
   },
 
-  /** Go to a step that was just made, ready to be set. */
+  /**
+   * Go to a step that was just made, ready to be set.
+   * @param {string} id
+   */
   async shownNew(id) {
     if (!id) return;
     await this.select(id);
@@ -100,6 +106,7 @@ export const steps = {
     if (id) await this.select(id);
   },
 
+  /** @param {string} id */
   async remove(id) {
     const order = this.course.order();
     const at = order.indexOf(id);
@@ -119,6 +126,7 @@ export const steps = {
     this.course.focus(this.selected);
   },
 
+  /** @param {string} id @param {HTMLElement} element */
   menu(id, element) {
     const step = this.state.steps[id];
     const from = (other) => this.state.steps[other].main?.split(".")[0];
@@ -147,11 +155,15 @@ export const steps = {
     ]);
   },
 
+  /** @param {string} id */
   async fetchAgain(id) {
     if (await this.flowState.go(`steps/${id}/again`)) await this.look();
   },
 
-  /** Undo or redo; while settings are only tried, undo puts them back, and redo tries them again. */
+  /**
+   * Undo or redo; while settings are only tried, undo puts them back, and redo tries them again.
+   * @param {string} way
+   */
   async step(way) {
     if (this.drafts.has(this.selected) && way === "undo") {
       this.dropDraft();
@@ -167,6 +179,7 @@ export const steps = {
     if (await this.flowState.go(way)) this.reselect();
   },
 
+  /** @param {number} number */
   async goTo(number) {
     await this.applyDraft(); // it becomes a revision of its own, to be gone back to
     if (this.drafts.has(this.selected)) return; // it was refused, and told
