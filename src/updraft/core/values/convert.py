@@ -12,7 +12,7 @@ from functools import cache
 
 import polars as pl
 
-from updraft.core.letters import western
+from updraft.core.letters import western, western_digits
 from updraft.core.problems import Problem
 from updraft.core.values.dressed import factor, undressed
 from updraft.core.values.kinds import DTYPES, Kind
@@ -216,6 +216,8 @@ def converted(
     kind: Kind,
     formats: list[str] | tuple[str, ...] = (),
     dressed: Mapping[str, float] | None = None,
+    *,
+    plain: bool = False,
 ) -> pl.Expr:
     """A column, or another expression, as another kind; null where a value does not convert. Blanks around it
     do not count.
@@ -225,15 +227,16 @@ def converted(
             (`YYYY-MM-DD`, digits with a decimal point).
         dressed: read numbers with currency, percent and brackets too, and with these units, each number times
             the unit's factor; None reads bare numbers only.
+        plain: its digits are known to be 0 to 9, so that they need not be looked at.
     """
     if isinstance(column, str):
-        return converted(pl.col(column), source, kind, formats, dressed).alias(column)
+        return converted(pl.col(column), source, kind, formats, dressed, plain=plain).alias(column)
     value = column
     if not isinstance(source, pl.String):
         return value.cast(DTYPES[kind], strict=False)
     if kind is Kind.TEXT:
         return value
-    text = western(value).str.strip_chars()
+    text = (value if plain else western(value)).str.strip_chars()
     if kind is Kind.YES_NO:
         low = text.str.to_lowercase()
         return pl.when(low.is_in(_YES)).then(True).when(low.is_in(_NO)).then(False).otherwise(None)
@@ -336,7 +339,7 @@ def guess_format(values: pl.Series, kind: Kind) -> list[str]:
 
     A format that could be read day-first and month-first alike is taken only when another value decides.
     """
-    left = values.drop_nulls().unique(maintain_order=True)
+    left = western_digits(values.drop_nulls().unique(maintain_order=True))
     counted = left.str.replace_all(r"\d", "0").value_counts(sort=True, name="n")
     shapes = counted.to_series().head(_SHAPES).to_list()
     likely = [
@@ -347,11 +350,12 @@ def guess_format(values: pl.Series, kind: Kind) -> list[str]:
         name = left.name or "value"
         frame = left.rename(name).to_frame()
         reads = frame.select(
-            converted(name, pl.String(), kind, [form]).is_not_null().sum().alias(form) for form in likely
+            converted(name, pl.String(), kind, [form], plain=True).is_not_null().sum().alias(form)
+            for form in likely
         )
         best = max(likely, key=lambda form: int(reads[form][0]))
         if not reads[best][0]:
             break
         chosen.append(best)
-        left = frame.filter(converted(name, pl.String(), kind, [best]).is_null())[name]
+        left = frame.filter(converted(name, pl.String(), kind, [best], plain=True).is_null())[name]
     return chosen

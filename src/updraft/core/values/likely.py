@@ -74,8 +74,8 @@ def read_as(series: pl.Series, kind: Kind, form: str) -> tuple[pl.Series, bool]:
             return _by_value(series, answers), False
     if quick is not None and quick.null_count() == series.null_count():
         return quick, True
-    converted_column = converted(series.name, pl.String(), kind, [form] if form else [])
-    return series.to_frame().select(converted_column).to_series(), False
+    read = converted(series.name, pl.String(), kind, [form] if form else [], plain=True)
+    return western_digits(series).to_frame().select(read).to_series(), False
 
 
 def _by_value(series: pl.Series, answers: pl.DataFrame) -> pl.Series:

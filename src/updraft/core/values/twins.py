@@ -6,6 +6,7 @@ import re
 
 import polars as pl
 
+from updraft.core.letters import western_digits
 from updraft.core.values.convert import KNOWN, converted
 from updraft.core.values.kinds import Kind
 
@@ -86,4 +87,5 @@ def _in_order(texts: pl.Series, kind: Kind, form: str) -> bool:
 
 
 def _read(texts: pl.Series, kind: Kind, form: str) -> pl.Series:
-    return texts.to_frame("it").select(converted("it", pl.String(), kind, [form])).to_series()
+    read = converted("it", pl.String(), kind, [form], plain=True)
+    return western_digits(texts).to_frame("it").select(read).to_series()
