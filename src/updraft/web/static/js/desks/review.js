@@ -47,14 +47,18 @@ export class Work {
       changed: () => this.drawTools(),
       some: () => (this.all > MOST ? ` of the first ${count(MOST)}` : ""),
       keys: {
-        Enter: () => this.act(this.acts?.yes),
-        l: () => this.act(this.acts?.left),
-        n: () => this.act(this.acts?.fresh),
+        Enter: () => this.acts?.yes?.(),
+        l: () => this.acts?.left?.(),
+        n: () => this.acts?.fresh?.(),
         ...Object.fromEntries(
           Array.from({ length: DIGITS }, (_, n) => [`${n + 1}`, () => this.takeNth(n)]),
         ),
       },
     });
+    /** @type {{yes: () => void, left: () => void, fresh?: () => void} | null} what the keys do to the one shown */
+    this.acts = null;
+    /** @type {Candidate[]} what the digits take */
+    this.offered = [];
     this.tools = h("div");
     this.facts = h("div", { role: "status" });
     this.rows = h("div", { class: "gives-table" });
@@ -307,10 +311,6 @@ export class Work {
   }
 
   // Answers
-
-  act(does) {
-    does?.();
-  }
 
   /** @param {number} n */
   takeNth(n) {
