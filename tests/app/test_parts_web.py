@@ -92,7 +92,10 @@ def test_questions_are_asked_answered_taken_back_and_carried_as_csv(client):
     assert [(fact["level"], fact["side"]) for fact in facts if fact["code"] == "open_questions"] == [
         ("warning", "open")
     ]
-    assert [one["key"] for one in client.call("GET", f"{path}?search=da").json["open"]] == ["Dale"]
+    for search, found in (("fe", 1), ("da", 0)):
+        asked = client.call("GET", f"{path}?search={search}").json
+        assert (len(asked["given"]), asked["found"], asked["decided"]) == (found, found, 1)
+        assert [one["key"] for one in asked["open"]] == ["Dale"], "a search of answers hides no question"
     sent = client.http.post(
         f"{path}.csv", data={"file": (io.BytesIO(b"key,answer\r\nDale,leave out\r\n"), "a.csv")},
         headers={"X-CSRFToken": client.token},

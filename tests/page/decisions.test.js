@@ -21,11 +21,13 @@ const told = (more = {}) => ({
   open_count: 0,
   given: [],
   decided: 0,
+  found: more.decided ?? 0,
   answers: [],
   ...more,
 });
 
 function decisions(found, find = null) {
+  const told = typeof found === "function" ? found : () => found;
   const edits = [];
   const studio = {
     flow: 4,
@@ -33,10 +35,11 @@ function decisions(found, find = null) {
     look: async () => {},
     flowState: { take: async () => {} },
   };
-  answerBy(() => found);
+  answerBy(told);
   const made = new Decisions(studio, { id: "s1" }, find);
   document.querySelector("main").replaceChildren(made.element);
-  made.draw(found);
+  if (found === told) made.load();
+  else made.draw(found);
   return { made, edits, element: made.element };
 }
 
@@ -77,6 +80,56 @@ test("all are taken as their lines stand, also what was typed over", async () =>
     ["Fenn", "Fen Hub"],
     ["Dael", "Dale"],
   ]);
+});
+
+test("what is typed or opened in a question stays while another is answered, and the focus stays there", async () => {
+  let open = OPEN;
+  const { made, element } = decisions(() => told({ open, open_count: open.length }));
+  await soon();
+  const box = labelled(element, "What “Dael” becomes");
+  type(box, "Dale End");
+  box.focus();
+  open = OPEN.slice(1);
+  await made.load();
+  assert.equal(labelled(element, "What “Fenn” becomes"), null);
+  assert.equal(labelled(element, "What “Dael” becomes").value, "Dale End");
+  assert.equal(document.activeElement, box);
+  open = [question("Dael", 1, "Deal", "")]; // what is proposed for it now is another
+  await made.load();
+  assert.equal(labelled(element, "What “Dael” becomes").value, "Deal");
+});
+
+test("an answer of the server that comes late is not drawn over a newer one", async () => {
+  const waiting = [];
+  const { made, element } = decisions(() => new Promise((done) => waiting.push(done)));
+  made.load();
+  await soon();
+  waiting[1](told({ open: OPEN.slice(1), open_count: 1 }));
+  waiting[0](told({ open: OPEN, open_count: 2 }));
+  await soon();
+  assert.match(element.textContent, /1 open question/);
+  assert.equal(labelled(element, "take: Fenn"), null);
+});
+
+test("what is typed to find an answer keeps its box, also where no answer is about it", async () => {
+  const given = Array.from({ length: 30 }, (_, n) => [`name ${n}`, "same", "", null]);
+  const { element } = decisions((path) => {
+    const search = new URL(path, "http://x").searchParams.get("search");
+    const fits = given.filter(([key]) => key.includes(search));
+    return told({ given: fits, found: fits.length, decided: 30, answers: ["same"] });
+  });
+  await soon();
+  const box = labelled(element, "Find an answer");
+  box.focus();
+  type(box, "name 7");
+  await soon(350);
+  assert.ok(labelled(element, "Answer for name 7") && !labelled(element, "Answer for name 8"));
+  assert.match(element.textContent, /30 answers given/);
+  assert.equal(document.activeElement, box);
+  type(box, "fen");
+  await soon(350);
+  assert.match(element.textContent, /No answer is about this/);
+  assert.equal(document.activeElement, box);
 });
 
 test("where more are open than are shown, only those shown are taken, and the button says so", () => {

@@ -206,12 +206,13 @@ class QuestionShown(TypedDict):
 
 class DecisionsShown(TypedDict):
     """Answers given (key, answer, who, when) and open questions, of each the first; `answers` are those that
-    there can be, or none where any text is one.
+    there can be, or none where any text is one. `decided` counts all answers, `found` those searched for.
     """
 
     answers: list[str]
     given: list[list[str]]
     decided: int
+    found: int
     open: list[QuestionShown]
     open_count: int
 

@@ -28,20 +28,20 @@ blueprint = Blueprint("decisions", __name__, url_prefix="/api/flows/<flow_id>/st
 def decisions(flow_id: str, step_id: str) -> Any:
     """The answers given for a step, its open questions, and the answers there can be: `DecisionsShown`.
 
-    Of each at most `most`; `decided` and `open_count` say how many there are. `search` narrows both.
+    Of each at most `most`; `decided` and `open_count` say how many there are. `search` narrows the answers,
+    and `found` says to how many.
     """
     flow = studio().flows.get(flow_id).flow
     listed = query_of(Listed)
     search, most = listed.search.casefold(), listed.most
     given = [row for row in flow.decided(step_id) if search in row.key.casefold()]
     asked = _open(flow_id, flow, step_id)
-    if search:
-        asked = asked.filter([search in name.casefold() for name in asked["Name"]])
     kind = kinds()[flow.step(step_id).kind]
     shown = DecisionsShown(
         answers=list(kind.answers),
         given=[list(row) for row in given[-most:]],
-        decided=len(given),
+        decided=len(flow.decided(step_id)),
+        found=len(given),
         open=[_shown(row) for row in asked.head(most).iter_rows(named=True)],
         open_count=asked.height,
     )

@@ -26,7 +26,7 @@ export class Candidates {
       h(
         "ul",
         { class: "decision-list review" },
-        found.open.map((row) => this.question(row)),
+        this.decisions.kept(found.open, (row) => this.question(row)),
       ),
       found.open.length > 1
         ? h(

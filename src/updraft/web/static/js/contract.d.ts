@@ -193,11 +193,12 @@ export interface QuestionShown {
 }
 
 /** Answers given (key, answer, who, when) and open questions, of each the first; `answers` are those that
- * there can be, or none where any text is one. */
+ * there can be, or none where any text is one. `decided` counts all answers, `found` those searched for. */
 export interface DecisionsShown {
   answers: string[];
   given: string[][];
   decided: number;
+  found: number;
   open: QuestionShown[];
   open_count: number;
 }

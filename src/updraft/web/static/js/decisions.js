@@ -80,15 +80,22 @@ export class Decisions {
     this.step = step;
     this.search = "";
     this.opened = false;
+    this.asked = 0; // how often the answers were asked for: only the last asking may draw
+    this.said = ""; // what is drawn now
+    /** @type {Map<string, {said: string, element: HTMLElement}>} the open questions' lines by key */
+    this.lines = new Map();
     this.element = h("section", { class: "decisions section-line", "aria-label": "Decisions" });
+    this.findBox = this.finder();
     this.candidates = find ? new Candidates(this) : null;
     this.path = `/api/flows/${studio.flow}/steps/${step.id}/decisions`;
   }
 
   async load() {
+    this.asked += 1;
+    const asked = this.asked;
     const query = new URLSearchParams({ search: this.search });
     const found = await attempt(() => api(`${this.path}?${query}`));
-    if (found) this.draw(found);
+    if (found && asked === this.asked) this.draw(found);
   }
 
   async edit(edits) {
@@ -102,9 +109,14 @@ export class Decisions {
     return this.edit([{ op: "decide", id: this.step.id, rows }]);
   }
 
+  /** Drawn only where something changed: what somebody opened or typed in a question stays as it is. */
   draw(found) {
+    const said = JSON.stringify(found);
+    if (said === this.said) return;
+    this.said = said;
     const settled = found.decided > 0,
-      free = !found.answers.length;
+      free = !found.answers.length,
+      focused = /** @type {HTMLElement | null} */ (document.activeElement);
     this.element.replaceChildren(
       h("h3", { class: "field-title" }, "Decisions"),
       settled || free || !found.open_count ? "" : this.settle(found),
@@ -112,6 +124,24 @@ export class Decisions {
       settled ? this.given(found) : "",
       this.tools(found),
     );
+    if (focused !== document.activeElement && this.element.contains(focused)) focused?.focus();
+  }
+
+  /**
+   * The lines of open questions; one that is asked as before keeps its element.
+   * @param {Question[]} open
+   * @param {(question: Question) => HTMLElement} made
+   */
+  kept(open, made) {
+    const before = this.lines;
+    this.lines = new Map(
+      open.map((question) => {
+        const said = JSON.stringify(question);
+        const old = before.get(question.key);
+        return [question.key, old?.said === said ? old : { said, element: made(question) }];
+      }),
+    );
+    return [...this.lines.values()].map(({ element }) => element);
   }
 
   /** Nothing is settled yet: the names that are there can be taken as they are. */
@@ -143,7 +173,6 @@ export class Decisions {
 
   /** Questions whose answer may be any text: what is proposed is there, to take, to change or to refuse. */
   proposed(found) {
-    const typed = new Map(); // what stands in each line now
     const line = ({ key, rows, proposal, why, fields }) => {
       const input = h("input", {
         type: "text",
@@ -154,7 +183,6 @@ export class Decisions {
           if (event.key === "Enter") this.decide([[key, input.value]]);
         },
       });
-      typed.set(key, input);
       const act = (text, answer) =>
         h(
           "button",
@@ -191,8 +219,12 @@ export class Decisions {
         act("leave", () => key),
       );
     };
-    const lines = found.open.map(line);
-    const all = () => [...typed].map(([key, input]) => [key, input.value]);
+    const lines = this.kept(found.open, line);
+    const all = () =>
+      [...this.lines].map(([key, { element }]) => [
+        key,
+        /** @type {HTMLInputElement} */ (element.querySelector("input")).value,
+      ]);
     return h(
       "div",
       { class: "questions" },
@@ -295,12 +327,13 @@ export class Decisions {
         ),
       ),
     );
-    const more = found.decided - found.given.length;
+    const more = found.found - found.given.length;
     return h(
       "details",
       { open: this.opened || null, ontoggle: (event) => (this.opened = event.target.open) },
       h("summary", { class: "linkish" }, plural(found.decided, "answer given", "answers given")),
-      found.decided > 20 ? this.finder() : "",
+      found.decided > 20 || this.search ? this.findBox : "",
+      found.found ? "" : h("p", { class: "muted small" }, "No answer is about this."),
       h("ul", { class: "decision-list" }, rows),
       more > 0 ? h("p", { class: "muted small" }, `and ${count(more)} more; search for one.`) : "",
     );
