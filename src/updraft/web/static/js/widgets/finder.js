@@ -13,24 +13,29 @@ import { labelled } from "./basic.js";
 export function finder(field, how) {
   const { hint, what, sign, find: ask, took = (_name) => {}, free = false } = how;
   const list = h("div", { class: "finder", role: "listbox", "aria-label": hint, hidden: true });
-  const take = (name) => {
-    input.value = name;
+  let asked = 0; // only the last question's answer is shown, and none once the list is closed
+  const close = () => {
+    asked += 1;
     list.hidden = true;
     input.setAttribute("aria-expanded", "false");
+  };
+  const take = (name) => {
+    input.value = name;
+    close();
     field.set(name);
     took(name);
   };
   let begun = field.value ?? ""; // what stood there when the box was entered: all is offered then
   const find = async () => {
-    const asked = ask(input.value === begun ? "" : input.value);
-    if (!asked) return;
+    const answer = ask(input.value === begun ? "" : input.value);
+    if (!answer) return;
+    asked += 1;
+    const mine = asked;
     if (list.hidden) list.replaceChildren(h("div", { class: "muted small p-2" }, "Looking…"));
     list.hidden = false;
-    const found = await attempt(() => asked);
-    if (!found) {
-      list.hidden = true;
-      return;
-    }
+    const found = await attempt(() => answer);
+    if (mine !== asked) return;
+    if (!found) return close();
     list.replaceChildren(
       ...found.slice(0, 100).map((one, n) =>
         h(
@@ -83,7 +88,7 @@ export function finder(field, how) {
     },
     onblur: () =>
       setTimeout(() => {
-        list.hidden = true;
+        if (document.activeElement !== input) close(); // the box may have the focus again: a form drawn anew gives it back
       }, 150),
     onkeydown: (event) => {
       const all = options(),
@@ -104,7 +109,7 @@ export function finder(field, how) {
       }
       if (event.key === "Escape" && !list.hidden) {
         event.stopPropagation();
-        list.hidden = true;
+        close();
       }
     },
   });
