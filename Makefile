@@ -4,7 +4,7 @@ BIN = .venv/bin
 DATA ?= data
 PORT ?= 8765
 
-.PHONY: demo serve test programs fuzz lint bench bench-findings bench-real bench-examples bench-formulas bench-look-alikes bench-for-each bench-files load faults docs screenshots vendor lock clean
+.PHONY: demo serve test programs fuzz haste lint bench bench-findings bench-real bench-examples bench-formulas bench-look-alikes bench-for-each bench-files load faults docs screenshots vendor lock clean
 
 demo: .venv/.run ## set up, start the app with the example world
 	$(BIN)/updraft demo --data $(DATA) --port $(PORT)
@@ -26,6 +26,9 @@ programs: ## what the tests need of the system's packages
 
 fuzz: .venv/.dev ## 10,000 damaged files of every format (about half an hour)
 	UPDRAFT_FUZZ=10000 $(BIN)/pytest -n 2 tests/core/test_fuzz.py
+
+haste: .venv/.dev programs ## the browser's tests with answers that come late, and by a hand that does not wait for them
+	UPDRAFT_TEST_HASTE=1 POLARS_MAX_THREADS=1 $(BIN)/pytest -n 2 tests/browser
 
 lint: .venv/.dev
 	$(BIN)/ruff check .

@@ -21,6 +21,8 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
+# `make haste`: answers come late, each by another time, and nobody waits for them before going on.
+HASTE = bool(os.environ.get("UPDRAFT_TEST_HASTE"))
 AXE = Path(__file__).parents[1] / "vendor/axe-core/axe.min.js"
 
 
@@ -29,22 +31,23 @@ def pytest_collection_modifyitems(items):
         if "browser" in Path(item.fspath).parts:
             item.add_marker(pytest.mark.browser)
             # A machine short of time can starve a browser; a second try is printed as a rerun, never hidden.
-            item.add_marker(pytest.mark.flaky(reruns=1))
+            item.add_marker(pytest.mark.flaky(reruns=0 if HASTE else 1))
 
 
 # Counts the answers a page waits for and the short pauses it makes (typing that is not over yet), as `due`.
 COUNTING = """(() => {
   const { fetch, setTimeout, clearTimeout } = window, pauses = new Set();
+  const late = (...given) => new Promise((done) => setTimeout(done, 900 * Math.random() ** 2)).then(() => fetch(...given));
   let asked = 0;
   window.due = () => asked + pauses.size;
-  window.fetch = (...given) => { asked += 1; const done = () => setTimeout(() => { asked -= 1; }, 40); const answer = fetch(...given); answer.then(done, done); return answer; };
+  window.fetch = (...given) => { asked += 1; const done = () => setTimeout(() => { asked -= 1; }, 40); const answer = (HASTE ? late : fetch)(...given); answer.then(done, done); return answer; };
   window.setTimeout = (run, ms, ...given) => {
     const id = setTimeout((...all) => { pauses.delete(id); return run(...all); }, ms, ...given);
     if (ms > 0 && ms < 300) pauses.add(id);
     return id;
   };
   window.clearTimeout = (id) => { pauses.delete(id); clearTimeout(id); };
-})();"""
+})();""".replace("HASTE", str(HASTE).lower())
 
 
 def acting(action):
@@ -59,7 +62,8 @@ def acting(action):
 
 
 for name in ("click", "dblclick", "check", "uncheck", "fill", "select_option", "set_input_files"):
-    setattr(Locator, name, acting(getattr(Locator, name)))
+    if not HASTE:
+        setattr(Locator, name, acting(getattr(Locator, name)))
 
 
 def path_of_chromium() -> str:

@@ -48,6 +48,7 @@ def test_every_count_in_the_panel_opens_the_rows_it_counts(page):
                 clicked.add((column, label))
         page.get_by_role("tab", name="Values", exact=True).click()
         settle(page)
+        page.locator(".value-rows li").first.wait_for()
         for n in range(min(page.locator(".value-rows li").count(), 2)):
             line = page.locator(".value-rows li").nth(n)
             rows = line.locator(".n").inner_text()

@@ -115,6 +115,29 @@ export async function attempt(action) {
   }
 }
 
+/** Questions of which only the newest is answered: what an older one is told is dropped. */
+export class Newest {
+  #asked = 0;
+
+  /**
+   * The answer; undefined where there is none, or where another was asked for since, or none any more.
+   * @template T
+   * @param {() => T} ask
+   * @returns {Promise<Awaited<T> | undefined>}
+   */
+  async answer(ask) {
+    this.forget();
+    const mine = this.#asked;
+    const answer = await attempt(ask);
+    return mine === this.#asked ? answer : undefined;
+  }
+
+  /** What was asked is of no use any more. */
+  forget() {
+    this.#asked += 1;
+  }
+}
+
 /**
  * Upload one file into a flow, perhaps into a folder there; gives its `path` and the `columns` found in it.
  * @param {boolean} other it is no table

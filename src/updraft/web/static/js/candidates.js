@@ -1,5 +1,5 @@
 /** Names that a reference is not sure of, as a list to review: what each may mean, and what else it may be. */
-import { attempt } from "./api.js";
+import { Newest } from "./api.js";
 import { h, pausing, plural } from "./dom.js";
 
 const NEW = "(new)",
@@ -58,6 +58,7 @@ export class Candidates {
           : [h("p", { class: "muted small m-0" }, none)]),
       );
     fill(rest, "It knows no other. Search, or say that it is none.");
+    const newest = new Newest();
     const search = h("input", {
       type: "search",
       class: "form-control form-control-sm",
@@ -65,8 +66,9 @@ export class Candidates {
       "aria-label": `Search the reference for ${key}`,
       oninput: pausing(300, async (event) => {
         const text = event.target.value.trim();
+        newest.forget();
         if (!text) return fill(rest, "It knows no other.");
-        const answer = await attempt(() => this.decisions.find?.(text));
+        const answer = await newest.answer(() => this.decisions.find?.(text));
         if (answer) fill(answer.candidates, "Nothing is found by this.");
       }),
     });

@@ -1,5 +1,5 @@
 /** What a step asks and what people answered: open questions, answers given, CSV in and out. */
-import { api, attempt, notice } from "./api.js";
+import { api, attempt, Newest, notice } from "./api.js";
 import { Candidates } from "./candidates.js";
 import { count, h, icon, pausing, plural } from "./dom.js";
 import { removeButton } from "./widgets/basic.js";
@@ -80,7 +80,7 @@ export class Decisions {
     this.step = step;
     this.search = "";
     this.opened = false;
-    this.asked = 0; // how often the answers were asked for: only the last asking may draw
+    this.newest = new Newest();
     this.said = ""; // what is drawn now
     /** @type {Map<string, {said: string, element: HTMLElement}>} the open questions' lines by key */
     this.lines = new Map();
@@ -91,11 +91,9 @@ export class Decisions {
   }
 
   async load() {
-    this.asked += 1;
-    const asked = this.asked;
     const query = new URLSearchParams({ search: this.search });
-    const found = await attempt(() => api(`${this.path}?${query}`));
-    if (found && asked === this.asked) this.draw(found);
+    const found = await this.newest.answer(() => api(`${this.path}?${query}`));
+    if (found) this.draw(found);
   }
 
   async edit(edits) {

@@ -193,8 +193,9 @@ export class FlowDesk {
   }
 
   async revisions() {
+    const view = this.desk.view;
     const answer = await attempt(() => api(`/api/flows/${this.studio.flow}/revisions`));
-    if (!answer) return;
+    if (!answer || this.desk.view !== view) return;
     this.desk.show("history", {
       eyebrow: "Flow",
       title: "Revisions",

@@ -1,5 +1,5 @@
 /** The desk of the whole table's profile: a line for each column; to copy, to save, to print, or to take as a table. */
-import { api, attempt, notice } from "./api.js";
+import { api, Newest, notice } from "./api.js";
 import { count, h, icon, plural } from "./dom.js";
 import { picture } from "./pictures.js";
 import { writer } from "./numbers.js";
@@ -9,6 +9,7 @@ export class ProfileDesk {
   constructor(studio, desk) {
     this.studio = studio;
     this.desk = desk;
+    this.newest = new Newest();
   }
 
   address(as = "") {
@@ -45,7 +46,7 @@ export class ProfileDesk {
       });
     if (this.desk.view !== "profile")
       frame([h("p", { class: "muted", role: "status" }, "Working it out…")]);
-    const found = await attempt(() => api(this.address()));
+    const found = await this.newest.answer(() => api(this.address()));
     if (!found || this.desk.view !== "profile") return;
     const tool = (sign, text, act) =>
       h("button", { type: "button", class: "chip", onclick: act }, icon(sign), text);

@@ -26,10 +26,11 @@ export async function copyCells(owner, asIs = false) {
     if (risky) marked++;
     return quoted(risky ? `'${value}` : value);
   };
-  for (let at = range.fromRow; at <= range.toRow; at += 2000) {
-    const answer = await attempt(() =>
-      api(owner.address(at, Math.min(2000, range.toRow - at + 1))),
-    );
+  const pages = []; // named before the first is fetched: another table may be shown meanwhile
+  for (let at = range.fromRow; at <= range.toRow; at += 2000)
+    pages.push(owner.address(at, Math.min(2000, range.toRow - at + 1)));
+  for (const page of pages) {
+    const answer = await attempt(() => api(page));
     if (!answer) return;
     for (const cells of answer.rows)
       lines.push(columns.map((c) => cell(cells[c.index])).join("\t"));

@@ -31,8 +31,10 @@ export class Sample {
   }
 
   async show() {
-    this.place.replaceChildren(h("p", { class: "muted small" }, "Making it…"));
+    const waiting = h("p", { class: "muted small" }, "Making it…");
+    this.place.replaceChildren(waiting);
     const answer = await attempt(() => post(this.path, { settings: this.tried() }));
+    if (waiting.parentNode !== this.place) return; // it was forgotten, or asked for again
     const { text, form, said } = answer?.sample ?? {};
     if (text === undefined) return this.forget();
     this.place.replaceChildren(

@@ -99,15 +99,15 @@ export class ValueList {
 
   /** Get the list anew; `stay` keeps the place in it. */
   async load(stay = false) {
-    this.pages.clear();
+    this.pages = new Map(); // what comes for the list before is not put in
     if (!stay) this.scroll.scrollTop = 0;
     await this.fetch(stay ? Math.floor(this.first() / PAGE) : 0);
   }
 
   async fetch(page) {
     if (this.pages.has(page)) return;
-    const asked = JSON.stringify([this.order, this.search, this.studio.focus.text]);
-    this.pages.set(page, null);
+    const { pages } = this;
+    pages.set(page, null);
     const found = await attempt(() =>
       api(
         this.address("values", {
@@ -118,7 +118,7 @@ export class ValueList {
         }),
       ),
     );
-    if (asked !== JSON.stringify([this.order, this.search, this.studio.focus.text])) return;
+    if (pages !== this.pages) return;
     if (!found) {
       this.pages.delete(page); // it is asked for again when it comes into sight
       return;

@@ -1,5 +1,5 @@
 /** The work of Recode values: the column's values with their rows, beside the list of changes. */
-import { api, attempt } from "../api.js";
+import { api, Newest } from "../api.js";
 import { count, h, icon, pausing, plural } from "../dom.js";
 import { choice, removeButton } from "../widgets/basic.js";
 import { pairsOf } from "../widgets/sheet.js";
@@ -23,6 +23,7 @@ export class Work {
     /** @type {Map<string, number>} */
     this.rows = new Map();
     this.search = "";
+    this.newest = new Newest();
     this.shows = "open";
     /** @type {any} */
     this.chosen = null;
@@ -56,7 +57,7 @@ export class Work {
     if (!this.port?.known || !settings.column) return;
     const query = { column: settings.column, search: this.search, output: this.port.output };
     const url = `/api/flows/${studio.flow}/tables/${this.port.key}/values`;
-    const found = await attempt(() =>
+    const found = await this.newest.answer(() =>
       api(`${url}?${new URLSearchParams({ ...query, most: String(MOST) })}`),
     );
     if (!found) return;

@@ -23,8 +23,9 @@ export const picking = {
       );
       return;
     }
+    const { table } = this;
     const found = await attempt(() => api(this.grid.address(from, to - from + 1)));
-    if (!found) return;
+    if (!found || this.table !== table) return; // a pick is about the rows that were seen
     const own = step.kind === kind.kind;
     const settings = own ? this.drafts.settings(step.id) : kind.starting;
     const keys = settings.keys?.length ? settings.keys : this.keyOfRows();

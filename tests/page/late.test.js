@@ -1,0 +1,168 @@
+/** People go on while the server works: what was asked before is not drawn over what is shown now, nor done to it. */
+import assert from "node:assert/strict";
+import { test } from "node:test";
+import { answerBy, JS } from "./world.js";
+
+const { Newest } = await import(`${JS}api.js`);
+const { Candidates } = await import(`${JS}candidates.js`);
+const { copyCells } = await import(`${JS}gridCopying.js`);
+const { picking } = await import(`${JS}parts/picking.js`);
+const { Sample } = await import(`${JS}sample.js`);
+const { ValueList } = await import(`${JS}valueList.js`);
+
+const soon = (ms = 5) => new Promise((done) => setTimeout(done, ms));
+const shown = (element) => document.querySelector("main").replaceChildren(element);
+
+/** A server whose answers wait until the test gives them, by the number of the question. */
+function waiting() {
+  const asked = [];
+  answerBy((path) => new Promise((done) => asked.push({ path, answer: done })));
+  return asked;
+}
+
+test("of several questions the newest is answered, and none that is of no use any more", async () => {
+  const newest = new Newest();
+  const asked = [];
+  const ask = () => newest.answer(() => new Promise((done) => asked.push(done)));
+  const both = [ask(), ask()];
+  asked[1]("new");
+  asked[0]("old");
+  assert.deepEqual(await Promise.all(both), [undefined, "new"]);
+  const late = ask();
+  newest.forget();
+  asked[2]("late");
+  assert.equal(await late, undefined);
+});
+
+test("a search of the reference lists what is typed now", async () => {
+  const asked = [];
+  const find = (text) => new Promise((done) => asked.push([text, done]));
+  const one = (name) => ({ candidates: [{ id: name, name, about: "", score: 1 }] });
+  const element = new Candidates({ find, decide: () => {} }).question({ key: "pae", rows: 1 });
+  shown(element);
+  const search = element.querySelector("input");
+  const type = async (text) => {
+    search.value = text;
+    search.dispatchEvent(new Event("input", { bubbles: true }));
+    await soon(350);
+  };
+  await type("pe");
+  await type("pea");
+  asked[1][1](one("Garden pea"));
+  asked[0][1](one("Pear"));
+  await soon();
+  const names = () =>
+    [...element.querySelectorAll(".candidates .candidate-name")].map((n) => n.textContent);
+  assert.deepEqual(names(), ["Garden pea"]);
+  await type("peas");
+  await type("");
+  asked[2][1](one("Peas"));
+  await soon();
+  assert.deepEqual(names(), [], "nothing is searched for any more");
+});
+
+test("a sample of settings that are not shown any more is not shown", async () => {
+  const asked = waiting();
+  const made = new Sample({ flow: 4 }, { id: "s" }, () => null);
+  shown(made.element);
+  const text = (said) => ({ sample: { text: said, form: "text" } });
+  made.show();
+  await soon();
+  made.forget();
+  asked[0].answer(text("old"));
+  await soon();
+  assert.equal(made.place.textContent, "");
+  made.show();
+  made.show();
+  await soon();
+  asked[1].answer(text("first"));
+  await soon();
+  assert.equal(made.place.textContent, "Making it…");
+  asked[2].answer(text("second"));
+  await soon();
+  assert.equal(made.place.textContent, "second");
+});
+
+test("values of another table are not put into the list", async () => {
+  const asked = waiting();
+  const studio = { flow: 4, table: { key: "old", output: "" }, focus: { text: "", chips: [] } };
+  const said = (...values) => ({
+    values: values.map((value) => [value, 1]),
+    found: values.length,
+    distinct: values.length,
+    highest: 1,
+    rows: values.length,
+  });
+  const made = new ValueList(studio, "Hub", "text");
+  shown(made.element);
+  made.load();
+  studio.table = { key: "new", output: "" };
+  made.load();
+  await soon();
+  const [old, now] = ["old", "new"].map((key) =>
+    asked.findLast(({ path }) => path.includes(`/${key}/`)),
+  );
+  now.answer(said("Fen"));
+  old.answer(said("Dale", "Coldwater"));
+  await soon();
+  assert.match(made.element.textContent, /Fen/);
+  assert.doesNotMatch(made.element.textContent, /Dale/);
+});
+
+test("cells are copied from the table that they were marked in", async () => {
+  const asked = waiting();
+  const copied = [];
+  Object.defineProperty(globalThis, "navigator", {
+    value: { clipboard: { writeText: async (text) => copied.push(text) } },
+    configurable: true,
+  });
+  const owner = {
+    key: "old",
+    address: (at, some) => `/tables/${owner.key}/rows?offset=${at}&limit=${some}`,
+    grid: {
+      getColumns: () => [{ id: "Hub", index: 0 }],
+      getSelectionModel: () => ({
+        getSelectedRanges: () => [{ fromRow: 0, toRow: 2499, fromCell: 0, toCell: 0 }],
+      }),
+    },
+  };
+  copyCells(owner);
+  await soon();
+  owner.key = "new";
+  asked[0].answer({ rows: [["a"]] });
+  await soon();
+  asked[1].answer({ rows: [["b"]] });
+  await soon();
+  assert.deepEqual(
+    asked.map(({ path }) => path),
+    ["/tables/old/rows?offset=0&limit=2000", "/tables/old/rows?offset=2000&limit=500"],
+  );
+  assert.deepEqual(copied, ["a\nb"]);
+});
+
+test("rows that were picked in a table which is not shown any more are not picked in another", async () => {
+  const asked = waiting();
+  const done = [];
+  const studio = {
+    ...picking,
+    selected: "a",
+    output: "",
+    table: { rows: 5, columns: [{ name: "Lot" }] },
+    state: { steps: { a: { id: "a", kind: "pick_rows", role: "step" } } },
+    kindFor: () => ({ kind: "pick_rows", starting: {} }),
+    grid: { address: (from, some) => `/rows/${from}/${some}`, focus: () => {}, facts: new Map() },
+    drafts: { settings: () => ({ keys: ["Lot"] }), change: (...some) => done.push(some) },
+    look: async () => {},
+  };
+  studio.pickRows(0, 0);
+  await soon();
+  studio.table = { rows: 9, columns: [{ name: "Plot" }] };
+  asked[0].answer({ rows: [["L1"]] });
+  await soon();
+  assert.deepEqual(done, []);
+  studio.pickRows(0, 0);
+  await soon();
+  asked[1].answer({ rows: [["L1"]] });
+  await soon();
+  assert.equal(done.length, 1);
+});
