@@ -67,7 +67,8 @@ def test_rows_taken_are_those_plain_python_takes_and_the_rest_is_beside(rows, co
     assert sorted(taken, key=lambda row: row[2]) == sorted(expected, key=lambda row: row[2])
     order = [row[1] for row in taken] if by in ("largest", "smallest") else [row[2] for row in taken]
     assert order == sorted(order, reverse=by == "largest")
-    assert sorted([row[2] for row in taken] + found.frames["rest"]["place"].to_list()) == list(range(len(rows)))
+    rest = found.frames["rest"]["place"].to_list()
+    assert rest == sorted(rest) and sorted([row[2] for row in taken] + rest) == list(range(len(rows)))
 
 
 def test_rows_at_random_are_as_many_repeatable_and_not_always_the_same():

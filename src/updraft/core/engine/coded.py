@@ -68,7 +68,9 @@ class Coded:
                 counts[name] = int(codes[name].times.filter(differs(codes[name].values, fresh)).sum())
                 codes[name] = codes[name]._replace(values=fresh)
         if plain:
-            frame = frame.with_columns(changes[name](pl.col(name)).alias(name) for name in plain)
+            # As a query: what stands twice in an expression is then worked out once.
+            made = frame.lazy().with_columns(changes[name](pl.col(name)).alias(name) for name in plain)
+            frame = made.collect()
             with ThreadPoolExecutor() as pool:  # Polars works outside the interpreter's lock
                 numbers = pool.map(lambda name: int(differs(self._frame[name], frame[name]).sum()), plain)
                 counts |= zip(plain, numbers, strict=True)

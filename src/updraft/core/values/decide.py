@@ -32,6 +32,7 @@ _PLAINLY_MISSING = frozenset({"na", "n/a", "<na>", "nan", "null", "k.a.", "s/d",
 _BEGINS = re.escape(
     "".join(sorted({sign for word in _MISSING if word for sign in (word[0], word[0].upper())}))
 )
+_HEAD = 4000
 _LONGEST_MISSING = max(map(len, _MISSING))
 _OUR_YEARS = 1600  # in digits of another script, years before are likely of another calendar
 _LEAST_SHARE = 0.1  # of the cells, that must be values for the others to be read as missing
@@ -253,6 +254,8 @@ def decide_column(
 def _missing_in(series: pl.Series) -> list[str]:
     """Words for missing as they stand in a part of a text column."""
     short = series.filter(series.str.len_bytes() <= _LONGEST_MISSING + 4).drop_nulls()
+    if short.head(_HEAD).n_unique() * 4 <= _HEAD <= short.len():
+        short = short.unique()  # the same few again and again
     # First by the beginning, since a million codes are all short and none of them is such a word.
     likely = short.filter(short.str.contains(rf"^\s*([{_BEGINS}]|$)"))
     found = likely.filter(likely.str.strip_chars().str.to_lowercase().is_in(_MISSING))

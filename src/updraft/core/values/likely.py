@@ -91,6 +91,8 @@ def would_lose(series: pl.Series, kind: Kind, padded: bool) -> bool:
     series = western_digits(series)
     if padded:
         series = series.str.strip_chars()
+    if kind is Kind.WHOLE and _as_short_as_can_be(series):
+        return False
     # Literal signs first, all at once: a pattern takes five times as long, and most columns need none.
     text = pl.col(series.name)
     size = text.str.len_bytes()
@@ -99,9 +101,7 @@ def would_lose(series: pl.Series, kind: Kind, padded: bool) -> bool:
         plus=text.str.starts_with("+").any(),
         zero=(text.str.starts_with("0") & ~text.str.starts_with("0.") & (size > 1)).any(),
         less=text.str.starts_with("-0").any(),
-        power=(text.str.contains("e", literal=True) | text.str.contains("E", literal=True)).any()
-        if kind is Kind.NUMBER
-        else pl.lit(False),
+        power=text.str.contains("[eE]").any() if kind is Kind.NUMBER else pl.lit(False),
     )
     if facts["plus"][0] or (facts["less"][0] and series.str.contains(r"^-0\d").any()):
         return True
@@ -115,6 +115,20 @@ def would_lose(series: pl.Series, kind: Kind, padded: bool) -> bool:
     # was not.
     long = series.filter(series.str.len_bytes() > _MAX_DIGITS)
     return bool(long.str.contains(r"^-?\d{16,}(\.|$)").any())
+
+
+def _as_short_as_can_be(series: pl.Series) -> bool:
+    """Whether whole numbers are written with their digits alone and are exact: told by how many signs they
+    all have together, since none can have fewer.
+    """
+    numbers = series.cast(pl.Int64, strict=False).drop_nulls()
+    low, high = numbers.min(), numbers.max()
+    if not isinstance(low, int) or not isinstance(high, int) or max(-low, high) >= 10**_MAX_DIGITS:
+        return False
+    sizes = numbers.abs() if low < 0 else numbers
+    more = (10**n for n in range(1, len(str(max(-low, high)))))
+    needed = numbers.len() + int((numbers < 0).sum()) + sum(int((sizes >= one).sum()) for one in more)
+    return needed == series.str.len_bytes().sum()
 
 
 def widest(kind: Kind) -> Kind:

@@ -16,6 +16,7 @@ from updraft.core.steps.tables import Tables
 from updraft.core.values import TITLES, Kind, kind_of
 
 MOST = 500  # columns that a split may make by itself
+_PARTS = "\0parts"  # a name no file can bring
 _CUT = "\x1e"  # the record separator of ASCII, which no text of a table holds for itself
 
 
@@ -147,19 +148,26 @@ class SplitColumn(StepKind):
         name, names = settings.column, self._names(table, schema, settings, context)
         many = len(names)
         whole = name if settings.keep else "\0whole"  # a part may take the name of the column it comes from
-        fresh = [
-            _part(part).alias(new) for part, new in zip(_first(settings, whole, many), names, strict=True)
-        ]
         order = [
             out
             for other in schema
             for out in ((*((other,) if settings.keep else ()), *names) if other == name else (other,))
         ]
         kept = table if settings.keep else table.rename({name: whole})
-        short = table.select((_how_many(settings) < many).sum()) if settings.names else None
+        if many > 1 and settings.by != "places":  # split once, for the columns and for the count
+            kept = kept.with_columns(_cut(settings, whole, many).alias(_PARTS)).cache()
+            parts = [pl.col(_PARTS).struct.field(f"field_{n}") for n in range(many)]
+            few = parts[-1].is_null() & pl.col(whole).is_not_null()
+            # What is left holds the marks of ours that were put between.
+            parts = [part if settings.by == "mark" else _unmarked(part) for part in parts]
+            short = kept.select(few.sum())
+        else:
+            parts = _first(settings, whole, many)
+            short = table.select((_how_many(settings) < many).sum())
+        fresh = [_part(part).alias(new) for part, new in zip(parts, names, strict=True)]
         counts = (
             ()
-            if short is None
+            if not settings.names
             else (
                 Count(
                     "short",
@@ -193,16 +201,20 @@ def _parts(settings: SplitColumnSettings) -> pl.Expr:
     """All parts of each text, as a list; an empty cell has none."""
     text = pl.col(settings.column)
     if settings.by == "mark":
-        if not settings.at:
-            raise Problem(
-                "The sign to split at", "there is none.", "Type the sign between the parts.", field="at",
-                code="unfinished",
-            )  # fmt: skip
-        return text.str.split(settings.at)
+        return text.str.split(_sign(settings))
     if settings.by == "places":
         cuts = _places(settings)
         return pl.concat_list([text.str.slice(start, size) for start, size in cuts]).list.drop_nulls()
     return _marked(text, settings).str.split(_CUT)
+
+
+def _sign(settings: SplitColumnSettings) -> str:
+    if not settings.at:
+        raise Problem(
+            "The sign to split at", "there is none.", "Type the sign between the parts.", field="at",
+            code="unfinished",
+        )  # fmt: skip
+    return settings.at
 
 
 def _how_many(settings: SplitColumnSettings) -> pl.Expr:
@@ -213,24 +225,27 @@ def _how_many(settings: SplitColumnSettings) -> pl.Expr:
 
 
 def _first(settings: SplitColumnSettings, name: str, many: int) -> list[pl.Expr]:
-    """The first parts, the last with the rest."""
+    """The first parts by places, or the only one there is."""
     text = pl.col(name)
-    if settings.by == "places":
-        cuts = _places(settings)
-        taken = [text.str.slice(start, size) for start, size in cuts[: many - 1]]
-        rest = text.str.slice(cuts[many - 1][0]) if many <= len(cuts) else pl.lit(None, pl.String)
-        empty = [pl.lit(None, pl.String)] * max(many - 1 - len(cuts), 0)
-        return [*taken, *empty, rest]
-    at = settings.at
-    if settings.by != "mark":
-        text, at = _marked(text, settings), _CUT
-    if many == 1:
-        return [text.str.replace_all(_CUT, "", literal=True)]
-    parts = text.str.splitn(at, many).struct
+    if settings.by != "places":
+        return [text if settings.by == "mark" else _unmarked(_marked(text, settings))]
+    cuts = _places(settings)
+    taken = [text.str.slice(start, size) for start, size in cuts[: many - 1]]
+    rest = text.str.slice(cuts[many - 1][0]) if many <= len(cuts) else pl.lit(None, pl.String)
+    empty = [pl.lit(None, pl.String)] * max(many - 1 - len(cuts), 0)
+    return [*taken, *empty, rest]
+
+
+def _cut(settings: SplitColumnSettings, name: str, many: int) -> pl.Expr:
+    """The first parts as one record, the last with the rest."""
+    text = pl.col(name)
     if settings.by == "mark":
-        return [parts.field(f"field_{n}") for n in range(many)]
-    # What is left holds the marks of ours that were put between.
-    return [parts.field(f"field_{n}").str.replace_all(_CUT, "", literal=True) for n in range(many)]
+        return text.str.splitn(_sign(settings), many)
+    return _marked(text, settings).str.splitn(_CUT, many)
+
+
+def _unmarked(text: pl.Expr) -> pl.Expr:
+    return text.str.replace_all(_CUT, "", literal=True)
 
 
 def _marked(text: pl.Expr, settings: SplitColumnSettings) -> pl.Expr:
@@ -264,4 +279,4 @@ def _places(settings: SplitColumnSettings) -> list[tuple[int, int | None]]:
 
 def _part(text: pl.Expr) -> pl.Expr:
     text = text.str.strip_chars()
-    return pl.when(text != "").then(text)
+    return pl.when(text.str.len_bytes() > 0).then(text)

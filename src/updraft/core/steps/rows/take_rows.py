@@ -81,12 +81,13 @@ class TakeRows(StepKind):
     def apply(self, tables: Tables, settings: TakeRowsSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        ranked = table.with_row_index(_PLACE)
+        placed = table.with_row_index(_PLACE)
         if settings.by not in ("largest", "smallest"):
             place = pl.col(_PLACE).cast(pl.Int64)
             key = {"first": place, "last": -place}.get(settings.by, pl.col(_PLACE).hash(settings.seed))
-            ranked = ranked.with_columns(self._within(key.rank("ordinal"), settings).alias(_RANK)).cache()
-            return self._split(ranked, schema, settings, ())
+            ranked = placed.with_columns(self._within(key.rank("ordinal"), settings).alias(_RANK)).cache()
+            taken, rest = self._split(ranked, settings)
+            return Result(taken.select(schema.names()), {"rest": rest.select(schema.names())})
         if schema[settings.column].is_nested():
             raise Problem(
                 f"Column “{settings.column}”",
@@ -96,28 +97,36 @@ class TakeRows(StepKind):
                 code="no_order",
             )
         keys = sort_keys(settings.column, schema[settings.column])
-        ranked = ranked.sort(keys, descending=settings.by == "largest", nulls_last=True, maintain_order=True)
-        number = self._within(pl.int_range(1, pl.len() + 1, dtype=pl.Int64), settings)
-        ranked = ranked.with_columns(pl.when(keys[0].is_not_null()).then(number).alias(_RANK)).cache()
+        down = settings.by == "largest"
+
+        def ordered(rows: pl.LazyFrame) -> pl.LazyFrame:
+            return rows.sort(keys, descending=down, nulls_last=True, maintain_order=True)
+
+        if len(keys) == 1:  # one key can be ranked where the rows stand
+            number = keys[0].rank("ordinal", descending=down).cast(pl.Int64)
+            ranked = table.with_columns(self._within(number, settings).alias(_RANK)).cache()
+            taken, rest = self._split(ranked, settings)
+            taken = ordered(taken)
+        else:
+            number = self._within(pl.int_range(1, pl.len() + 1, dtype=pl.Int64), settings)
+            number = pl.when(keys[0].is_not_null()).then(number)
+            taken, rest = self._split(ordered(placed).with_columns(number.alias(_RANK)).cache(), settings)
+            rest = rest.sort(_PLACE)
         none = Count(
             "no_value",
             table.select(keys[0].is_null().sum()),
             f"{{n}} rows have no {settings.column}",
             one=f"{{n}} row has no {settings.column}",
         )
-        return self._split(ranked, schema, settings, (none,))
+        return Result(taken.select(schema.names()), {"rest": rest.select(schema.names())}, (none,))
 
     def _within(self, number: pl.Expr, settings: TakeRowsSettings) -> pl.Expr:
         return number.over(settings.within) if settings.within else number
 
-    def _split(
-        self, ranked: pl.LazyFrame, schema: pl.Schema, settings: TakeRowsSettings, counts: tuple[Count, ...]
-    ) -> Result:
+    def _split(self, ranked: pl.LazyFrame, settings: TakeRowsSettings) -> tuple[pl.LazyFrame, pl.LazyFrame]:
+        """The rows that are taken, and the others."""
         taken = (pl.col(_RANK) <= settings.count).fill_null(False)
-        rest = ranked.filter(~taken).sort(_PLACE)
-        return Result(
-            ranked.filter(taken).select(schema.names()), {"rest": rest.select(schema.names())}, counts
-        )
+        return ranked.filter(taken), ranked.filter(~taken)
 
     def reads(self, settings: TakeRowsSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [name for name in (*settings.within, settings.column) if name])
