@@ -4,7 +4,7 @@ from decimal import Decimal
 
 import polars as pl
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from updraft.core.formula import compile_formula
@@ -21,6 +21,7 @@ def reckoned(formula: str, **cells: list[float]) -> list:
     return pl.DataFrame(cells).select(compile_formula(formula, KINDS).expr.alias("it"))["it"].to_list()
 
 
+@example(Decimal(0), Decimal("68165.5"), Decimal("68166.2"))
 @given(NUMBERS, NUMBERS, NUMBERS)
 def test_a_formula_gives_the_decimal_that_paper_gives(a, b, c):
     cells = {"a": [float(a)], "b": [float(b)]}

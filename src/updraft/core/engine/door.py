@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -14,7 +14,7 @@ from updraft.core.engine.files import Files
 from updraft.core.engine.memory import Memory
 from updraft.core.engine.planning import Plan, PlannedStep
 from updraft.core.problems import Problem
-from updraft.core.steps import Tables, Wanted
+from updraft.core.steps import Context, Tables, Wanted
 from updraft.core.steps.conditions import Only
 from updraft.core.steps.presummed import Groups
 
@@ -105,3 +105,9 @@ def needed_inside(step: PlannedStep) -> set[str]:
             found.add(here)
             waiting += [planned.resolve(ref).step for ref in planned.steps[here].refs]
     return found
+
+
+def of_groups(context: Context, groups: Groups) -> Context:
+    """The context of a step whose main table is of groups of its rows."""
+    assert isinstance(context, Door), "a step is worked on as a whole where its flow is"
+    return replace(context, presummed=groups)

@@ -17,14 +17,17 @@ from functools import partial
 import polars as pl
 
 from updraft.core.engine.coded import Coded
+from updraft.core.engine.door import of_groups
 from updraft.core.engine.hands import ByKeys, ByPlace, ByRange, Dealt, Hands, Here
 from updraft.core.engine.parted import Arrived, Task, parts_of
 from updraft.core.engine.pieces import Gathered, Keep, Piece, Pieces, Stream, in_memory
 from updraft.core.engine.summing import HIDDEN, Made, Sum
 from updraft.core.engine.table import telling
-from updraft.core.steps import Context, Settings, StepKind, Wanted
+from updraft.core.steps import Context, Incoming, Settings, StepKind, Tables, Wanted
+from updraft.core.steps.presummed import Groups, groups_of, together
 from updraft.core.steps.spread import OTHER_PLACE, PLACE, WHOLE, Spread
 
+_SURE = 2.0**52  # a sum below is exact of whole numbers and millionths, in whatever order it is added up
 _SAMPLED = 20_000  # rows that tell where ranges end
 
 
@@ -148,7 +151,30 @@ class _Step:
                 return self.by_keys(spread)
             case "sort":
                 return self.in_order(spread)
-        return self._together({})
+        by_groups = self.by_groups(spread.groups) if spread.groups else None
+        return by_groups or replace(self._together({}), together=True)
+
+    def by_groups(self, groups: Groups) -> Made | None:
+        """What is asked of groups of all rows, counted and added up part by part; None where it is not said
+        that this gives the same: of decimals of many places, and of sums beyond what a double holds.
+        """
+        table = self._mains[0].table
+        assert isinstance(table, Pieces)
+        held, rows, total = list[pl.DataFrame](), 0, 0.0
+        for frame, size in self.way.hands.each(partial(_groups_of, groups), table.pieces):
+            total += size
+            if not total < _SURE:
+                return None
+            held, rows = [*held, frame], rows + frame.height
+            if rows > self.way.rows:
+                held = [together(groups, held)]
+                rows = held[0].height
+        port = self._whole().main
+        groups_alone = pl.concat(held, how="vertical_relaxed").lazy()
+        tables = Tables({port: [Incoming(groups_alone, self._mains[0].label)]}, port)
+        summed = self._sum()
+        summed.add(self.kind.work(tables, self.settings, of_groups(self.context, groups)), tables, self.sides)
+        return replace(summed.made(), rows_in=table.height)
 
     def _whole(self) -> Task:
         """The work on all rows, in this process."""
@@ -283,6 +309,10 @@ class _Step:
 
 def _without_rows(table: Pieces | Stream) -> Pieces:
     return Pieces([in_memory(pl.DataFrame(schema=table.schema))])
+
+
+def _groups_of(groups: Groups, piece: Piece) -> tuple[pl.DataFrame, float]:
+    return groups_of(groups, piece.frame())
 
 
 def _every(along: pl.Expr, step: int, piece: Piece) -> pl.DataFrame:

@@ -21,6 +21,9 @@ _NOTHING = pl.LazyFrame()
 class Made:
     """What a step made: as in `engine.table.Table`, its tables in pieces; without those handed on frame by
     frame.
+
+    Args:
+        together: all rows were held at once for it.
     """
 
     outputs: dict[str, Pieces]
@@ -33,6 +36,7 @@ class Made:
     warnings: tuple[str, ...] = ()
     evidence: dict[str, str] = field(default_factory=dict)
     seconds: float = 0.0
+    together: bool = False
 
     @property
     def height(self) -> int:

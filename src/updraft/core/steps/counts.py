@@ -71,7 +71,7 @@ class ControlTotal(Count):
             return None
         column = self.code
         if abs(before - after) <= _AGREE * size:
-            return f"total:{column}", 1, f"{column} adds up to {_told(before)} before and after"
+            return f"total:{column}", 1, f"{column} adds up to {_told(after)} before and after"
         differ = f"{column} adds up to {_told(before)} before and {_told(after)} after: {self.text}"
         return f"total:{column}", 1, differ
 
@@ -94,8 +94,11 @@ def control_total(
         value, size: what is added up, and what without its sign; the column if not said.
     """
     value, size = (one if one is not None else pl.col(column) for one in (value, size))
+    whole = table.select(value.alias("value")).collect_schema()["value"].is_integer()
+    wide = pl.Int128 if whole else pl.Float64  # whole numbers add up to one that may need more digits
     before = table.select(
-        value.cast(pl.Float64).sum().alias("before"), size.cast(pl.Float64).abs().sum().alias("size")
+        value.cast(wide).sum().cast(pl.Float64).alias("before"),
+        size.cast(wide).abs().sum().cast(pl.Float64).alias("size"),
     )
     frame = pl.concat([before, after.select(made.cast(pl.Float64).alias("after"))], how="horizontal")
     return ControlTotal(column, frame.select("before", "after", "size"), why)

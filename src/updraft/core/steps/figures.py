@@ -249,11 +249,10 @@ def _made(figure: Figure, column: pl.Expr, kind: Kind, order: list[pl.Expr]) -> 
             added = exactly(column, pl.Expr.sum) if kind is Kind.NUMBER else column.sum()
             return pl.when(column.count() > 0).then(added)
         case "mean":
-            return (
-                mean_of(exactly(column, pl.Expr.sum), column.count())
-                if kind is Kind.NUMBER
-                else column.mean()
-            )
+            if kind is not Kind.NUMBER:
+                return column.mean()
+            total, many = exactly(column, pl.Expr.sum), column.count()
+            return pl.when(many > 0).then(mean_of(total, many))
         case "median":
             return column.median()
         case "percentile":

@@ -1,4 +1,5 @@
-"""Groups that a source has counted and added up itself, for a step that would do only that with its rows.
+"""Groups that a source has counted and added up itself, for a step that would do only that with its rows; or
+that were counted and added up part by part.
 
 What is added up of groups is what is added up of their rows (the decomposable aggregates of J. Gray et al.,
 “Data Cube”, 1996: counts, sums, the smallest and the largest; a mean is a sum and a count).
@@ -6,13 +7,14 @@ What is added up of groups is what is added up of their rows (the decomposable a
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import math
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import polars as pl
 
-from updraft.core.values.decimals import exactly, mean_of, reckoned
+from updraft.core.values.decimals import PLACES, exactly, halves, mean_of, reckoned
 
 if TYPE_CHECKING:
     from updraft.core.steps.conditions import Only
@@ -120,3 +122,76 @@ def empties_of(groups: Groups, column: str) -> pl.Expr:
 def rows_of(table: pl.DataFrame, groups: Groups) -> int:
     """How many rows the groups are of."""
     return int(table[groups.names[_ROWS]].sum())
+
+
+def can_be_added(groups: Groups, schema: pl.Schema) -> bool:
+    """Whether what is asked of groups of a table's parts adds up to what all rows give."""
+
+    def fits(column: str, asked: Sequence[str]) -> bool:
+        dtype = schema.get(column)
+        if dtype is None or dtype == pl.Float64 or dtype.is_integer():
+            return dtype is not None
+        return SUM not in asked and (dtype == pl.Date or not {MIN, MAX} & {*asked})  # texts have their order
+
+    return all(name in schema for name in groups.by) and all(fits(*one) for one in groups.of.items())
+
+
+def groups_of(groups: Groups, part: pl.DataFrame) -> tuple[pl.DataFrame, float]:
+    """The groups of a part of a table, and how large all that was added up is without its signs: infinite
+    where decimals have more than six places, so that a sum would be by the order of its rows.
+    """
+
+    def asked(what: str, column: str) -> pl.Expr:
+        if what == "rows":
+            return pl.len().cast(pl.Int64)
+        of = pl.col(column)
+        return {FILLED: of.count().cast(pl.Int64), MIN: of.min(), MAX: of.max()}.get(what, of)
+
+    sums = [column for column, each in groups.of.items() if SUM in each]
+    sizes = [pl.col(column).cast(pl.Float64).abs().sum() for column in sums]
+    odd = [_is_odd(column).any() for column in sums if part.schema[column] == pl.Float64]
+    inexact = part.select(odd=pl.any_horizontal(odd)).item() if odd else False
+    size = math.inf if inexact else part.select(pl.max_horizontal(sizes)).item() if sizes else 0.0
+    made = _added(groups, part.lazy(), asked, lambda column, _: part.schema[column] == pl.Float64)
+    return made.collect(), size
+
+
+def together(groups: Groups, parts: Sequence[pl.DataFrame]) -> pl.DataFrame:
+    """The groups of several parts, as far as possible added up."""
+
+    def asked(what: str, column: str) -> pl.Expr:
+        of = pl.col(groups.names[what, column])
+        return {MIN: of.min(), MAX: of.max(), SUM: of, SIZE: of}.get(what, of.sum())
+
+    table = pl.concat(parts, how="vertical_relaxed")
+    return _added(groups, table.lazy(), asked, lambda _, name: table.schema[name] == pl.Float64).collect()
+
+
+def _is_odd(column: str) -> pl.Expr:
+    value = pl.col(column)
+    return value.is_not_null() & ~(value.round(PLACES) == value)
+
+
+def _added(
+    groups: Groups,
+    table: pl.LazyFrame,
+    asked: Callable[[str, str], pl.Expr],
+    is_decimal: Callable[[str, str], bool],
+) -> pl.LazyFrame:
+    """What is asked, by groups. Sums of decimals come in two rows, of the wholes and of what is beyond them:
+    in one, a large sum would have no room for its last places.
+    """
+    first, second, split = list[pl.Expr](), list[pl.Expr](), False
+    for (what, column), name in groups.names.items():
+        value, beyond = asked(what, column), pl.lit(None)
+        if what in (SUM, SIZE):
+            value = value.abs() if what == SIZE else value
+            decimal = is_decimal(column, name)
+            value, beyond = halves(value) if decimal else (value.sum(), beyond)
+            split |= decimal
+        first.append(value.alias(name))
+        second.append(beyond.alias(name))
+    made = [
+        table.group_by(groups.by).agg(some) if groups.by else table.select(some) for some in (first, second)
+    ]
+    return pl.concat(made if split else made[:1], how="vertical_relaxed")

@@ -9,6 +9,7 @@ from typing import Any, Literal
 import polars as pl
 
 from updraft.core.flow.model import MAIN_PORT
+from updraft.core.steps.presummed import Groups
 
 # Names that no file can bring: where a row stands in the main table, and in the other one.
 PLACE, OTHER_PLACE = "\0row of all", "\0row of all others"
@@ -37,6 +38,8 @@ class Spread:
         along: what rows of the main table are sorted by first: rising, or falling (`down`); rows without it
             come last, or first (`empty_first`).
         settings: those to take instead where PLACE has to be handed on.
+        groups: of the whole, what is asked of groups of its rows: they may be counted and added up part by
+            part, as far as that gives the same.
     """
 
     how: Literal["rows", "keys", "sort", "whole"]
@@ -51,6 +54,7 @@ class Spread:
     down: bool = False
     empty_first: bool = False
     settings: Any = None
+    groups: Groups | None = None
 
 
 WHOLE, BY_ROWS = Spread("whole"), Spread("rows")

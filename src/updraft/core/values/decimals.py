@@ -13,6 +13,7 @@ import polars as pl
 PLACES, _SCALE = 6, 1e6
 _WHOLE = 2.0**53  # up to which a double holds every whole number
 SURE = _WHOLE / _SCALE  # below which a double tells any two decimals of six places apart
+_FINE = 5e8  # below, roundings come to less than half of the last place
 _ROUNDED = 1e-15  # what a few roundings of a double, at most half of 2.2e-16 each, may come to
 
 
@@ -31,6 +32,15 @@ def exactly(column: pl.Expr, add: Callable[[pl.Expr], pl.Expr]) -> pl.Expr:
     return pl.when(exact).then(_rounded(added)).otherwise(add(column))
 
 
+def halves(column: pl.Expr) -> tuple[pl.Expr, pl.Expr]:
+    """The sum of numbers (Float64) of at most six places in two that add up to it: of their wholes, and of
+    their millionths; both without rounding, as far as `exactly` reaches.
+    """
+    wholes = column.floor()
+    millionths = ((column - wholes) * _SCALE).round().sum()
+    return wholes.sum(), (millionths / _SCALE).round(PLACES)
+
+
 def mean_of(total: pl.Expr, many: pl.Expr) -> pl.Expr:
     """The mean of so many numbers that come to a total (Float64)."""
     return reckoned("/", total, many.cast(pl.Float64))
@@ -45,8 +55,8 @@ def reckoned(sign: str, a: pl.Expr, b: pl.Expr) -> pl.Expr:
 
 
 def tidied(number: pl.Expr, sizes: pl.Expr | None = None) -> pl.Expr:
-    """A reckoned number (Float64) as the decimal of six places that it is but for rounding (of two, from nine
-    thousand million on); else as it is.
+    """A reckoned number (Float64) as the decimal of six places that it is but for rounding (of four, if it is
+    one, from five hundred million on, and of two from nine thousand million on); else as it is.
 
     Args:
         sizes: how large what it was reckoned from is, itself if nothing is said: roundings are so many times
@@ -81,10 +91,13 @@ def _tidy(given: Sequence[pl.Series]) -> pl.Series:
 
 def _tidied(number: pl.Series, sizes: pl.Series) -> pl.Series:
     largest = sizes.max()
-    if not isinstance(largest, float) or largest < SURE:  # as nearly always
+    if not isinstance(largest, float) or largest < _FINE:  # as nearly always
         rounded = number.round(PLACES)
     else:
-        rounded = number.round(PLACES).zip_with(sizes < SURE, number.round(2))
+        near = number.round(4)
+        is_near = (sizes >= _FINE) & ((near - number).abs() <= sizes * _ROUNDED)
+        rounded = near.zip_with(is_near.fill_null(False), number.round(PLACES))
+        rounded = rounded.zip_with(sizes < SURE, number.round(2))
     meant = ((rounded - number).abs() <= sizes * _ROUNDED) & (sizes < _WHOLE / 100)
     return rounded.zip_with(meant.fill_null(False), number)
 

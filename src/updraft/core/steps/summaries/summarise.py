@@ -13,7 +13,7 @@ from updraft.core.steps.choice import listed
 from updraft.core.steps.counts import Count, control_total
 from updraft.core.steps.figures import FIGURE_WORDS, OF_ALL, FigureOfSome, expression, leaves_out_empty
 from updraft.core.steps.given import Context, Grounds, Result, Wanted
-from updraft.core.steps.presummed import SIZE, SUM, Groups, empties_of, figure_of, groups_for
+from updraft.core.steps.presummed import SIZE, SUM, Groups, can_be_added, empties_of, figure_of, groups_for
 from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.summaries.groups import MadeGroup, keyed, rows_of
@@ -193,7 +193,9 @@ class Summarise(StepKind):
         ordered = all(group.by not in ("range", "formula") for group in settings.made)
         alone = all(figure.figure not in OF_ALL for figure in settings.figures)
         if not (settings.by or settings.made) or self._totalled(settings) or not ordered or not alone:
-            return WHOLE
+            asked = self.presums(settings)
+            fits = asked and can_be_added(asked, schemas["table"])
+            return Spread("whole", groups=asked) if fits and _can_be_had(settings, schemas) else WHOLE
         schema = schemas["table"]
         if any(name not in schema for name in settings.by):
             return WHOLE
@@ -207,6 +209,16 @@ class Summarise(StepKind):
         figures = listed([figure.called().lower() for figure in settings.figures])
         by = listed([*settings.by, *(group.called() for group in settings.made)])
         return f"{figures or 'groups'} by {by}" if by else figures or "no figure yet"
+
+
+def _can_be_had(settings: SummariseSettings, schemas: Mapping[str, pl.Schema]) -> bool:
+    """Whether all figures fit their columns; where one does not, the step says so of its table."""
+    try:
+        for figure in settings.figures:
+            expression(figure, schemas["table"])
+    except Problem:
+        return False
+    return True
 
 
 def _of_all(column: pl.Expr, figure: FigureOfSome, *, totalled: bool) -> pl.Expr:
