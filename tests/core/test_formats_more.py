@@ -27,7 +27,7 @@ from openpyxl.worksheet.table import Table
 from tests.books import write_ods, write_xlsb
 from tests.core.test_formats import book, put
 from updraft.core import Problem
-from updraft.core.formats import ReadOptions, delimited, detect, packed, read
+from updraft.core.formats import ReadOptions, apart, delimited, detect, packed, read, read_all
 from updraft.core.formats.fixed import find_widths
 from updraft.core.formats.formatting import formatting
 from updraft.core.formats.signs import evened
@@ -513,3 +513,20 @@ def test_all_sheets_are_told_and_stack_by_name_or_by_place_with_their_names_wher
     one = read(path, ReadOptions(sheet="Dale", sheet_column="always")).frame
     assert one.rows() == [("Dale", "B1", "7", "wet")] and one.columns[0] == "Sheet"
     assert "Sheet" not in read(path, ReadOptions()).frame.columns
+
+
+@pytest.mark.parametrize(
+    "ending, write", [("parquet", "write_parquet"), ("arrow", "write_ipc"), ("arrow", "write_ipc_stream")]
+)
+def test_several_files_are_seen_to_by_one_process_and_the_damaged_one_is_told(tmp_path, monkeypatch, ending, write):
+    paths, started = [tmp_path / f"lots {n}.{ending}" for n in range(5)], []
+    for n, path in enumerate(paths):
+        getattr(pl.DataFrame({"lot": [n, n + 1]}), write)(path)
+    run = apart.subprocess.run
+    monkeypatch.setattr(apart.subprocess, "run", lambda *some, **more: started.append(1) or run(*some, **more))
+    assert [one.frame.height for one in read_all(paths, ReadOptions()).values()] == [2] * 5
+    assert len(read_all(paths, ReadOptions())) == 5 and len(started) == 1, "what was read without harm is remembered"
+    paths[3].write_bytes(paths[3].read_bytes()[: paths[3].stat().st_size // 2])
+    paths[4].touch()
+    with pytest.raises(Problem, match="lots 3"):
+        read_all(paths, ReadOptions())

@@ -6,7 +6,7 @@ from lazy_loader import attach
 
 if TYPE_CHECKING:
     from updraft.core.formats.options import TITLES, Detected, Reading, ReadOptions
-    from updraft.core.formats.reading import FILE_COLUMN, detect, is_page, read
+    from updraft.core.formats.reading import FILE_COLUMN, detect, is_page, read, read_all
     from updraft.core.formats.stacking import differences, stacked, stacked_readings
     from updraft.core.formats.write import write_csv, write_xlsx
 
@@ -15,7 +15,7 @@ __getattr__, __dir__, _ = attach(
     __name__,
     submod_attrs={
         "options": ["Detected", "ReadOptions", "Reading", "TITLES"],
-        "reading": ["FILE_COLUMN", "detect", "is_page", "read"],
+        "reading": ["FILE_COLUMN", "detect", "is_page", "read", "read_all"],
         "stacking": ["differences", "stacked", "stacked_readings"],
         "write": ["write_csv", "write_xlsx"],
     },
@@ -30,6 +30,7 @@ __all__ = [
     "differences",
     "is_page",
     "read",
+    "read_all",
     "stacked",
     "stacked_readings",
     "write_csv",

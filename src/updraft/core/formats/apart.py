@@ -8,8 +8,9 @@ import os
 import subprocess
 import sys
 import tempfile
+from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass
-from functools import lru_cache
 from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
@@ -72,34 +73,61 @@ def check_apart(path: Path, reader: str) -> None:
     Raises:
         Problem: it cannot.
     """
-    _checked(path, path.stat().st_mtime_ns, path.stat().st_size, reader)
-
-
-@lru_cache(64)
-def _checked(path: Path, changed: int, size: int, reader: str) -> None:
+    if _state(path, reader) in _sound:
+        return
     with tempfile.TemporaryDirectory(prefix="updraft-") as folder:
         _about(path, reader, Path(folder), "read")
+    _remember(path, reader)
+
+
+def check_together(paths: Sequence[Path], reader: str) -> None:
+    """The same for several files, in one process: its start takes longer than most files. What cannot be read
+    is not said here, but where that file is read.
+    """
+    new = [path for path in paths if _state(path, reader) not in _sound]
+    if len(new) < 2:
+        return
+    with tempfile.TemporaryDirectory(prefix="updraft-") as folder:
+        with suppress(subprocess.TimeoutExpired):
+            _run(reader, new, Path(folder))
+        about = Path(folder) / "about.json"
+        known = json.loads(about.read_text()) if about.exists() else {"read": 0}
+    for path in new[: known["read"]]:
+        _remember(path, reader)
+
+
+_State = tuple[Path, int, int, str]
+_KEPT = 4096  # files that are remembered
+_sound: dict[_State, None] = {}  # what was read without harm, the oldest first
+
+
+def _state(path: Path, reader: str) -> _State:
+    stat = path.stat()
+    return path, stat.st_mtime_ns, stat.st_size, reader
+
+
+def _remember(path: Path, reader: str) -> None:
+    _sound[_state(path, reader)] = None
+    while len(_sound) > _KEPT:
+        _sound.pop(next(iter(_sound)), None)
+
+
+def _run(how: str, paths: Sequence[Path], folder: Path) -> subprocess.CompletedProcess[str]:
+    sizes = [path.stat().st_size for path in paths]
+    files = [str(path.resolve()) for path in paths]
+    return subprocess.run(
+        [sys.executable, "-P", str(_READER), how, str(folder), str(_MEMORY + _ROOM * max(sizes)), *files],
+        capture_output=True,
+        text=True,
+        timeout=_SECONDS + sum(sizes) / 1e6,
+        env={**os.environ, "POLARS_MAX_THREADS": "1", "RUST_BACKTRACE": "0"},
+    )
 
 
 def _about(path: Path, how: str, folder: Path, done_to: str) -> Any:
-    size = path.stat().st_size
     again = "It may have been cut off on the way: ask for it again"
     try:
-        done = subprocess.run(
-            [
-                sys.executable,
-                "-P",
-                str(_READER),
-                how,
-                str(path.resolve()),
-                str(folder),
-                str(_MEMORY + _ROOM * size),
-            ],
-            capture_output=True,
-            text=True,
-            timeout=_SECONDS + size / 1e6,
-            env={**os.environ, "POLARS_MAX_THREADS": "1", "RUST_BACKTRACE": "0"},
-        )
+        done = _run(how, [path], folder)
     except subprocess.TimeoutExpired:
         raise Problem(
             path.name, "its reader did not come to an end.", f"{again}, or as CSV or xlsx.", code="damaged"

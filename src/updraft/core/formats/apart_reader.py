@@ -1,7 +1,7 @@
-"""`python apart_reader.py HOW FILE FOLDER BYTES`: read a file; of a workbook, write each sheet's cells as
-Arrow into the folder.
+"""`python apart_reader.py HOW FOLDER BYTES FILE…`: read files one after another; of a workbook, write each
+sheet's cells as Arrow into the folder.
 
-HOW is book, or the name of a reader of Polars, which only tries whether it can read the file. At the end,
+HOW is book, or the name of a reader of Polars, which only tries whether it can read the files. After each,
 about.json says so. Run by `apart` in a process of its own with that much address space; it imports nothing of
 Updraft, so that it starts quickly.
 """
@@ -19,16 +19,22 @@ import fastexcel
 import polars as pl
 
 
-def main(how: str, path: Path, folder: Path, room: int) -> None:
+def main(how: str, folder: Path, room: int, paths: list[Path]) -> None:
     with contextlib.suppress(ValueError, OSError):  # not every system bounds the address space
         resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
         resource.setrlimit(resource.RLIMIT_AS, (room, room))
-    try:
-        about = book(path, folder) if how == "book" else {"height": getattr(pl, how)(path).height}
-    except BaseException as error:  # a panic is no Exception
-        sys.stdout.write(" ".join(str(error).split()) or type(error).__name__)
-        sys.exit(1)
-    (folder / "about.json").write_text(json.dumps(about))
+    for number, path in enumerate(paths, 1):
+        try:
+            about = book(path, folder) if how == "book" else tried(how, path)
+        except BaseException as error:  # a panic is no Exception
+            sys.stdout.write(" ".join(str(error).split()) or type(error).__name__)
+            sys.exit(1)
+        (folder / "about.json").write_text(json.dumps({**about, "read": number}))
+
+
+def tried(how: str, path: Path) -> dict[str, Any]:
+    getattr(pl, how)(path)
+    return {}
 
 
 def book(path: Path, folder: Path) -> dict[str, Any]:
@@ -46,4 +52,4 @@ def book(path: Path, folder: Path) -> dict[str, Any]:
 
 
 if __name__ == "__main__":
-    main(sys.argv[1], Path(sys.argv[2]), Path(sys.argv[3]), int(sys.argv[4]))
+    main(sys.argv[1], Path(sys.argv[2]), int(sys.argv[3]), [Path(one) for one in sys.argv[4:]])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
+from collections.abc import Sequence
 from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
@@ -10,7 +11,7 @@ from typing import Any
 
 import polars as pl
 
-from updraft.core.formats.apart import check_apart
+from updraft.core.formats.apart import check_apart, check_together
 from updraft.core.formats.options import Detected, Reading, ReadOptions, Scan
 from updraft.core.problems import Problem, nearest
 
@@ -23,7 +24,18 @@ def read_parquet(path: Path, options: ReadOptions) -> Reading:
 
 def read_arrow(path: Path, options: ReadOptions) -> Reading:
     """An Arrow IPC file, or a stream, by how it begins."""
-    return _typed(path, options, "arrow", "read_ipc_stream" if _is_stream(path) else "read_ipc")
+    return _typed(path, options, "arrow", _arrow_reader(path))
+
+
+def check_columnar(paths: Sequence[Path], form: str) -> None:
+    """See to several files of one such form at once, before each is read."""
+    readers = ["read_parquet" if form == "parquet" else _arrow_reader(path) for path in paths]
+    for reader in dict.fromkeys(readers):
+        check_together([path for path, one in zip(paths, readers, strict=True) if one == reader], reader)
+
+
+def _arrow_reader(path: Path) -> str:
+    return "read_ipc_stream" if _is_stream(path) else "read_ipc"
 
 
 def _is_stream(path: Path) -> bool:

@@ -93,6 +93,17 @@ def read(path: Path, options: ReadOptions | None = None, columns: frozenset[str]
         return _finished(found, options, look=not utf8 or signs.result())
 
 
+def read_all(paths: Sequence[Path], options: ReadOptions) -> dict[str, Reading]:
+    """Several files of one kind, by their names; Problem as `read`."""
+    plain = [path for path in paths if path.is_file() and packed.packing(path) is None]
+    forms = {path: format_of(path, options) for path in plain}
+    for form in {"parquet", "arrow"} & {*forms.values()}:
+        from updraft.core.formats.columnar import check_columnar
+
+        check_columnar([path for path in plain if forms[path] == form], form)
+    return {path.name: read(path, options) for path in paths}
+
+
 def scan(
     path: Path, options: ReadOptions | None = None, columns: frozenset[str] | None = None
 ) -> Scan | None:

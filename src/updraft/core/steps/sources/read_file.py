@@ -1,4 +1,4 @@
-from updraft.core.formats import FILE_COLUMN, read, stacked_readings
+from updraft.core.formats import FILE_COLUMN, read, read_all, stacked_readings
 from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import listed
 from updraft.core.steps.given import Brought, Context, Result, Spool
@@ -61,7 +61,7 @@ class ReadFile(StepKind):
         needed = context.wanted if not settings.columns else None
         if len(paths) == 1:
             return as_result(read(paths[0], settings.options(), needed), settings, context.wanted)
-        parts = {path.name: read(path, settings.options()) for path in paths}
+        parts = read_all(paths, settings.options())
         return as_result(stacked_readings(parts, FILE_COLUMN, "file"), settings, context.wanted)
 
     def bring(self, settings: ReadFileSettings, context: Context, spool: Spool, rows: int) -> Brought | None:
