@@ -100,5 +100,5 @@ clean:
 	touch $@
 
 .venv/.dev: .venv/.run requirements/dev.lock
-	$(BIN)/pip install -q --disable-pip-version-check --require-hashes -r requirements/dev.lock
+	$(BIN)/pip install -q --disable-pip-version-check --no-compile --require-hashes -r requirements/dev.lock
 	touch $@
