@@ -91,7 +91,7 @@ groups_of = spreading.groups_of
 
 @pytest.mark.parametrize("odd", [1 / 3, 1e16, float("nan")])
 def test_where_the_order_of_rows_would_tell_all_are_held_and_that_is_said(odd):
-    assert of_lots({"figures": [figure("sum", "kg")]}, odd=odd).together
+    assert "round them before" in of_lots({"figures": [figure("sum", "kg")]}, odd=odd).together
     assert not of_lots({"figures": [figure("max", "kg")]}, odd=odd).together, "nothing is added up"
 
 

@@ -106,7 +106,7 @@ class SpreadWork(Work):
         all_of_it = None if delivers else wanted  # what is delivered has all columns
         made = spread_over(kind, settings, arrived, door, self._way, sides, all_of_it)
         if made.together and (made.rows_in or 0) > self.cut.rows:
-            made.warnings += (f"All {made.rows_in:,} rows were held at once: it cannot work by parts.",)
+            made.warnings += (f"All {made.rows_in:,} rows were held at once: {made.together}.",)
         made.seconds += self._prepared(step, made)
         self._let_go(step)
         for output, table in made.outputs.items():

@@ -28,6 +28,7 @@ from updraft.core.steps.presummed import Groups, groups_of, together
 from updraft.core.steps.spread import OTHER_PLACE, PLACE, WHOLE, Spread
 
 _SURE = 2.0**52  # a sum below is exact of whole numbers and millionths, in whatever order it is added up
+_NOT_EXACT = "its numbers have more than six decimals or too large a sum, so round them before"
 _SAMPLED = 20_000  # rows that tell where ranges end
 
 
@@ -152,7 +153,8 @@ class _Step:
             case "sort":
                 return self.in_order(spread)
         by_groups = self.by_groups(spread.groups) if spread.groups else None
-        return by_groups or replace(self._together({}), together=True)
+        why = _NOT_EXACT if spread.groups else "it cannot work by parts"
+        return by_groups or replace(self._together({}), together=why)
 
     def by_groups(self, groups: Groups) -> Made | None:
         """What is asked of groups of all rows, counted and added up part by part; None where it is not said

@@ -23,7 +23,7 @@ class Made:
     frame.
 
     Args:
-        together: all rows were held at once for it.
+        together: why all rows were held at once for it, if they were.
     """
 
     outputs: dict[str, Pieces]
@@ -36,7 +36,7 @@ class Made:
     warnings: tuple[str, ...] = ()
     evidence: dict[str, str] = field(default_factory=dict)
     seconds: float = 0.0
-    together: bool = False
+    together: str = ""
 
     @property
     def height(self) -> int:

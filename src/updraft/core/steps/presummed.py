@@ -137,8 +137,8 @@ def can_be_added(groups: Groups, schema: pl.Schema) -> bool:
 
 
 def groups_of(groups: Groups, part: pl.DataFrame) -> tuple[pl.DataFrame, float]:
-    """The groups of a part of a table, and how large all that was added up is without its signs: infinite
-    where decimals have more than six places, so that a sum would be by the order of its rows.
+    """The groups of a part of a table, and how large what was added up is without its signs: infinite where
+    decimals have more than six places, since a sum of such depends on the order of its rows.
     """
 
     def asked(what: str, column: str) -> pl.Expr:
