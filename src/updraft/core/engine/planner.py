@@ -21,7 +21,7 @@ from updraft.core.steps.parts import Part
 
 _NO_NUMBER = {"int_parsing": "whole number", "int_from_float": "whole number", "float_parsing": "number"}
 _LARGEST = 2**63 - 1
-_CACHE_FORMAT = 4  # raised when the engine, or what kinds share (values, formulas), gives other results
+_CACHE_FORMAT = 5  # raised when the engine, or what kinds share (values, formulas), gives other results
 
 
 def plan(flow: Flow, files: Files, parameters: Mapping[str, str | list[str]] | None = None) -> Plan:
