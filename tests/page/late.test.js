@@ -156,13 +156,22 @@ test("rows that were picked in a table which is not shown any more are not picke
   };
   studio.pickRows(0, 0);
   await soon();
-  studio.table = { rows: 9, columns: [{ name: "Plot" }] };
+  Object.assign(studio, { selected: "b", table: { rows: 9, columns: [{ name: "Plot" }] } });
   asked[0].answer({ rows: [["L1"]] });
   await soon();
   assert.deepEqual(done, []);
+  Object.assign(studio, { selected: "a", table: { rows: 5, columns: [{ name: "Lot" }] } });
   studio.pickRows(0, 0);
+  studio.pickRows(1, 1);
   await soon();
   asked[1].answer({ rows: [["L1"]] });
   await soon();
-  assert.equal(done.length, 1);
+  studio.table = { rows: 4, columns: [{ name: "Lot" }] }; // the first pick has been computed
+  asked[2].answer({ rows: [["L2"]] });
+  await soon();
+  assert.deepEqual(
+    done.map(([, { rows }]) => rows[0].key),
+    [["L1"], ["L2"]],
+    "who picks fast picks both",
+  );
 });

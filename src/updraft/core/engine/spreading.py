@@ -24,10 +24,9 @@ from updraft.core.engine.pieces import Gathered, Keep, Piece, Pieces, Stream, in
 from updraft.core.engine.summing import HIDDEN, Made, Sum
 from updraft.core.engine.table import telling
 from updraft.core.steps import Context, Incoming, Settings, StepKind, Tables, Wanted
-from updraft.core.steps.presummed import Groups, groups_of, together
+from updraft.core.steps.presummed import SURE, Groups, groups_of, together
 from updraft.core.steps.spread import OTHER_PLACE, PLACE, WHOLE, Spread
 
-_SURE = 2.0**52  # a sum below is exact of whole numbers and millionths, in whatever order it is added up
 _NOT_EXACT = "its numbers have more than six decimals or too large a sum, so round them before"
 _SAMPLED = 20_000  # rows that tell where ranges end
 
@@ -165,7 +164,7 @@ class _Step:
         held, rows, total = list[pl.DataFrame](), 0, 0.0
         for frame, size in self.way.hands.each(partial(_groups_of, groups), table.pieces):
             total += size
-            if not total < _SURE:
+            if not total < SURE:
                 return None
             held, rows = [*held, frame], rows + frame.height
             if rows > self.way.rows:

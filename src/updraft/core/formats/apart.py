@@ -12,6 +12,7 @@ from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
+from threading import Lock
 from types import SimpleNamespace
 from typing import Any
 
@@ -73,32 +74,34 @@ def check_apart(path: Path, reader: str) -> None:
     Raises:
         Problem: it cannot.
     """
-    if _state(path, reader) in _sound:
+    state = _state(path, reader)
+    if state in _sound:
         return
     with tempfile.TemporaryDirectory(prefix="updraft-") as folder:
         _about(path, reader, Path(folder), "read")
-    _remember(path, reader)
+    _remember([state])
 
 
 def check_together(paths: Sequence[Path], reader: str) -> None:
     """The same for several files, in one process: its start takes longer than most files. What cannot be read
     is not said here, but where that file is read.
     """
-    new = [path for path in paths if _state(path, reader) not in _sound]
+    # As they are before: one that changes meanwhile is another file.
+    new = [state for path in paths if (state := _state(path, reader)) not in _sound]
     if len(new) < 2:
         return
     with tempfile.TemporaryDirectory(prefix="updraft-") as folder:
         with suppress(subprocess.TimeoutExpired):
-            _run(reader, new, Path(folder))
+            _run(reader, [path for path, *_ in new], Path(folder))
         about = Path(folder) / "about.json"
         known = json.loads(about.read_text()) if about.exists() else {"read": 0}
-    for path in new[: known["read"]]:
-        _remember(path, reader)
+    _remember(new[: known["read"]])
 
 
 _State = tuple[Path, int, int, str]
 _KEPT = 4096  # files that are remembered
 _sound: dict[_State, None] = {}  # what was read without harm, the oldest first
+_one_by_one = Lock()
 
 
 def _state(path: Path, reader: str) -> _State:
@@ -106,10 +109,11 @@ def _state(path: Path, reader: str) -> _State:
     return path, stat.st_mtime_ns, stat.st_size, reader
 
 
-def _remember(path: Path, reader: str) -> None:
-    _sound[_state(path, reader)] = None
-    while len(_sound) > _KEPT:
-        _sound.pop(next(iter(_sound)), None)
+def _remember(states: Sequence[_State]) -> None:
+    with _one_by_one:
+        _sound.update(dict.fromkeys(states))
+        while len(_sound) > _KEPT:
+            del _sound[next(iter(_sound))]
 
 
 def _run(how: str, paths: Sequence[Path], folder: Path) -> subprocess.CompletedProcess[str]:

@@ -29,7 +29,9 @@ def main(how: str, folder: Path, room: int, paths: list[Path]) -> None:
         except BaseException as error:  # a panic is no Exception
             sys.stdout.write(" ".join(str(error).split()) or type(error).__name__)
             sys.exit(1)
-        (folder / "about.json").write_text(json.dumps({**about, "read": number}))
+        written = folder / "about.new"  # whole at any moment, since it may be stopped at any
+        written.write_text(json.dumps({**about, "read": number}))
+        written.replace(folder / "about.json")
 
 
 def tried(how: str, path: Path) -> dict[str, Any]:

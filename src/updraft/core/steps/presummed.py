@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 # What a source is asked of a column of a group: its values, their sum, that without signs, bounds.
 FILLED, SUM, SIZE, MIN, MAX = "filled", "sum", "size", "min", "max"
 _ROWS = ("rows", "")
+SURE = 2.0**52  # a size of all that is added up, below which sums of parts are exact
 _ASKED = {
     "rows": (),
     "rows_share": (),

@@ -120,16 +120,19 @@ export class Newest {
   #asked = 0;
 
   /**
-   * The answer; undefined where there is none, or where another was asked for since, or none any more.
+   * The answer; undefined where it failed, another was asked for since, or none any more.
    * @template T
    * @param {() => T} ask
+   * @param {() => void} failed called where what was asked last has none
    * @returns {Promise<Awaited<T> | undefined>}
    */
-  async answer(ask) {
+  async answer(ask, failed = () => {}) {
     this.forget();
     const mine = this.#asked;
     const answer = await attempt(ask);
-    return mine === this.#asked ? answer : undefined;
+    if (mine !== this.#asked) return undefined;
+    if (answer === undefined) failed();
+    return answer;
   }
 
   /** What was asked is of no use any more. */

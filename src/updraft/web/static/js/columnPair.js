@@ -21,12 +21,11 @@ export async function drawPair(desk) {
     h("p", { class: "muted" }, "Working out which columns determine which…"),
   );
   desk.body.replaceChildren(h("div", { class: "field" }, pick), place, dependencies);
-  const asked = desk.asked;
   const [both, known] = await Promise.all([
     desk.other ? attempt(() => api(desk.address("pair", { other: desk.other }))) : null,
     attempt(() => api(desk.address("dependencies"))),
   ]);
-  if (asked !== desk.asked) return;
+  if (!place.isConnected) return; // it was drawn anew meanwhile
   if (both) place.replaceChildren(...pair(desk, both));
   const line = (one, other, part, against) =>
     part < 0.8

@@ -82,7 +82,7 @@ export class Decisions {
     this.opened = false;
     this.newest = new Newest();
     this.said = ""; // what is drawn now
-    /** @type {Map<string, {said: string, element: HTMLElement}>} the open questions' lines by key */
+    /** @type {Map<string, {said: string, element: HTMLElement}>} open questions by key */
     this.lines = new Map();
     this.element = h("section", { class: "decisions section-line", "aria-label": "Decisions" });
     this.findBox = this.finder();
@@ -107,7 +107,7 @@ export class Decisions {
     return this.edit([{ op: "decide", id: this.step.id, rows }]);
   }
 
-  /** Drawn only where something changed: what somebody opened or typed in a question stays as it is. */
+  /** Drawn only where something changed: what was opened or typed in a question stays. */
   draw(found) {
     const said = JSON.stringify(found);
     if (said === this.said) return;

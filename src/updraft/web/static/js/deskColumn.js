@@ -1,5 +1,5 @@
 /** The desk of a column: values, figures, patterns, and the column beside another. Looking changes nothing. */
-import { api, attempt } from "./api.js";
+import { api, Newest } from "./api.js";
 import { drawFigures, ORDERED } from "./columnFigures.js";
 import { drawPair } from "./columnPair.js";
 import { count, h, icon, plural, share } from "./dom.js";
@@ -28,6 +28,7 @@ export class ColumnDesk {
     this.bins = 24;
     this.log = false;
     this.fine = false;
+    this.newest = new Newest();
   }
 
   async show(name) {
@@ -175,8 +176,7 @@ export class ColumnDesk {
 
   /** Get the figures anew: the table, the focus or the way to look has changed. */
   async refresh() {
-    const asked = (this.asked = {});
-    const found = await attempt(() =>
+    const found = await this.newest.answer(() =>
       api(
         this.address("column", {
           bins: this.bins,
@@ -185,7 +185,7 @@ export class ColumnDesk {
         }),
       ),
     );
-    if (!found || asked !== this.asked || this.desk.view !== "column") return;
+    if (!found || this.desk.view !== "column") return;
     this.found = found;
     this.ways = new Map(found.ways.map((way) => [way.key, way]));
     const figure = (term, number) => h("div", {}, h("dt", {}, term), h("dd", {}, number));

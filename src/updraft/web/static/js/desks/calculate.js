@@ -1,5 +1,5 @@
 /** The work of Calculate: the columns it makes, one of them in the middle with what it gives, ways beside it. */
-import { attempt, post } from "../api.js";
+import { Newest, post } from "../api.js";
 import { count, h, icon, pausing, plural } from "../dom.js";
 import { written } from "../editor.js";
 import { Form } from "../forms.js";
@@ -38,6 +38,7 @@ export class Work {
     this.columns = columns.map((column) => ({ ...this.usual(), ...column }));
     if (!this.columns.length) this.columns.push(this.usual());
     this.at = 0;
+    this.newest = new Newest();
     /** @type {Map<string, string>} types of columns that were tried */
     this.found = new Map();
     for (const { name, kind } of frame.studio.table?.columns ?? []) this.found.set(name, kind);
@@ -253,11 +254,9 @@ export class Work {
     const { studio, step } = this.frame;
     const at = this.at;
     const body = { step: step.id, columns: this.columns, at, output: this.port.output };
-    const asked = (this.asked ?? 0) + 1;
-    this.asked = asked;
     const url = `/api/flows/${studio.flow}/tables/${this.port.key}/tries`;
-    const found = await attempt(() => post(url, body));
-    if (!found || asked !== this.asked) return;
+    const found = await this.newest.answer(() => post(url, body));
+    if (!found) return;
     if (found.kind) this.found.set(this.now.name, found.kind);
     this.drawGiven(found);
   }

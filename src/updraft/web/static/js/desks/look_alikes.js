@@ -1,5 +1,5 @@
 /** The work of Merge look-alikes: families of spellings, one of them with its rows, and how alike they must be. */
-import { attempt, post, api } from "../api.js";
+import { api, attempt, Newest, post } from "../api.js";
 import { count, h, pausing, plural } from "../dom.js";
 import { Going } from "./going.js";
 import { drawStrictness, likenessOf } from "./likeness.js";
@@ -18,6 +18,7 @@ export class Work {
     this.distinct = 0;
     this.all = 0;
     this.answers = new Map();
+    this.newest = new Newest();
     this.path = `/api/flows/${frame.studio.flow}/steps/${frame.step.id}/decisions`;
     // Everything has a key: arrows go on, Enter merges, N keeps apart, E empties.
     this.going = new Going({
@@ -81,14 +82,13 @@ export class Work {
     }
     const names = ["column", "letters", "words", "slips", "sound", "close", "strictness"];
     const body = Object.fromEntries(names.map((name) => [name, settings[name]]));
-    const asked = (this.asked ?? 0) + 1;
-    this.asked = asked;
     const url = `/api/flows/${studio.flow}/tables/${this.port.key}/look-alikes`;
-    const [found, given] = [
-      await attempt(() => post(url, { ...body, output: this.port.output })),
-      await attempt(() => api(`${this.path}?most=1000000`)),
-    ];
-    if (!found || asked !== this.asked) return;
+    const answer = await this.newest.answer(async () => ({
+      found: await post(url, { ...body, output: this.port.output }),
+      given: await attempt(() => api(`${this.path}?most=1000000`)),
+    }));
+    if (!answer) return;
+    const { found, given } = answer;
     this.answers = new Map((given?.given ?? []).map(([key, answer]) => [key, answer]));
     const families = found.families.map((family) => ({ ...family, out: new Set() }));
     Object.assign(this, { distinct: found.distinct, all: found.all });

@@ -147,9 +147,9 @@ export const marking = {
    */
   async openCells(from, to, column) {
     if (!this.table || this.output || to - from >= MOST) return;
-    const { table } = this;
+    const { selected } = this;
     const found = await attempt(() => api(this.grid.address(from, to - from + 1)));
-    if (!found || this.table !== table) return;
+    if (!found || this.selected !== selected) return;
     const cells = found.rows.map((row) => row[column.index]).filter((cell) => cell !== null);
     const values = [...new Set(cells.map(String))];
     const times = (value) => cells.filter((cell) => String(cell) === value).length;

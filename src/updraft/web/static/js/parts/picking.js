@@ -23,13 +23,13 @@ export const picking = {
       );
       return;
     }
-    const { table } = this;
+    const { columns } = this.table;
     const found = await attempt(() => api(this.grid.address(from, to - from + 1)));
-    if (!found || this.table !== table) return; // a pick is about the rows that were seen
+    if (!found || this.selected !== step.id) return; // a pick is about the rows that were seen
     const own = step.kind === kind.kind;
     const settings = own ? this.drafts.settings(step.id) : kind.starting;
     const keys = settings.keys?.length ? settings.keys : this.keyOfRows();
-    const at = keys.map((name) => this.table.columns.findIndex((column) => column.name === name));
+    const at = keys.map((name) => columns.findIndex((column) => column.name === name));
     const picked = found.rows.map((cells) => ({ key: at.map((n) => told(cells[n])) }));
     const marks = new Set((settings.rows ?? []).map((row) => JSON.stringify(row.key)));
     const all = picked.every((row) => marks.has(JSON.stringify(row.key)));

@@ -1,5 +1,5 @@
 /** A text box that finds things by what is typed. */
-import { attempt } from "../api.js";
+import { Newest } from "../api.js";
 import { freshId, h, icon, pausing } from "../dom.js";
 import { labelled } from "./basic.js";
 
@@ -13,9 +13,9 @@ import { labelled } from "./basic.js";
 export function finder(field, how) {
   const { hint, what, sign, find: ask, took = (_name) => {}, free = false } = how;
   const list = h("div", { class: "finder", role: "listbox", "aria-label": hint, hidden: true });
-  let asked = 0; // only the last question's answer is shown, and none once the list is closed
+  const newest = new Newest();
   const close = () => {
-    asked += 1;
+    newest.forget();
     list.hidden = true;
     input.setAttribute("aria-expanded", "false");
   };
@@ -29,13 +29,10 @@ export function finder(field, how) {
   const find = async () => {
     const answer = ask(input.value === begun ? "" : input.value);
     if (!answer) return;
-    asked += 1;
-    const mine = asked;
     if (list.hidden) list.replaceChildren(h("div", { class: "muted small p-2" }, "Looking…"));
     list.hidden = false;
-    const found = await attempt(() => answer);
-    if (mine !== asked) return;
-    if (!found) return close();
+    const found = await newest.answer(() => answer, close);
+    if (!found) return;
     list.replaceChildren(
       ...found.slice(0, 100).map((one, n) =>
         h(
@@ -88,7 +85,8 @@ export function finder(field, how) {
     },
     onblur: () =>
       setTimeout(() => {
-        if (document.activeElement !== input) close(); // the box may have the focus again: a form drawn anew gives it back
+        // The box may have the focus again: a form drawn anew gives it back.
+        if (document.activeElement !== input) close();
       }, 150),
     onkeydown: (event) => {
       const all = options(),
