@@ -153,7 +153,11 @@ export async function upload(flow, file, folder = "", other = false) {
   return api(`/api/flows/${flow}/files`, { method: "POST", body: form });
 }
 
-/** Call `take(files)` when files are dropped anywhere on the page; `over(yes)` while they hover. */
+/**
+ * Call `take(files)` when files are dropped anywhere on the page; `over(yes)` while they hover.
+ * @param {(files: File[], folder: string) => unknown} take
+ * @param {(yes: boolean) => void} over
+ */
 export function onDrop(take, over) {
   let depth = 0;
   const hasFiles = (event) => [...(event.dataTransfer?.types ?? [])].includes("Files");

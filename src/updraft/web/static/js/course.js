@@ -1,5 +1,5 @@
 /** The course: the flow from top to bottom, a lane per table, a stop per step. Its places come from the server. */
-import { byId, count, h, icon, svg } from "./dom.js";
+import { byId, count, framed, h, icon, svg } from "./dom.js";
 
 const ROW = 47,
   TOP = 0,
@@ -15,14 +15,23 @@ const ROW = 47,
   ];
 
 export class Course {
+  /** @type {import("./contract.d.ts").FlowShown} */
+  state;
+  /** @type {string | null} the step that was shown last */
+  shown;
+
   /** `act` has select(id), move(id, after), remove(id), rename(id), menu(id, element), toggle(id). */
   constructor(act) {
     this.act = act;
     this.list = byId("stops");
     this.rail = byId("rail");
     this.list.addEventListener("keydown", (event) => this.keys(event));
+    this.reveal = framed(() =>
+      this.list.querySelector("[aria-current=true]")?.scrollIntoView({ block: "nearest" }),
+    );
   }
 
+  /** @param {import("./contract.d.ts").FlowShown} state @param {string | null} selected */
   show(state, selected) {
     this.state = state;
     const { stops, links, lanes } = state.course;
@@ -73,8 +82,7 @@ export class Course {
     this.rail.setAttribute("width", String(left));
     this.rail.setAttribute("height", String(stops.length * ROW));
     this.rail.replaceChildren(...lines, ...marks);
-    if (selected !== this.shown)
-      this.list.querySelector("[aria-current=true]")?.scrollIntoView({ block: "nearest" });
+    if (selected !== this.shown) this.reveal();
     this.shown = selected;
   }
 
@@ -172,6 +180,7 @@ export class Course {
     });
   }
 
+  /** The steps' ids from top to bottom. */
   order() {
     return this.state.course.stops.map((stop) => stop.id);
   }
@@ -192,7 +201,7 @@ export class Course {
       const after =
         event.key === "ArrowDown"
           ? order.find((other) => this.state.steps[other].main?.split(".")[0] === id)
-          : this.state.steps[main]?.main;
+          : this.state.steps[main ?? ""]?.main;
       if (after) this.act.move(id, after);
     } else if (event.key === "Delete") {
       event.preventDefault();

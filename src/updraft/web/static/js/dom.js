@@ -77,6 +77,23 @@ export const data = (id) => JSON.parse(byId(id).textContent ?? "null");
 let ids = 0;
 export const freshId = (stem) => `${stem}-${++ids}`;
 
+/**
+ * Do something once before the page is next drawn, however often it is asked for: what measures the page has all of it
+ * laid out anew each time.
+ * @param {() => void} run
+ */
+export function framed(run) {
+  let due = false;
+  return () => {
+    if (due) return;
+    due = true;
+    requestAnimationFrame(() => {
+      due = false;
+      run();
+    });
+  };
+}
+
 /** A function that runs once calls have paused for `ms`; `.now()` runs what is due at once. */
 export function pausing(ms, run) {
   let timer = null,

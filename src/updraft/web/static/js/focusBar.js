@@ -1,5 +1,5 @@
 /** The line above the grid: whose table it is, which of its outputs, and which rows are looked at, as chips. */
-import { byId, count, h, icon, pausing, plural } from "./dom.js";
+import { byId, count, framed, h, icon, pausing, plural } from "./dom.js";
 
 export function showFocusBar({ table, step, draft, view, focus, total, findings, act }) {
   const chips = [],
@@ -160,9 +160,9 @@ export function showFocusBar({ table, step, draft, view, focus, total, findings,
       : "",
   );
   lined = chips;
-  fit();
+  fitSoon();
   if (!watching) {
-    watching = new ResizeObserver(() => requestAnimationFrame(fit)); // not within the layout that it tells of
+    watching = new ResizeObserver(fitSoon); // not within the layout that it tells of
     watching.observe(place);
   }
   focusLine({ table, focus, total, act });
@@ -205,6 +205,8 @@ function fit() {
     folded.prepend(last.pop());
   }
 }
+
+const fitSoon = framed(fit);
 
 /** @type {ResizeObserver | undefined} */
 let watching;

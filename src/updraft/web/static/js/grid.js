@@ -6,11 +6,16 @@ import { makeGrid } from "./gridMaking.js";
 import { headOf, saidOf } from "./gridHeads.js";
 import { Widths } from "./widths.js";
 
+/** @typedef {import("./contract.d.ts").ColumnShown & {index: number}} HeadShown a column, and its place */
+
 const PAGE = 200;
 const ROW_ID = " row"; // names of columns never begin with a blank
 const SCROLLBAR = 16; // pixels
 
 export class TableGrid {
+  /** @type {import("./contract.d.ts").TableShown} none while nothing is shown */
+  table;
+
   /** `act` has chooseColumn(name), viewChanged(view). */
   constructor(element, flow, act, focus) {
     /** @type {any} the library's grid, once a table is shown */
@@ -24,8 +29,11 @@ export class TableGrid {
     document.fonts.addEventListener("loadingdone", () => this.table && this.measureAgain());
     this.order = null; // names in the order a person put them, for reading only
     this.frozen = 0;
+    /** @type {Map<string, boolean>} whether columns held amounts in the last table that had them */
+    this.held = new Map();
     /** @type {Map<string, number>} the widths of columns as they are laid */
     this.laid = new Map();
+    this.room = 0; // pixels for columns; asking the page for it would have it laid out anew each time
     this.pages = new Map();
     this.view = { sort: "", desc: false, changed: false };
     this.source = {
@@ -55,10 +63,10 @@ export class TableGrid {
     this.length = this.known ? table.rows : 0;
     if (!this.grid) this.make();
     else {
-      this.lay();
+      const anew = this.lay();
       this.freezeAt(Math.min(this.frozen, names.length - 1));
+      if (!anew) this.refresh();
     }
-    this.refresh();
     this.grid.scrollRowToTop(Math.min(top, Math.max(this.length - 1, 0)));
     if (cell && cell.row < this.length) this.grid.setActiveCell(cell.row, cell.cell);
     this.fetch(top, top + 60);
@@ -66,8 +74,10 @@ export class TableGrid {
   }
 
   make() {
+    this.room = this.element.clientWidth;
     makeGrid(this);
     new ResizeObserver(() => {
+      this.room = this.element.clientWidth;
       this.grid.resizeCanvas();
       this.layWidths();
     }).observe(this.element);
@@ -100,11 +110,11 @@ export class TableGrid {
       formatter: (_row, _c, _v, _d, item) =>
         item.numbers === undefined ? "" : count(item.numbers + 1),
     };
-    this.laid = this.widths.given(names, this.element.clientWidth - number.width - SCROLLBAR);
+    this.laid = this.widths.given(names, this.room - number.width - SCROLLBAR);
     return [
       number,
       ...names.map((name) => {
-        const column = known.get(name),
+        const column = /** @type {HeadShown} */ (known.get(name)),
           numeric = column.kind === "whole" || column.kind === "number";
         return {
           id: name,
@@ -167,12 +177,14 @@ export class TableGrid {
 
   /**
    * Give the library the columns: all anew where some came, went or moved, since it binds each head again; else only the
-   * heads that say something else, and the widths.
+   * heads that say something else, and the widths. True where all was drawn anew, rows included.
    */
   lay(columns = this.columns()) {
     const there = this.grid.getColumns();
-    if (there.map((c) => c.id).join("\0") !== columns.map((c) => c.id).join("\0"))
-      return this.headsAnew(() => this.grid.setColumns(withHeads(columns)));
+    if (there.map((c) => c.id).join("\0") !== columns.map((c) => c.id).join("\0")) {
+      this.headsAnew(() => this.grid.setColumns(withHeads(columns)));
+      return true;
+    }
     const wider = columns.some((column, n) => column.width !== there[n].width);
     columns.forEach((column, n) => {
       const said = column.says === there[n].says;
@@ -182,10 +194,11 @@ export class TableGrid {
       head?.classList.toggle("chosen", column.id === this.chosen);
       head?.classList.toggle("elsewhere", column.cssClass.includes("elsewhere"));
     });
-    if (!wider) return;
+    if (!wider) return false;
     this.grid.applyColumnHeaderWidths();
     this.grid.updateCanvasWidth(true);
     this.grid.invalidate();
+    return true;
   }
 
   /** The library keeps what it bound to heads that are gone, and with it the heads: it is made to let them go. */
@@ -240,20 +253,22 @@ export class TableGrid {
       page,
       answer.rows.map((cells, n) => ({ cells, numbers: answer.numbers[n], was: answer.was[n] })),
     );
-    this.fitWidths(answer.rows, answer.was);
-    if (answer.total !== this.length || !this.known) {
-      this.known = true;
-      this.length = answer.total;
-      this.refresh();
+    const other = answer.total !== this.length || !this.known;
+    this.known = true;
+    this.length = answer.total;
+    const drawn = this.fitWidths(answer.rows, answer.was);
+    if (other) {
+      if (!drawn) this.refresh();
       this.act.viewChanged(this.view);
     }
+    if (drawn || other) return; // the rows with all others
     this.grid.invalidateRows(answer.rows.map((_, n) => page * PAGE + n));
     this.grid.render();
   }
 
-  /** Measure what is shown, and give the columns the room that it needs. */
+  /** Measure what is shown, and give the columns the room that it needs; true where all was drawn anew for it. */
   fitWidths(rows, was) {
-    if (!rows.length) return;
+    if (!rows.length) return false;
     let grew = false;
     this.table.columns.forEach((column, at) => {
       const apart = this.apart(column.name);
@@ -264,7 +279,7 @@ export class TableGrid {
       });
       grew = this.widths.measure(column, texts) || grew;
     });
-    if (grew) this.layWidths();
+    return grew && this.layWidths();
   }
 
   measureAgain() {
@@ -276,14 +291,15 @@ export class TableGrid {
         );
   }
 
-  /** Lay the columns out anew, where that changes a width. */
+  /** Lay the columns out anew, where that changes a width; true where all was drawn anew. */
   layWidths() {
     const before = this.laid;
     const columns = this.columns();
-    if ([...this.laid].every(([name, width]) => before?.get(name) === width)) return;
+    if ([...this.laid].every(([name, width]) => before?.get(name) === width)) return false;
     const active = this.grid.getActiveCell();
-    this.lay(columns);
+    const drawn = this.lay(columns);
     if (active) this.grid.setActiveCell(active.row, active.cell);
+    return drawn;
   }
 
   /** Bring a column into sight. */
@@ -318,18 +334,33 @@ export class TableGrid {
       api(`/api/flows/${this.flow}/tables/${table.key}/summary?${query}`),
     );
     if (!answer || table !== this.table || focus !== this.focusText()) return;
+    const before = this.amounts();
     this.facts = new Map(answer.columns.map((column) => [column.name, column]));
+    for (const { name, amount } of answer.columns) this.held.set(name, amount);
+    if (this.amounts() === before) {
+      this.lay(); // the heads alone: rows are drawn once, not with every answer about them
+      return;
+    }
     const active = this.grid.getActiveCell();
-    this.measureAgain(); // thousands may stand apart now
+    this.measureAgain();
     this.lay();
     this.grid.invalidate();
     if (active) this.grid.setActiveCell(active.row, active.cell);
   }
 
-  /** Whether thousands stand apart in a column: as a person chose, else where it holds amounts. */
+  /** The columns in which thousands stand apart, as a text to compare. */
+  amounts() {
+    const names = this.table.columns.map((column) => column.name);
+    return JSON.stringify(names.filter((name) => this.apart(name)));
+  }
+
+  /**
+   * Whether thousands stand apart in a column: as a person chose, else where it holds amounts; until that is known of
+   * this table, as in the last one that had the column.
+   */
   apart(name) {
     this.chosenApart ??= this.keptApart();
-    return this.chosenApart[name] ?? this.facts?.get(name)?.amount ?? false;
+    return this.chosenApart[name] ?? this.facts?.get(name)?.amount ?? this.held.get(name) ?? false;
   }
 
   setApart(name, yes) {

@@ -27,7 +27,10 @@ export const looking = {
     };
   },
 
-  /** Change the focus; grid, counts and desk follow. */
+  /**
+   * Change the focus; grid, counts and desk follow.
+   * @param {(focus: import("./focus.js").Focus) => unknown} change
+   */
   setFocus(change) {
     const before = this.focus.text;
     change(this.focus);

@@ -19,6 +19,7 @@ export class RawPane {
   }
 
   hide() {
+    if (this.box.hidden) return;
     this.box.hidden = true;
     this.studio.grid.resize();
   }

@@ -9,6 +9,12 @@ import { removeButton } from "../widgets/basic.js";
 import { byExample } from "../widgets/byExample.js";
 import { functionList } from "../widgets/formula.js";
 
+/**
+ * A column as the settings make it.
+ * @typedef {Record<string, any> & {name: string, kind: string, by: "formula" | "rules", formula: string}} Made
+ */
+/** @typedef {import("../contract.d.ts").ColumnThere} Column */
+
 const WHY = { empty: "no result", differs: "another shape", first: "" };
 const BY = { formula: "by a formula", rules: "by rules" };
 
@@ -35,7 +41,8 @@ export class Work {
     this.schema = { ...resolved(schema.properties.columns.items, schema), $defs: schema.$defs };
     const columns = structuredClone(frame.settings.columns ?? []);
     this.tells = "Not worked out yet: see what is said of the column."; // the place is marked there
-    this.columns = columns.map((column) => ({ ...this.usual(), ...column }));
+    /** @type {Made[]} */
+    this.columns = columns.map((/** @type {object} */ column) => ({ ...this.usual(), ...column }));
     if (!this.columns.length) this.columns.push(this.usual());
     this.at = 0;
     this.newest = new Newest();
@@ -93,11 +100,11 @@ export class Work {
       .join(", ");
   }
 
+  /** @returns {Made} */
   usual() {
-    const usual = Object.entries(this.schema.properties).map(([name, { default: value }]) => [
-      name,
-      structuredClone(value),
-    ]);
+    /** @type {[string, {default: unknown}][]} */
+    const all = Object.entries(this.schema.properties);
+    const usual = all.map(([name, property]) => [name, structuredClone(property.default)]);
     return Object.fromEntries(usual);
   }
 
@@ -107,7 +114,9 @@ export class Work {
 
   /** The columns that a formula here may use: those that come in, and those made above it. */
   known() {
-    const known = new Map((this.port?.columns ?? []).map((column) => [column.name, column]));
+    /** @type {Map<string, Column>} */
+    const known = new Map();
+    for (const column of this.port?.columns ?? []) known.set(column.name, column);
     for (const { name, kind } of this.columns.slice(0, this.at))
       if (name && !known.has(name)) known.set(name, { name, kind: kind || "made here" });
     return [...known.values()];
@@ -129,6 +138,7 @@ export class Work {
   // Left: the columns that are made
 
   left() {
+    /** @param {string} label @param {Made["by"]} by @param {boolean} [more] by example */
     const add = (label, by, more) =>
       h(
         "button",
@@ -151,6 +161,7 @@ export class Work {
     );
   }
 
+  /** @param {Made["by"]} by */
   add(by, example = false) {
     this.columns.push({ ...this.usual(), by });
     this.open(this.columns.length - 1);
@@ -193,8 +204,9 @@ export class Work {
     );
   }
 
+  /** @param {KeyboardEvent} event @param {number} n */
   move(event, n) {
-    const step = { ArrowUp: -1, ArrowDown: 1 }[event.key];
+    const step = event.key === "ArrowDown" ? 1 : event.key === "ArrowUp" ? -1 : 0;
     if (!step) return;
     event.preventDefault();
     const to = n + step;
@@ -226,11 +238,13 @@ export class Work {
     const { studio } = this.frame;
     const context = {
       columns: () => this.known(),
-      values: (column, search) => studio.values(this.port, column, search),
-      examples: (columns, give) => studio.examples(this.port, columns, give),
-      rules: (text) => studio.rules(this.port, text, this.above()),
+      values: (/** @type {string} */ column, /** @type {string} */ search) =>
+        studio.values(this.port, column, search),
+      examples: (/** @type {string[]} */ columns, /** @type {Record<string, string>} */ give) =>
+        studio.examples(this.port, columns, give),
+      rules: (/** @type {string} */ text) => studio.rules(this.port, text, this.above()),
       formats: () => [],
-      edits: (editor) => {
+      edits: (/** @type {any} */ editor) => {
         this.editor = editor;
       },
     };
@@ -255,12 +269,14 @@ export class Work {
     const at = this.at;
     const body = { step: step.id, columns: this.columns, at, output: this.port.output };
     const url = `/api/flows/${studio.flow}/tables/${this.port.key}/tries`;
+    /** @type {import("./answers.d.ts").Tried | null | undefined} */
     const found = await this.newest.answer(() => post(url, body));
     if (!found) return;
     if (found.kind) this.found.set(this.now.name, found.kind);
     this.drawGiven(found);
   }
 
+  /** @param {import("./answers.d.ts").Tried} tried */
   drawGiven({ problem, read, rows, empty, looked, all, kind }) {
     this.editor?.mark(problem?.place, problem?.length);
     if (problem) {
@@ -318,6 +334,7 @@ export class Work {
 
   // Right: by example, and the functions
 
+  /** @param {object} context what the widgets on it may ask for */
   drawRight(context) {
     if (this.now.by !== "formula") {
       const text = "Rules are tried from the top; the first that holds gives the value.";
@@ -362,7 +379,7 @@ export class Work {
       h("h3", { class: "eyebrow" }, "Columns"),
       names,
       h("h3", { class: "eyebrow" }, icon("search"), " Functions"),
-      ...functionList((text) => this.editor?.insert(text)),
+      ...functionList((/** @type {string} */ text) => this.editor?.insert(text)),
     );
   }
 }

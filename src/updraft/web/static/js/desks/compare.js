@@ -15,6 +15,9 @@ const MOST = 8; // differences of each sign
 const COLUMNS = 60;
 
 export class Work {
+  /** @type {string | undefined} the table that is shown, by its key */
+  shown;
+
   /** @param {import("../wide.js").WideDesk} frame */
   constructor(frame) {
     this.frame = frame;
@@ -76,7 +79,7 @@ export class Work {
       : undefined;
     if (!table || problem) {
       for (const place of [this.states, this.columns, this.largest]) place.replaceChildren();
-      this.shown = null;
+      this.shown = undefined;
       return;
     }
     if (this.shown === table.key) return;
@@ -117,11 +120,17 @@ export class Work {
     this.states.replaceChildren(bar, h("div", { class: "agree-keys" }, keys));
   }
 
+  /**
+   * Rows of one of the step's tables; null where they cannot be had, or another table is shown now.
+   * @param {import("../contract.d.ts").TableShown} table
+   * @param {Record<string, string>} query
+   * @returns {Promise<import("./answers.d.ts").Cells[] | null>}
+   */
   async rows(table, query) {
     const asked = new URLSearchParams({ offset: "0", output: "", ...query });
     const url = `/api/flows/${this.frame.studio.flow}/tables/${table.key}/rows?${asked}`;
     const found = await api(url).catch(() => null);
-    return this.shown === table.key ? found?.rows : null;
+    return this.shown === table.key ? (found?.rows ?? null) : null;
   }
 
   /** @param {import("../contract.d.ts").TableShown} table */
@@ -189,7 +198,8 @@ export class Work {
       if (!rows) return;
       ends.push(...rows);
     }
-    const number = (row) => Number(String(row[at]).replaceAll(",", ""));
+    const number = (/** @type {import("./answers.d.ts").Cells} */ row) =>
+      Number(String(row[at]).replaceAll(",", ""));
     const known = [...new Map(ends.map((row) => [JSON.stringify(row), row])).values()]
       .filter((row) => row[at] !== null && number(row) !== 0)
       .sort((one, other) => Math.abs(number(other)) - Math.abs(number(one)))

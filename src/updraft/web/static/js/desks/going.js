@@ -36,7 +36,7 @@ export class Going {
     this.list = h("ul", { class: "family-list", "aria-label": of.label });
     this.bar = h("div", { class: "progress-line", "aria-hidden": "true" }, h("span", {}));
     this.progress = h("p", { class: "muted small", role: "status" });
-    this.choice = choice(SHOWS, this.shows, of.which, (shows) => {
+    this.choice = choice(SHOWS, this.shows, of.which, (/** @type {string} */ shows) => {
       this.shows = shows;
       this.choose(this.shown()[0] ?? null);
     });
@@ -51,18 +51,24 @@ export class Going {
   }
 
   shown() {
-    const wanted = { open: false, decided: true }[this.shows];
-    return this.items.filter((one) => wanted === undefined || this.of.decided(one) === wanted);
+    if (this.shows === "all") return this.items;
+    return this.items.filter((one) => this.of.decided(one) === (this.shows === "decided"));
   }
 
-  /** Other items; the one that was chosen stays so where it is still there. */
+  /**
+   * Other items; the one that was chosen stays so where it is still there.
+   * @param {T[]} items
+   * @param {(one: T, other: T) => boolean} same
+   */
   take(items, same) {
     this.items = items;
     this.of.changed?.();
-    const known = this.chosen && items.find((item) => same(item, this.chosen));
+    const { chosen } = this;
+    const known = chosen && items.find((item) => same(item, chosen));
     this.choose(known ?? this.shown()[0] ?? items[0] ?? null);
   }
 
+  /** @param {T | null} item */
   choose(item) {
     this.chosen = item;
     this.draw();
@@ -74,7 +80,10 @@ export class Going {
     return this.chosen === null ? -1 : this.shown().indexOf(this.chosen);
   }
 
-  /** After an answer to the chosen one: on to the next where only open ones are shown. `give` notes the answer. */
+  /**
+   * After an answer to the chosen one: on to the next where only open ones are shown. `give` notes the answer.
+   * @param {() => void} give
+   */
   answered(give) {
     const next = this.shown()[this.at + 1] ?? null;
     give();
@@ -93,7 +102,7 @@ export class Going {
       `${this.items.length ? (100 * done) / this.items.length : 0}%`;
     const inside = this.list.contains(document.activeElement);
     const shown = this.shown();
-    const drawn = (item) =>
+    const drawn = (/** @type {T} */ item) =>
       h(
         "li",
         { class: item === this.chosen ? "is-chosen" : "" },
@@ -124,13 +133,16 @@ export class Going {
     this.list.querySelector(".is-chosen")?.scrollIntoView({ block: "nearest" });
   }
 
-  /** Arrows go on; the other keys are the work's. */
+  /**
+   * Arrows go on; the other keys are the work's.
+   * @param {KeyboardEvent} event
+   */
   key(event) {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     const pressed = event.key.length === 1 ? event.key.toLowerCase() : event.key;
-    const act = { ArrowDown: () => this.step(1), ArrowUp: () => this.step(-1), ...this.of.keys }[
-      pressed
-    ];
+    /** @type {Record<string, (() => void) | undefined>} */
+    const acts = { ArrowDown: () => this.step(1), ArrowUp: () => this.step(-1), ...this.of.keys };
+    const act = acts[pressed];
     if (!act) return;
     event.preventDefault();
     if (event.repeat && !pressed.startsWith("Arrow")) return; // a key held down answers one question

@@ -8,9 +8,12 @@ import { stepForm } from "../stepForm.js";
 import { bandsPicture } from "./join_bands.js";
 import { cellOf, firstRows } from "./rows.js";
 
+/** @typedef {import("./answers.d.ts").Met} Met */
+
 const ROWS = 8,
   COLUMNS = 8;
 // Whether rows that meet, this table's without a partner and the other's come out → the setting, and its name.
+/** @type {Record<string, [setting: string, name: string]>} */
 const KINDS = {
   100: ["inner", "inner join"],
   110: ["left", "left outer join"],
@@ -21,6 +24,7 @@ const KINDS = {
   "011": ["apart", "full anti join"],
 };
 const TICKS = Object.fromEntries(Object.entries(KINDS).map(([ticks, [rows]]) => [rows, ticks]));
+/** @type {[name: string, words: string][]} */
 const TIDIED = [
   ["ignore_case", "without case"],
   ["ignore_blanks", "without outer blanks"],
@@ -30,12 +34,15 @@ const TIDIED = [
 const MORE = ["by", "near", "near_reference", "side", "within", "start", "end", "repeated", "most"];
 
 export class Work {
+  /** @type {string | undefined} the table whose first rows are shown, by its key */
+  shown;
+
   /** @param {import("../wide.js").WideDesk} frame */
   constructor(frame) {
     this.frame = frame;
     this.main = frame.incoming.table;
     this.other = frame.incoming.reference;
-    /** @type {any} how the rows would meet */
+    /** @type {Met | null} how the rows would meet */
     this.met = null;
     this.picture = h("div", { class: "join-picture" });
     this.facts = h("div", { role: "status" }); // what the step tells, where it is not drawn
@@ -95,7 +102,7 @@ export class Work {
       get settings() {
         return this.frame.settings;
       },
-      change: (change) => this.set(change),
+      change: (/** @type {Record<string, any>} */ change) => this.set(change),
     };
     return stepForm(
       studio,
@@ -105,6 +112,7 @@ export class Work {
     );
   }
 
+  /** @param {Record<string, any>} change */
   set(change) {
     this.frame.set(change);
     this.drawTidied();
@@ -147,7 +155,8 @@ export class Work {
   /** The columns that tell rows which met nothing: the keys, and what must be near. */
   told() {
     const { keys, by, near } = this.frame.settings;
-    return [...(keys ?? []).map(({ column }) => column), ...(by === "equal" ? [] : [near])];
+    const columns = (keys ?? []).map((/** @type {{column: string}} */ key) => key.column);
+    return [...columns, ...(by === "equal" ? [] : [near])];
   }
 
   /** Ask how the rows meet by the settings as they are. */
@@ -286,7 +295,7 @@ export class Work {
     const { keys, by, near_reference } = this.frame.settings;
     const told = this.told();
     const nothing = by === "range" ? "in no range" : "nothing near";
-    const its = (at) => keys[at]?.column ?? near_reference; // what is near is near in the other's
+    const its = (/** @type {number} */ at) => keys[at]?.column ?? near_reference; // what is near is near in the other's
     const rows = missed.map(([values, many, near, , at]) =>
       h(
         "tr",
@@ -317,7 +326,7 @@ export class Work {
         ),
       ),
     );
-    const more = this.met.missed_in_all - missed.length;
+    const more = (this.met?.missed_in_all ?? 0) - missed.length;
     this.missed.replaceChildren(
       h("h3", { class: "eyebrow" }, "What did not meet"),
       h(
@@ -341,7 +350,12 @@ export class Work {
     );
   }
 
-  /** One value of the key becomes another, in a step before this one; where one stands there, in that. */
+  /**
+   * One value of the key becomes another, in a step before this one; where one stands there, in that.
+   * @param {string} old
+   * @param {string} fresh
+   * @param {string} column
+   */
   async recode(old, fresh, column) {
     const { studio } = this.frame;
     const [before] = this.main.ref.split(".");

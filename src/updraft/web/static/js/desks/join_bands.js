@@ -7,28 +7,40 @@ const WIDE = 640,
   GAP = 8,
   LEAST = 12; // so that few rows are still seen
 
-/** How high the parts of both bars are: rows that meet, and those that do not. */
+/** @typedef {import("./answers.d.ts").Met} Met */
+/** @typedef {[from: number, to: number]} Stretch on a bar, from the top */
+
+/**
+ * How high the parts of both bars are: rows that meet, and those that do not.
+ * @param {Met} met
+ */
 function heights(met) {
   const most = Math.max(met.left, met.right, 1);
-  const of = (rows) => (rows ? Math.max(LEAST, (rows / most) * HIGH) : 0);
+  const of = (/** @type {number} */ rows) => (rows ? Math.max(LEAST, (rows / most) * HIGH) : 0);
   return [
     [of(met.met), of(met.left - met.met)],
     [of(met.met_other), of(met.right - met.met_other)],
   ];
 }
 
-/** A band between the bars, from the height where it begins on each side. */
+/**
+ * A band between the bars, from the height where it begins on each side.
+ * @param {Stretch} here
+ * @param {Stretch} there
+ * @param {string} look
+ */
 const band = ([a, b], [c, d], look) =>
   svg("path", {
     class: look,
     d: `M${BAR},${a} C${WIDE / 2},${a} ${WIDE / 2},${c} ${WIDE - BAR},${c} L${WIDE - BAR},${d} C${WIDE / 2},${d} ${WIDE / 2},${b} ${BAR},${b} Z`,
   });
 
+/** @param {number} x @param {number} from @param {number} high @param {string} look */
 const bar = (x, from, high, look) =>
   high ? svg("rect", { x, y: from, width: BAR, height: high, rx: 3, class: look }) : "";
 
 /**
- * @param {any} met how the rows meet, as the server counts it
+ * @param {Met} met how the rows meet, as the server counts it
  * @param {{names: string[], ticks: number[], tick: (at: number) => void}} chosen
  */
 export function bandsPicture(met, { names, ticks, tick }) {
@@ -38,7 +50,8 @@ export function bandsPicture(met, { names, ticks, tick }) {
   const high = Math.max(left + alone, right + itsAlone, 40);
   const several = met.met ? (meets * met.several) / met.met : 0;
   const its = met.met_other ? (itsMeets * met.several_other) / met.met_other : 0;
-  const look = (on, name) => `${name} ${on ? "is-out" : "is-left-out"}`;
+  const look = (/** @type {number} */ on, /** @type {string} */ name) =>
+    `${name} ${on ? "is-out" : "is-left-out"}`;
   const drawn = svg(
     "svg",
     { viewBox: `0 0 ${WIDE} ${high}`, "aria-hidden": "true", preserveAspectRatio: "none" },
@@ -51,6 +64,7 @@ export function bandsPicture(met, { names, ticks, tick }) {
     bar(0, left, alone, look(ticks[1], "bar-alone")),
     bar(WIDE - BAR, right, itsAlone, look(ticks[2], "bar-its-alone")),
   );
+  /** @param {number} at @param {string} place @param {string} words */
   const label = (at, place, words, more = "") => {
     const id = freshId("band");
     return h(
@@ -68,7 +82,7 @@ export function bandsPicture(met, { names, ticks, tick }) {
       h("label", { for: id }, h("strong", {}, words), more ? h("span", {}, ` ${more}`) : ""),
     );
   };
-  const state = (at) => (ticks[at] ? "come out" : "left out");
+  const state = (/** @type {number} */ at) => (ticks[at] ? "come out" : "left out");
   return h(
     "div",
     { class: "bands" },

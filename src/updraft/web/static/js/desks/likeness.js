@@ -2,6 +2,7 @@
 import { h, plural } from "../dom.js";
 import { choice } from "../widgets/basic.js";
 
+/** @type {[name: string, title: string, text: string][]} */
 const WAYS = [
   ["letters", "Letters", "case, blanks, marks, accents, order of words"],
   [
@@ -28,11 +29,12 @@ const UNDECIDED = [
 
 /**
  * The choices beside the families.
- * @param {any} frame
+ * @param {import("../wide.js").WideDesk} frame
  * @param {{scale: HTMLElement, soon: () => void, sure: () => void}} acts where the slider is drawn, what a change of a way does, and deciding the sure ones
  */
 export function likenessOf(frame, { scale, soon, sure }) {
   const { settings } = frame;
+  /** @param {typeof WAYS[number]} way */
   const way = ([name, title, text]) =>
     h(
       "label",
@@ -52,11 +54,14 @@ export function likenessOf(frame, { scale, soon, sure }) {
     "section",
     { class: "wide-right", "aria-label": "How alike" },
     h("h3", { class: "eyebrow" }, "How alike"),
-    WAYS.map(([name, title, text]) => way([name, title, text])),
+    WAYS.map(way),
     scale,
     h("h3", { class: "eyebrow" }, "What nobody has decided"),
-    choice(UNDECIDED, settings.undecided, "What nobody has decided", (undecided) =>
-      frame.set({ undecided }),
+    choice(
+      UNDECIDED,
+      settings.undecided,
+      "What nobody has decided",
+      (/** @type {string} */ undecided) => frame.set({ undecided }),
     ),
     h("h3", { class: "eyebrow" }, "Next month"),
     h(
@@ -64,7 +69,9 @@ export function likenessOf(frame, { scale, soon, sure }) {
       { class: "muted small" },
       "Decided spellings become one by themselves. Where some come that were never seen before:",
     ),
-    choice(NEW, settings.new, "New look-alikes", (fresh) => frame.set({ new: fresh })),
+    choice(NEW, settings.new, "New look-alikes", (/** @type {string} */ fresh) =>
+      frame.set({ new: fresh }),
+    ),
     h(
       "button",
       { type: "button", class: "btn btn-quiet w-100 mt-2", onclick: sure },
@@ -73,14 +80,20 @@ export function likenessOf(frame, { scale, soon, sure }) {
   );
 }
 
-/** The slider, over how many families each strictness would give. */
+/**
+ * The slider, over how many families each strictness would give.
+ * @param {HTMLElement} place
+ * @param {import("./answers.d.ts").Strictness[]} told
+ * @param {import("../wide.js").WideDesk} frame
+ * @param {() => void} soon called after a change
+ */
 export function drawStrictness(place, told, frame, soon) {
   const { settings } = frame;
   if (!settings.close || !told.length) return place.replaceChildren();
   const most = Math.max(1, ...told.map(([, many]) => many));
   const first = told[0][0];
   const says = h("p", { class: "muted small" });
-  const tell = (value) => {
+  const tell = (/** @type {number} */ value) => {
     const near = told.reduce((best, one) =>
       Math.abs(one[0] - value) < Math.abs(best[0] - value) ? one : best,
     );

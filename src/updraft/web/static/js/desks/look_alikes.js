@@ -5,6 +5,9 @@ import { Going } from "./going.js";
 import { drawStrictness, likenessOf } from "./likeness.js";
 import { blanksShown, sampleRows } from "./rows.js";
 
+/** @typedef {import("./answers.d.ts").Family} Family */
+/** @typedef {[key: string, answer: string]} Answer */
+
 export class Work {
   /** @type {HTMLInputElement} */
   name;
@@ -17,10 +20,12 @@ export class Work {
     this.port = frame.main;
     this.distinct = 0;
     this.all = 0;
+    /** @type {Map<string, string>} */
     this.answers = new Map();
     this.newest = new Newest();
     this.path = `/api/flows/${frame.studio.flow}/steps/${frame.step.id}/decisions`;
     // Everything has a key: arrows go on, Enter merges, N keeps apart, E empties.
+    /** @type {Going<Family>} */
     this.going = new Going({
       label: "Families of spellings",
       which: "Which families",
@@ -44,12 +49,10 @@ export class Work {
     return this.frame.settings.column || "no column yet";
   }
 
-  /** @returns {any[]} */
   get families() {
     return this.going.items;
   }
 
-  /** @returns {any} */
   get chosen() {
     return this.going.chosen;
   }
@@ -83,6 +86,7 @@ export class Work {
     const names = ["column", "letters", "words", "slips", "sound", "close", "strictness"];
     const body = Object.fromEntries(names.map((name) => [name, settings[name]]));
     const url = `/api/flows/${studio.flow}/tables/${this.port.key}/look-alikes`;
+    /** @type {{found: {families: Family[], distinct: number, all: number, strictness: any[]}, given?: {given: string[][]}} | null | undefined} */
     const answer = await this.newest.answer(async () => ({
       found: await post(url, { ...body, output: this.port.output }),
       given: await attempt(() => api(`${this.path}?most=1000000`)),
@@ -98,9 +102,11 @@ export class Work {
     this.frame.effect(studio.table, studio.problem);
   }
 
+  /** @param {Family} family */
   decided(family) {
     const names = new Set(this.answers.values());
-    const settled = ([value]) => this.answers.has(value) || names.has(value);
+    const settled = (/** @type {import("./answers.d.ts").Spelling} */ [value]) =>
+      this.answers.has(value) || names.has(value);
     return family.spellings.slice(1).every(settled);
   }
 
@@ -140,6 +146,7 @@ export class Work {
       onkeydown: (event) => event.key === "Enter" && this.merge(),
     });
     this.sample = h("div", { class: "wide-sample" });
+    /** @param {string} text @param {string} key @param {() => void} does @param {boolean} main */
     const act = (text, key, does, main) =>
       h(
         "button",
@@ -215,10 +222,13 @@ export class Work {
     this.look();
   }
 
-  /** What was decided of a spelling, in words. */
+  /**
+   * What was decided of a spelling, in words.
+   * @param {string} value
+   */
   said(value) {
-    if (!this.answers.has(value)) return null;
     const answer = this.answers.get(value);
+    if (answer === undefined) return null;
     return answer === value
       ? "stays as it is"
       : answer
@@ -227,9 +237,8 @@ export class Work {
   }
 
   chosenValues() {
-    return this.chosen.spellings
-      .map(([value]) => value)
-      .filter((value) => !this.chosen.out.has(value));
+    const { spellings = [], out } = this.chosen ?? {};
+    return spellings.map(([value]) => value).filter((value) => !out?.has(value));
   }
 
   /** The spellings that become another when they are made one. */
@@ -237,6 +246,7 @@ export class Work {
     return this.chosenValues().filter((value) => value !== this.name.value);
   }
 
+  /** @param {Answer[]} rows */
   async decide(rows) {
     const { studio, step } = this.frame;
     this.going.answered(() => {
@@ -249,23 +259,24 @@ export class Work {
   merge() {
     if (!this.chosen) return;
     const name = this.name.value;
-    const left = [...this.chosen.out].map((value) => [value, value]);
-    this.decide([...this.changed().map((value) => [value, name]), ...left]);
+    const left = [...this.chosen.out].map((value) => answer(value, value));
+    this.decide([...this.changed().map((value) => answer(value, name)), ...left]);
   }
 
   apart() {
-    if (this.chosen) this.decide(this.chosen.spellings.slice(1).map(([value]) => [value, value]));
+    if (this.chosen)
+      this.decide(this.chosen.spellings.slice(1).map(([value]) => answer(value, value)));
   }
 
   emptied() {
-    if (this.chosen) this.decide(this.chosenValues().map((value) => [value, ""]));
+    if (this.chosen) this.decide(this.chosenValues().map((value) => answer(value, "")));
   }
 
   /** Decide all families of which nobody can well doubt, at once. */
   sure() {
     const rows = this.families
       .filter((family) => family.sure && !this.decided(family))
-      .flatMap((family) => family.spellings.slice(1).map(([value]) => [value, family.name]));
+      .flatMap((family) => family.spellings.slice(1).map(([value]) => answer(value, family.name)));
     if (rows.length) this.decide(rows);
   }
 
@@ -283,6 +294,10 @@ export class Work {
   }
 }
 
+/** @param {string} value @param {string} to @returns {Answer} */
+const answer = (value, to) => [value, to];
+
+/** @param {Family} family */
 const lineOf = (family) => [
   h(
     "span",
@@ -296,4 +311,5 @@ const lineOf = (family) => [
   ),
   h("span", { class: "muted small" }, family.sure ? "sure" : family.weakest),
 ];
+/** @param {Family} family */
 const rowsOf = (family) => family.spellings.reduce((sum, [, rows]) => sum + rows, 0);

@@ -5,6 +5,9 @@ import { choice, removeButton } from "../widgets/basic.js";
 import { pairsOf } from "../widgets/sheet.js";
 import { blanksShown, sampleRows } from "./rows.js";
 
+/** @typedef {import("./answers.d.ts").Change} Change */
+/** @typedef {string | number | boolean | null} Value */
+
 const MOST = 1000;
 const SHOWS = [
   ["open", "without a change"],
@@ -33,7 +36,8 @@ export class Work {
     const hint = h("p", { class: "muted" }, "Go to a value on the left to see its rows.");
     this.sample = h("div", { class: "wide-sample" }, hint);
     this.told = h("p", { class: "muted small" });
-    this.draft = (frame.settings.changes ?? []).map((change) => ({ ...change }));
+    /** @type {Change[]} */
+    this.draft = structuredClone(frame.settings.changes ?? []);
     this.element = h("div", { class: "wide-three" }, this.left(), this.middle(), this.right());
     this.load();
   }
@@ -57,6 +61,7 @@ export class Work {
     if (!this.port?.known || !settings.column) return;
     const query = { column: settings.column, search: this.search, output: this.port.output };
     const url = `/api/flows/${studio.flow}/tables/${this.port.key}/values`;
+    /** @type {{values: [Value, number][], distinct: number} | null | undefined} */
     const found = await this.newest.answer(() =>
       api(`${url}?${new URLSearchParams({ ...query, most: String(MOST) })}`),
     );
@@ -72,13 +77,17 @@ export class Work {
     this.frame.about.textContent = this.sentence();
   }
 
-  /** A value as the settings compare it. */
+  /**
+   * A value as the settings compare it.
+   * @param {Value} value
+   */
   key(value) {
     const { ignore_case, ignore_blanks } = this.frame.settings;
     const trimmed = ignore_blanks ? String(value).trim() : String(value);
     return ignore_case ? trimmed.toLowerCase() : trimmed;
   }
 
+  /** @param {Value} value */
   changeOf(value) {
     return this.draft.find(
       (change) => change.old !== "" && this.key(change.old) === this.key(value),
@@ -109,7 +118,7 @@ export class Work {
       { class: "wide-left" },
       h("h3", { class: "eyebrow" }, "Values, by rows"),
       find,
-      choice(SHOWS, this.shows, "Which values", (shows) => {
+      choice(SHOWS, this.shows, "Which values", (/** @type {string} */ shows) => {
         this.shows = shows;
         this.drawValues();
       }),
@@ -163,8 +172,9 @@ export class Work {
         : "Enter writes a change for the value.";
   }
 
+  /** @param {KeyboardEvent & {currentTarget: HTMLButtonElement}} event */
   walk(event) {
-    const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    const step = event.key === "ArrowDown" ? 1 : event.key === "ArrowUp" ? -1 : 0;
     if (!step) return;
     event.preventDefault();
     const buttons = [...this.list.querySelectorAll("button")];
@@ -189,13 +199,17 @@ export class Work {
     );
   }
 
-  /** A change for a value: the one there is, or a fresh one, with the cursor in its new value. */
+  /**
+   * A change for a value: the one there is, or a fresh one, with the cursor in its new value.
+   * @param {Value} value
+   */
   add(value) {
-    if (!this.changeOf(value)) {
-      this.draft.push({ old: value, new: "" });
+    const known = this.changeOf(value);
+    let line = known ? this.draft.indexOf(known) : -1;
+    if (line < 0) {
+      line = this.draft.push({ old: String(value), new: "" }) - 1;
       this.drawChanges();
     }
-    const line = this.draft.indexOf(this.changeOf(value));
     const input = this.table.querySelectorAll("input.new")[line];
     input?.focus();
     input?.scrollIntoView({ block: "nearest" });
@@ -233,8 +247,9 @@ export class Work {
     );
   }
 
+  /** @param {Change} change @param {number} line */
   line(change, line) {
-    const cell = (key, label) =>
+    const cell = (/** @type {keyof Change} */ key, /** @type {string} */ label) =>
       h("input", {
         type: "text",
         class: `form-control form-control-sm ${key}`,
@@ -273,6 +288,7 @@ export class Work {
     );
   }
 
+  /** @param {Change} change */
   said(change) {
     if (change.old === "" || !this.rows.size) return "";
     const rows = this.rows.get(this.key(change.old));
@@ -283,7 +299,12 @@ export class Work {
       : plural(rows, "row", "rows");
   }
 
-  /** Lines of two columns become changes from this line on; of one column, they fill the column. */
+  /**
+   * Lines of two columns become changes from this line on; of one column, they fill the column.
+   * @param {ClipboardEvent} event
+   * @param {number} line
+   * @param {keyof Change} key
+   */
   paste(event, line, key) {
     const cells = pairsOf(event);
     if (!cells) return;
@@ -296,7 +317,10 @@ export class Work {
     this.drawChanges();
   }
 
-  /** A few of the rows that hold a value. */
+  /**
+   * A few of the rows that hold a value.
+   * @param {Value} value
+   */
   async look(value) {
     this.chosen = value;
     const { studio, settings } = this.frame;
@@ -311,7 +335,7 @@ export class Work {
 
   right() {
     const { settings } = this.frame;
-    const flag = (name, label) =>
+    const flag = (/** @type {string} */ name, /** @type {string} */ label) =>
       h(
         "label",
         { class: "flag" },
@@ -337,7 +361,7 @@ export class Work {
         this.frame.kind.schema.properties.others.labels,
         settings.others,
         "Other values",
-        (others) => this.frame.set({ others }),
+        (/** @type {string} */ others) => this.frame.set({ others }),
       ),
     );
   }

@@ -17,6 +17,7 @@ export async function drawResult(place, studio, table, problem) {
   if (!table || shown.get(place) === table.key) return;
   shown.set(place, table.key);
   const query = new URLSearchParams({ offset: "0", limit: String(ROWS), output: table.output });
+  /** @type {import("./answers.d.ts").RowsFound | null} */
   const found = await api(`/api/flows/${studio.flow}/tables/${table.key}/rows?${query}`).catch(
     () => null,
   );

@@ -126,7 +126,9 @@ export class Work {
     const found = await attempt(() => api(`${this.path}?${query}`));
     if (!found || !this.element.isConnected || this.revision !== studio.state.revision) return;
     this.all = found.open_count;
+    /** @type {Asked[]} */
     const answered = found.given.map(([key, answer]) => ({ ...bare, key, answer }));
+    /** @type {Asked[]} */
     const asked = found.open.map((one) => ({ ...one, answer: null }));
     this.going.take([...asked, ...answered], (one, other) => one.key === other.key);
     this.frame.effect(studio.table, studio.problem);
@@ -143,6 +145,7 @@ export class Work {
     );
   }
 
+  /** @param {(string | null)[][]} rows keys and answers */
   many(rows) {
     return h(
       "button",
@@ -186,6 +189,7 @@ export class Work {
 
   /** A row beside the one that it may be. @param {Asked} asked */
   drawProposal(asked) {
+    /** @type {HTMLInputElement} */
     const input = h("input", {
       type: "text",
       class: "form-control",
@@ -216,7 +220,7 @@ export class Work {
   drawCandidates(asked) {
     const known = asked.candidates ?? [];
     const list = h("ul", { class: "meanings" });
-    /** @param {Candidate[]} found */
+    /** @param {Candidate[]} found @param {string} none said where there is none */
     const fill = (found, none) => {
       this.offered = found;
       list.replaceChildren(
@@ -328,6 +332,7 @@ export class Work {
     await this.edit({ op: "decide", rows: [[asked.key, answer]] });
   }
 
+  /** @param {(string | null)[][]} rows keys and answers */
   async decideAll(rows) {
     await this.edit({ op: "decide", rows });
     await this.load();
@@ -339,7 +344,10 @@ export class Work {
     await this.load();
   }
 
-  /** Kept at once; what is asked here follows already, so that nobody waits for the table. */
+  /**
+   * Kept at once; what is asked here follows already, so that nobody waits for the table.
+   * @param {object} edit
+   */
   async edit(edit) {
     const { studio, step } = this;
     this.revision = studio.state.revision + 1;
@@ -370,7 +378,12 @@ const lineOf = (asked) => [
   asked.rows ? h("span", { class: "muted small" }, plural(asked.rows, "row", "rows")) : null,
 ];
 
-/** @param {string} about said to who hears it, since a button stands beside what it is about */
+/**
+ * @param {string} text
+ * @param {string} key
+ * @param {(() => void) | undefined} does
+ * @param {string} about said to who hears it, since a button stands beside what it is about
+ */
 const button = (text, key, does, main = false, about = "") =>
   h(
     "button",

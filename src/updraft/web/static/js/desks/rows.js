@@ -5,11 +5,20 @@ import { h, plural } from "../dom.js";
 const ROWS = 8,
   COLUMNS = 6;
 
-/** A value with the blanks at its ends made visible, as one text. */
+/** @typedef {import("./answers.d.ts").Cells} Cells */
+/** @typedef {import("./answers.d.ts").RowsFound} RowsFound */
+
+/**
+ * A value with the blanks at its ends made visible, as one text.
+ * @param {unknown} value
+ */
 export const blanksShown = (value) =>
   String(value).replace(/^[ \u00a0]+|[ \u00a0]+$/g, (blanks) => "␣".repeat(blanks.length));
 
-/** A cell of a small table, as a person reads it. */
+/**
+ * A cell of a small table, as a person reads it.
+ * @param {unknown} value
+ */
 export const cellOf = (value, looks = "") =>
   h(
     "td",
@@ -17,10 +26,15 @@ export const cellOf = (value, looks = "") =>
     value === null ? h("i", {}, "empty") : blanksShown(value),
   );
 
-/** The first rows of a result, the columns that were brought set apart, and how many columns are not shown. */
+/**
+ * The first rows of a result, the columns that were brought set apart, and how many columns are not shown.
+ * @param {import("../contract.d.ts").TableShown} table
+ * @param {Cells[]} rows
+ * @param {number} most columns
+ */
 export function firstRows(table, rows, most) {
   const columns = table.columns.slice(0, most);
-  const look = ({ origin }) => (origin ? "is-brought" : "");
+  const look = (/** @type {{origin: string | null}} */ { origin }) => (origin ? "is-brought" : "");
   const head = columns.map((one) => h("th", { scope: "col", class: look(one) || null }, one.name));
   const body = rows.map((row) =>
     h(
@@ -58,6 +72,7 @@ export async function sampleRows(studio, port, conditions) {
     focus: JSON.stringify({ chips }),
   };
   const url = `/api/flows/${studio.flow}/tables/${port.key}/rows`;
+  /** @type {RowsFound | undefined} */
   const found = await attempt(() => api(`${url}?${new URLSearchParams(query)}`));
   if (!found) return null;
   const names = port.columns.map(({ name }) => name);

@@ -9,7 +9,9 @@ import { bindSplitters } from "./splitters.js";
 
 /** @param {import("../studio.js").Studio} studio */
 export function bind(studio) {
-  const click = (id, act) => byId(id).addEventListener("click", act);
+  /** @type {(id: string, act: (event: {currentTarget: HTMLElement}) => unknown) => void} */
+  const click = (id, act) =>
+    byId(id).addEventListener("click", () => act({ currentTarget: byId(id) }));
   click("undo", () => studio.step("undo"));
   click("redo", () => studio.step("redo"));
   click("history", () => studio.flowDesk.revisions());

@@ -1,11 +1,13 @@
 /** After a change: which steps further on it broke, and the ways out. Part of the studio. */
 import { api, notice } from "../api.js";
 
+/** @typedef {import("../contract.d.ts").FlowShown} Flow */
+
 /** @satisfies {import("../studio.js").OfStudio} methods that the studio takes over */
 export const broken = {
   /**
    * Compare with the last state in which all was computed; tell of steps that worked there and do not now.
-   * @param {any} state
+   * @param {Flow} state
    */
   async tellBroken(state) {
     if (state.pending) return;
@@ -29,7 +31,7 @@ export const broken = {
         "said",
         [on.way],
       );
-    if (!first) return;
+    if (!first?.problem) return;
     const others = steps.filter((step) => step.blocked_by === first.id).length;
     const after = others
       ? ` ${others === 1 ? "One step after it waits" : `${others} steps after it wait`}.`
@@ -48,9 +50,13 @@ export const broken = {
     );
   },
 
-  /** Columns that got other names by a change, where steps behind it still use the old ones: what is said, and the way. */
+  /**
+   * Columns that got other names by a change, where steps behind it still use the old ones: what is said, and the way.
+   * @param {{id: string, since: number}} edited
+   */
   async renames({ id, since }) {
     const url = `/api/flows/${this.flow}/steps/${encodeURIComponent(id)}/renames?since=${since}`;
+    /** @type {{names: [string, string][], steps: string[], edits: object[]} | null} */
     const found = await api(url).catch(() => null);
     if (!found?.edits.length) return null;
     const names = found.names.map(([old, now]) => `“${old}” is now “${now}”`).join(", ");
@@ -65,7 +71,11 @@ export const broken = {
     };
   },
 
-  /** Edits after which those that take a step's table take what comes into it instead. */
+  /**
+   * Edits after which those that take a step's table take what comes into it instead.
+   * @param {Flow} state
+   * @param {string} id
+   */
   apart(state, id) {
     const step = state.steps[id];
     if (!step?.main) return [];

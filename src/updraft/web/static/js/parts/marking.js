@@ -4,6 +4,23 @@ import { byId, h, pausing, plural } from "../dom.js";
 
 const MOST = 2000; // cells that are taken together
 
+/** @typedef {{formula: string, sentence: string}} Reading a formula that gives what was marked */
+/** @typedef {{row: number, values: (string | null)[]}} Read what each reading gives in a row */
+
+/**
+ * One thing to do with what is marked, and where it is done.
+ * @param {string} title
+ * @param {string} says
+ * @param {() => unknown} act
+ */
+const offer = (title, says, act) =>
+  h(
+    "button",
+    { type: "button", class: "reading", onclick: act },
+    h("strong", {}, title),
+    h("span", {}, says),
+  );
+
 /** @satisfies {import("../studio.js").OfStudio} methods that the studio takes over */
 export const marking = {
   /**
@@ -28,19 +45,12 @@ export const marking = {
       value: cell,
       "aria-readonly": "true",
       spellcheck: "false",
-      onbeforeinput: (event) => event.preventDefault(), // read only, but with a cursor for the keyboard
+      onbeforeinput: (/** @type {Event} */ event) => event.preventDefault(), // read only, but with a cursor for the keyboard
     });
-    const take = (kind, settings) => {
+    const take = (/** @type {string} */ kind, /** @type {object} */ settings) => {
       dialog.close();
       return attempt(() => this.offered(kind, settings));
     };
-    const offer = (title, says, act) =>
-      h(
-        "button",
-        { type: "button", class: "reading", onclick: act },
-        h("strong", {}, title),
-        h("span", {}, says),
-      );
     const names = { by: "names", names: [column.name] };
     const whole = () => {
       says.textContent =
@@ -64,9 +74,10 @@ export const marking = {
         ),
       );
     };
-    const part = async (marked) => {
+    const part = async (/** @type {string} */ marked) => {
       const body = { columns: [column.name], give: { [place]: marked }, output: "" };
       const url = `/api/flows/${this.flow}/tables/${this.table.key}/examples`;
+      /** @type {{readings: Reading[], rows: Read[]} | undefined} */
       const found = await attempt(() => post(url, body));
       if (!found || marked !== chosen()) return;
       const shown = found.rows.filter((one) => one.row !== place);
@@ -148,31 +159,26 @@ export const marking = {
   async openCells(from, to, column) {
     if (!this.table || this.output || to - from >= MOST) return;
     const { selected } = this;
+    /** @type {{rows: unknown[][]} | undefined} */
     const found = await attempt(() => api(this.grid.address(from, to - from + 1)));
     if (!found || this.selected !== selected) return;
     const cells = found.rows.map((row) => row[column.index]).filter((cell) => cell !== null);
     const values = [...new Set(cells.map(String))];
-    const times = (value) => cells.filter((cell) => String(cell) === value).length;
+    const times = (/** @type {string} */ value) =>
+      cells.filter((cell) => String(cell) === value).length;
     const name = values.reduce((best, one) => (times(one) > times(best) ? one : best), values[0]);
     const rule = { match: "all", of: [{ column: column.name, test: "one_of", values }] };
-    const change = (to) =>
-      values.filter((old) => old !== to).map((old) => ({ old, new: to ?? old }));
-    const recode = (changes) => this.offered("recode_values", { column: column.name, changes });
+    const change = (/** @type {string} */ to = "") =>
+      values.filter((old) => old !== to).map((old) => ({ old, new: to || old }));
+    const recode = (/** @type {object[]} */ changes) =>
+      this.offered("recode_values", { column: column.name, changes });
     const dialog = byId("dialog");
-    const offer = (title, says, act) =>
-      h(
-        "button",
-        {
-          type: "button",
-          class: "reading",
-          onclick: () => {
-            dialog.close();
-            return attempt(act);
-          },
-        },
-        h("strong", {}, title),
-        h("span", {}, says),
-      );
+    /** @type {typeof offer} */
+    const taken = (title, says, act) =>
+      offer(title, says, () => {
+        dialog.close();
+        return attempt(act);
+      });
     dialog.replaceChildren(
       h(
         "h2",
@@ -184,24 +190,24 @@ export const marking = {
         "div",
         { class: "readings", role: "group", "aria-label": "What fits" },
         values.length > 1
-          ? offer(`Make them all “${name}”`, "in every row, a step “Recode values”", () =>
+          ? taken(`Make them all “${name}”`, "in every row, a step “Recode values”", () =>
               recode(change(name)),
             )
           : null,
         values.length
-          ? offer("Replace them, each by another", "a step “Recode values”", () => recode(change()))
+          ? taken("Replace them, each by another", "a step “Recode values”", () => recode(change()))
           : null,
         values.length
-          ? offer("Keep only rows with these values", "a step “Keep rows”", () =>
+          ? taken("Keep only rows with these values", "a step “Keep rows”", () =>
               this.offered("keep_rows", { by: "rule", rule }),
             )
           : null,
         values.length
-          ? offer("Drop rows with these values", "a step “Drop rows”", () =>
+          ? taken("Drop rows with these values", "a step “Drop rows”", () =>
               this.offered("drop_rows", { by: "rule", rule }),
             )
           : null,
-        offer("Pick these rows by hand", "a step “Pick rows”", () => this.pickRows(from, to)),
+        taken("Pick these rows by hand", "a step “Pick rows”", () => this.pickRows(from, to)),
       ),
       h(
         "form",
@@ -212,7 +218,11 @@ export const marking = {
     dialog.showModal();
   },
 
-  /** Add a step behind the one that is shown, with settings that were offered. */
+  /**
+   * Add a step behind the one that is shown, with settings that were offered.
+   * @param {string} name of its kind
+   * @param {object} settings
+   */
   async offered(name, settings) {
     await this.applyDraft();
     const kind = this.kinds.get(name);

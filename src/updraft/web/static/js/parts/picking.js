@@ -24,17 +24,21 @@ export const picking = {
       return;
     }
     const { columns } = this.table;
+    /** @type {{rows: unknown[][]} | undefined} */
     const found = await attempt(() => api(this.grid.address(from, to - from + 1)));
     if (!found || this.selected !== step.id) return; // a pick is about the rows that were seen
     const own = step.kind === kind.kind;
     const settings = own ? this.drafts.settings(step.id) : kind.starting;
+    /** @type {string[]} */
     const keys = settings.keys?.length ? settings.keys : this.keyOfRows();
     const at = keys.map((name) => columns.findIndex((column) => column.name === name));
     const picked = found.rows.map((cells) => ({ key: at.map((n) => told(cells[n])) }));
-    const marks = new Set((settings.rows ?? []).map((row) => JSON.stringify(row.key)));
+    /** @type {{key: string[]}[]} */
+    const before = settings.rows ?? [];
+    const marks = new Set(before.map((row) => JSON.stringify(row.key)));
     const all = picked.every((row) => marks.has(JSON.stringify(row.key)));
     const ours = new Set(picked.map((row) => JSON.stringify(row.key)));
-    const others = (settings.rows ?? []).filter((row) => !ours.has(JSON.stringify(row.key)));
+    const others = before.filter((row) => !ours.has(JSON.stringify(row.key)));
     const rows = all ? others : [...others, ...picked];
     const next = { ...settings, keys, rows };
     if (own) {
@@ -66,7 +70,10 @@ export const picking = {
   },
 };
 
-/** A cell as the text that a step compares. */
+/**
+ * A cell as the text that a step compares.
+ * @param {unknown} cell
+ */
 function told(cell) {
   if (cell === null) return "";
   return cell === true ? "yes" : cell === false ? "no" : String(cell);

@@ -2,9 +2,14 @@
 
 const VIEWS = ["column", "findings", "profile", "flow", "run"];
 
+/** @typedef {{step: string | null, view: string, column: string | null, wide: boolean}} Place */
+
 /** @satisfies {import("../studio.js").OfStudio} methods that the studio takes over */
 export const places = {
-  /** The place that is shown now. */
+  /**
+   * The place that is shown now.
+   * @returns {Place}
+   */
   here() {
     const view = VIEWS.includes(this.desk.view) ? this.desk.view : "step";
     return {
@@ -29,6 +34,7 @@ export const places = {
   /**
    * Go to a place of the history: its step, then its view. Who goes back fast names another place before the last one
    * is there: the newest is gone to, after the one that is under way.
+   * @param {Place | null} place
    */
   async goBackTo(place) {
     this.wanted = place;
@@ -38,7 +44,7 @@ export const places = {
       while (this.wanted) {
         const next = this.wanted;
         this.wanted = null;
-        if (!this.state.steps[next.step]) continue;
+        if (!next.step || !this.state.steps[next.step]) continue;
         if (this.wide.open) this.wide.close();
         if (next.step !== this.selected) await this.select(next.step);
         await this.showView(next);
@@ -48,6 +54,7 @@ export const places = {
     }
   },
 
+  /** @param {Place} place */
   showView({ view, column, wide }) {
     if (view === this.desk.view && view !== "column" && !wide) return;
     const known = this.table?.columns.some((one) => one.name === column);

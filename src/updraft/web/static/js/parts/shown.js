@@ -31,12 +31,17 @@ export class Shown {
     );
   }
 
+  /** @param {string} looks @param {string} text @param {string} id of the step that it leads to */
   way(looks, text, id) {
     const onclick = () => this.studio.select(id);
     return h("button", { type: "button", class: looks, onclick }, text);
   }
 
-  /** There is no table to show: say why, and where to go. */
+  /**
+   * There is no table to show: say why, and where to go.
+   * @param {import("../contract.d.ts").ProblemShown} problem
+   * @param {import("../contract.d.ts").StepShown} step
+   */
   nothing(problem, step) {
     const there = problem.step && problem.step !== step.id && this.studio.state.steps[problem.step];
     const title = there ? `“${there.label}” comes first` : "No table here yet";
@@ -73,7 +78,10 @@ export class Shown {
     byId("run").disabled = true;
   }
 
-  /** The bar of the page: the flow's name, undo and redo, and whether there is something to run. */
+  /**
+   * The bar of the page: the flow's name, undo and redo, and whether there is something to run.
+   * @param {import("../contract.d.ts").FlowShown} state
+   */
   top(state) {
     document.title = `${state.name} · Updraft`;
     byId("flow-name").textContent = state.name;
@@ -104,7 +112,7 @@ export class Shown {
 
   footer() {
     const { table, grid, focus, problem, drafts, selected } = this.studio;
-    const put = (id, text) => {
+    const put = (/** @type {string} */ id, /** @type {() => string} */ text) => {
       byId(id).textContent = table ? text() : "";
     };
     const some = () => (grid.view.changed || !focus.nothing) && grid.known;
@@ -133,7 +141,10 @@ export class Shown {
     put("foot-state", () => (problem ? "What comes in" : `${how()} · ${time()}`));
   }
 
-  /** Show that a table is computed, where it takes a moment; and what a source outside has brought so far. */
+  /**
+   * Show that a table is computed, where it takes a moment; and what a source outside has brought so far.
+   * @param {boolean} yes
+   */
   busy(yes) {
     clearTimeout(this.busyTimer);
     clearInterval(this.comingTimer);

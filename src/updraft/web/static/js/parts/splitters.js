@@ -2,7 +2,8 @@
 import { byId } from "../dom.js";
 
 const STEP = 16; // pixels that an arrow key moves
-/** @type {[string, string, number, number, (x: number) => number][]} element, variable, narrowest, widest, width at x */
+/** @typedef {[id: string, variable: string, narrow: number, wide: number, at: (x: number) => number]} Splitter */
+/** @type {Splitter[]} element, variable, narrowest, widest, width at x */
 const SPLITTERS = [
   ["course-splitter", "--course-width", 190, 520, (x) => x],
   ["desk-splitter", "--desk-width", 280, 640, (x) => innerWidth - x],
@@ -12,16 +13,17 @@ export function bindSplitters() {
   for (const splitter of SPLITTERS) bindOne(...splitter);
 }
 
-function bindOne(id, variable, narrow, wide, at) {
+/** @param {Splitter} splitter */
+function bindOne(...[id, variable, narrow, wide, at]) {
   const splitter = byId(id);
-  const pane = splitter.parentElement;
-  const set = (px) => {
+  const pane = /** @type {HTMLElement} */ (splitter.parentElement);
+  const set = (/** @type {number} */ px) => {
     const to = Math.round(Math.max(narrow, Math.min(wide, px)));
     document.body.style.setProperty(variable, `${to}px`);
     splitter.setAttribute("aria-valuenow", String(to));
     return to;
   };
-  const keep = (px) => localStorage.setItem(id, String(set(px)));
+  const keep = (/** @type {number} */ px) => localStorage.setItem(id, String(set(px)));
   const kept = Number(localStorage.getItem(id));
   if (kept) set(kept);
   splitter.addEventListener("pointerdown", (event) => {
@@ -32,7 +34,7 @@ function bindOne(id, variable, narrow, wide, at) {
     addEventListener("pointerup", () => removeEventListener("pointermove", move), { once: true });
   });
   splitter.addEventListener("keydown", (event) => {
-    const way = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+    const way = event.key === "ArrowLeft" ? -1 : event.key === "ArrowRight" ? 1 : 0;
     if (!way) return;
     event.preventDefault();
     keep(pane.offsetWidth + STEP * way * (at(1) > at(0) ? 1 : -1));

@@ -5,8 +5,13 @@ import { openMenu } from "../overlays.js";
 
 /** @satisfies {import("../studio.js").OfStudio} methods that the studio takes over */
 export const steps = {
-  /** Make an edit that adds a step, and give the id that the server chose; null when it was refused. */
-  async addOne(edit, sentence = /** @type {string | null} */ (null)) {
+  /**
+   * Make an edit that adds a step, and give the id that the server chose; null when it was refused.
+   * @param {object} edit
+   * @param {string | null} sentence
+   * @returns {Promise<string | null>}
+   */
+  async addOne(edit, sentence = null) {
     return (await this.edit([edit], sentence))?.added[0] ?? null;
   },
 
@@ -22,11 +27,16 @@ export const steps = {
     if (!this.selected || this.output) return "";
     const next = this.course
       .order()
-      .find((id) => this.state.steps[id].main?.split(".")[0] === this.selected);
+      .find(
+        (/** @type {string} */ id) => this.state.steps[id].main?.split(".")[0] === this.selected,
+      );
     return next ? this.state.steps[next].label : "";
   },
 
-  /** Add a step of a kind behind the selected one; a source opens a lane of its own. */
+  /**
+   * Add a step of a kind behind the selected one; a source opens a lane of its own.
+   * @param {import("../contract.d.ts").KindShown} kind
+   */
   async add(kind, branch = false) {
     await this.applyDraft();
     if (kind.made_for === "file") {
@@ -64,6 +74,7 @@ export const steps = {
     if (!column) return {};
     const { name } = column;
     const main = kind.ports.find((port) => port.main)?.name;
+    /** @type {Record<string, unknown>} */
     const begun = {
       column: name,
       names: [name],
@@ -80,8 +91,8 @@ export const steps = {
   },
 
   /**
-   * Go to a step that was just made, ready to be set.
-   * @param {string} id
+   * Go to a step that was just made, ready to be set; nowhere when it was refused.
+   * @param {string | null} id
    */
   async shownNew(id) {
     if (!id) return;
@@ -129,7 +140,7 @@ export const steps = {
   /** @param {string} id @param {HTMLElement} element */
   menu(id, element) {
     const step = this.state.steps[id];
-    const from = (other) => this.state.steps[other].main?.split(".")[0];
+    const from = (/** @type {string} */ other) => this.state.steps[other].main?.split(".")[0];
     const below = this.course.order().find((other) => from(other) === id);
     const above = this.state.steps[from(id) ?? ""]?.main;
     const add = () => this.select(id).then(() => this.addBox.open());

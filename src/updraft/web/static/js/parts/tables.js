@@ -17,7 +17,13 @@ export const tables = {
     if (answer) this.looked(id, draft, answer, fresh);
   },
 
-  /** Take what came of a look, and show it everywhere. */
+  /**
+   * Take what came of a look, and show it everywhere.
+   * @param {string} id
+   * @param {Record<string, any> | undefined} draft
+   * @param {import("../contract.d.ts").LookShown} answer
+   * @param {boolean} fresh
+   */
   looked(id, draft, answer, fresh) {
     const { table, problem, incoming, takeable } = answer;
     Object.assign(this, { table, problem, incoming, takeable, lookedAt: id });
@@ -37,8 +43,8 @@ export const tables = {
       const made = table.columns.find((column) => !known.has(column.name));
       if (draft && made) this.grid.reveal(made.name, false); // what the settings make is seen while they change
       if (this.desk.view === "column" && !fresh) this.columnDesk.show(this.columnDesk.name);
-    } else this.shown.nothing(problem, this.state.steps[id]);
-    this.describe(id, draft);
+    } else if (problem) this.shown.nothing(problem, this.state.steps[id]);
+    this.describe(id, draft ?? null);
     this.wide.effect(table, problem);
     this.shown.all();
     this.findingsDesk.follow();
