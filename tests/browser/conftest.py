@@ -2,13 +2,13 @@
 
 import os
 import shutil
-from base64 import b64encode
 from contextlib import suppress
 from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, Error, Locator, Page, TimeoutError, sync_playwright
 
+from tests.browser.flows import demo_flow, imported
 from tests.served import Served
 
 FLAGS = [
@@ -170,35 +170,21 @@ def settle(page: Page) -> None:
     )
 
 
-def open_demo(page: Page, stop: str | None = None) -> None:
-    """Open the ready-made flow, at a stop."""
-    page.goto("/")
-    page.get_by_role("link", name="March packet report", exact=True).first.click()
+def open_at(page: Page, address: str) -> None:
+    """Open a flow, perhaps at a step, and wait until its table is there."""
+    page.goto(address)
     page.wait_for_selector(".slick-row")
     settle(page)
+
+
+def open_demo(page: Page, stop: str | None = None) -> None:
+    """Open the ready-made flow, at a stop."""
+    open_at(page, demo_flow(page.context) + (f"?step={stop}" if stop else ""))
     if stop:
-        page.locator(f"[data-step={stop}]").click()
         page.wait_for_function(f"() => updraft.table?.step === '{stop}'")
         settle(page)
 
 
-BRING = """async ([text, files]) => {
-  const { api, upload } = await import(new URL("../js/api.js", document.querySelector("link[rel=icon]").href));
-  const body = new FormData();
-  body.append("file", new File([text], "flow.updraft.json"));
-  const { id } = await api("/api/flows/import", { method: "POST", body });
-  for (const [name, bytes] of files) {
-    const read = Uint8Array.from(atob(bytes), (sign) => sign.charCodeAt(0));
-    await upload(id, new File([read], name), "", name.endsWith(".html"));
-  }
-  return id;
-}"""
-
-
 def bring_flow(page: Page, text: str, files: list[Path]) -> None:
-    """Import a flow with the files that it reads, as the pages do, open it and wait until it is computed."""
-    page.goto("/")
-    flow_id = page.evaluate(BRING, [text, [[file.name, b64encode(file.read_bytes()).decode()] for file in files]])
-    page.goto(f"/flows/{flow_id}")
-    page.wait_for_selector(".slick-row")
-    settle(page)
+    """Import a flow with the files that it reads, open it and wait until it is computed."""
+    open_at(page, imported(page, text, {file.name: file.read_bytes() for file in files}))

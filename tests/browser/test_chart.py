@@ -1,10 +1,9 @@
 """A chart of the table: drawn by what is chosen, its marks open their rows, and it leaves as a file."""
 
-import json
 import re
 
 from tests.browser.conftest import settle, violations
-from tests.browser.test_owner import BRING_FILES
+from tests.browser.flows import imported
 
 SHIPPED = "hub,on,packets,kg\n" + "".join(
     f"{hub},2026-03-{day:02},{day * many},{day / 10}\n"
@@ -15,10 +14,8 @@ SHIPPED = "hub,on,packets,kg\n" + "".join(
 
 def opened(page) -> None:
     read = [{"id": "it", "kind": "read_file", "settings": {"path": "it.csv"}}]
-    page.goto("/")
-    texts = {"it": SHIPPED + "Fen,2026-03-20,4000,9\n"}
-    flow = page.evaluate(BRING_FILES, [json.dumps({"updraft": 6, "name": "Chart", "steps": read}), texts])
-    page.goto(f"/flows/{flow}?step=it")
+    files = {"it.csv": SHIPPED + "Fen,2026-03-20,4000,9\n"}
+    page.goto(f"{imported(page, {'updraft': 6, 'name': 'Chart', 'steps': read}, files)}?step=it")
     page.wait_for_selector(".slick-row")
     page.keyboard.press("Alt+c")
     page.locator(".chart-picture svg").wait_for()
@@ -78,10 +75,9 @@ def test_a_group_is_opened_to_its_rows(page):
         {"id": "it", "kind": "read_file", "settings": {"path": "it.csv"}},
         {"id": "s", "kind": "summarise", "settings": settings, "inputs": {"table": "it"}},
     ]
-    page.goto("/")
-    flow = page.evaluate(BRING_FILES, [json.dumps({"updraft": 6, "name": "G", "steps": steps}), {"it": SHIPPED}])
+    flow = imported(page, {"updraft": 6, "name": "G", "steps": steps}, {"it.csv": SHIPPED})
     for cell, rows in (("12", "12 of 24 rows"), ("24", None)):
-        page.goto(f"/flows/{flow}?step=s")
+        page.goto(f"{flow}?step=s")
         page.wait_for_selector(".slick-row")
         settle(page)
         page.locator(".slick-cell", has_text=re.compile(f"^{cell}$")).last.dblclick()

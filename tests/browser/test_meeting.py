@@ -1,10 +1,10 @@
 """The desk of Join: what it says before anything is joined is what comes out; links chosen by the two tables."""
 
-import json
 import re
 
 from tests.browser.conftest import settle, violations
-from tests.browser.test_owner import BRING_FILES, at
+from tests.browser.flows import imported
+from tests.browser.test_owner import at
 from tests.people import people
 
 REQUESTS = "request,hub,packets\nR1,Fen,3\nR2,fen,4\nR3,Salt marsh,5\nR4,Thornacre,6\nR5,,1\nR6,Moor,2\n"
@@ -14,9 +14,9 @@ SHIPMENTS = "Hub,Grams\nFen,10\nFen,20\nSaltmarsh,30\nMoor,40\nBirchwood,50\n"
 def brought(page, texts: dict[str, str], step: dict) -> None:
     """A flow of two files and a step that takes both, open at the step."""
     read = [{"id": side, "kind": "read_file", "settings": {"path": f"{side}.csv"}} for side in texts]
-    page.goto("/")
-    flow = page.evaluate(BRING_FILES, [json.dumps({"updraft": 6, "name": "Two", "steps": [*read, step]}), texts])
-    page.goto(f"/flows/{flow}?step={step['id']}")
+    files = {f"{side}.csv": text for side, text in texts.items()}
+    flow = imported(page, {"updraft": 6, "name": "Two", "steps": [*read, step]}, files)
+    page.goto(f"{flow}?step={step['id']}")
     at(page, step["id"])
     settle(page)
 

@@ -1,13 +1,11 @@
 """A step's settings have one owner, whoever draws them; nothing that was set is lost, and nothing is done unasked."""
 
-import json
-
 import pytest
 from playwright.sync_api import TimeoutError
 
 from tests.browser.conftest import settle, violations
+from tests.browser.flows import imported
 from tests.browser.test_desk import applied, dropped
-from tests.browser.test_room import BRING_FILES
 from tests.browser.test_studio import copy_of_demo, pick
 from updraft.core.steps import kinds
 
@@ -28,9 +26,8 @@ def with_all_kinds(page, texts=TEXTS) -> list[str]:
         if kind.kind != "read_file" and type(kind).__module__.startswith("updraft."):  # others: of other tests
             settings = kind.starting_settings()
             steps.append({"id": kind.kind, "kind": kind.kind, "settings": settings, "inputs": ports})
-    page.goto("/")
-    flow = page.evaluate(BRING_FILES, [json.dumps({"updraft": 3, "name": "All", "steps": [*read, *steps]}), texts])
-    page.goto(f"/flows/{flow}?step=left")
+    files = {f"{side}.csv": text for side, text in texts.items()}
+    page.goto(f"{imported(page, {'updraft': 3, 'name': 'All', 'steps': [*read, *steps]}, files)}?step=left")
     page.wait_for_selector(".slick-row")
     return ["left", *(step["id"] for step in steps)]
 

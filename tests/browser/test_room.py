@@ -8,19 +8,12 @@ import pytest
 from pypdf import PdfReader
 
 from tests.browser.conftest import open_demo, settle, violations
+from tests.browser.flows import imported
 from tests.browser.hands import Mouse, added, brought
 from tests.browser.test_desk import dropped
 from tests.browser.test_studio import cell, copy_of_demo, pick
 from updraft.core.steps import kinds
 
-BRING_FILES = """async ([flow, texts]) => {
-  const { api, upload } = await import(new URL("../js/api.js", document.querySelector("link[rel=icon]").href));
-  const body = new FormData();
-  body.append("file", new File([flow], "flow.updraft.json"));
-  const { id } = await api("/api/flows/import", { method: "POST", body });
-  for (const [name, text] of Object.entries(texts)) await upload(id, new File([text], `${name}.csv`));
-  return id;
-}"""
 ROOM = """() => { const at = document.getElementById('grid').getBoundingClientRect();
   const inside = (e) => { const b = e.getBoundingClientRect(); return b.width && b.right <= at.right + 1 && b.bottom <= at.bottom + 1; };
   const rows = new Set([...document.querySelectorAll('.slick-row')].filter(inside).map((e) => e.getBoundingClientRect().top));
@@ -184,9 +177,9 @@ def test_fields_offer_the_columns_of_the_table_they_are_about(page):
         ports = {port.name: "left" if port.main else "right" for port in kind.inputs}
         steps.append({"id": kind.kind, "kind": kind.kind, "settings": chosen, "inputs": ports})
         tried.append(kind.kind)
-    page.goto("/")
-    flow = page.evaluate(BRING_FILES, [json.dumps({"updraft": 3, "name": "Ports", "steps": [*read, *steps]}), texts])
-    page.goto(f"/flows/{flow}?step=left")
+    files = {f"{side}.csv": text for side, text in texts.items()}
+    flow = imported(page, {"updraft": 3, "name": "Ports", "steps": [*read, *steps]}, files)
+    page.goto(f"{flow}?step=left")
     page.wait_for_selector(".slick-row")
     seen = set()
     for kind in tried:

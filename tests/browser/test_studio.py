@@ -5,7 +5,8 @@ import json
 import openpyxl
 import pytest
 
-from tests.browser.conftest import open_demo, settle, violations
+from tests.browser.conftest import open_at, open_demo, settle, violations
+from tests.browser.flows import copied_demo
 from tests.browser.hands import Mouse
 
 
@@ -24,12 +25,7 @@ def foot(page) -> str:
 
 def copy_of_demo(page) -> None:
     """Work on a copy, so that tests do not meet."""
-    open_demo(page)
-    made = page.evaluate("""async () => { const token = document.querySelector('meta[name=csrf-token]').content;
-      return (await (await fetch(`/api/flows/${updraft.flow}/duplicate`, {method: 'POST', headers: {'X-CSRFToken': token}})).json()).id; }""")
-    page.goto(f"/flows/{made}")
-    page.wait_for_selector(".slick-row")
-    settle(page)
+    open_at(page, copied_demo(page))
 
 
 def pick(page, stop: str) -> None:

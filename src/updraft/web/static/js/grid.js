@@ -269,17 +269,15 @@ export class TableGrid {
   /** Measure what is shown, and give the columns the room that it needs; true where all was drawn anew for it. */
   fitWidths(rows, was) {
     if (!rows.length) return false;
-    let grew = false;
-    this.table.columns.forEach((column, at) => {
+    const texts = this.table.columns.map((column, at) => {
       const apart = this.apart(column.name);
-      const texts = rows.map((cells, n) => {
+      return rows.map((cells, n) => {
         const before = was[n]?.[column.name];
         const beside = before === undefined ? "" : `${written(before, apart)}aa`;
         return written(cells[at], apart) + beside;
       });
-      grew = this.widths.measure(column, texts) || grew;
     });
-    return grew && this.layWidths();
+    return this.widths.measure(this.table.columns, texts) && this.layWidths();
   }
 
   measureAgain() {

@@ -6,34 +6,47 @@
 const PADDING = 18; // pixels of a cell beside its text
 const NAME = 18; // beside a name: its sign for sorting lies over the end
 const [LEAST, MODEST, TEXT, CHANGED, MOST] = [54, 96, 220, 300, 520];
+/** @typedef {{name: string, kind: string, changed: number}} Shown a column of the table */
+
 const WHOLE = new Set(["whole", "number", "yes_no", "date", "datetime", "duration"]);
 
 /** @type {Map<string, number>} how wide each sign is in the letters of the cells, in pixels; anew once letters have come */
 const signs = new Map();
 document.fonts.addEventListener("loadingdone", () => signs.clear());
 
-/** How wide a text is in the cells: the sum of its signs, each measured once, as the cells draw it. */
+/**
+ * How wide a text is in the cells: the sum of its signs, each measured once, as the cells draw it.
+ * @param {string} text
+ */
 export function wide(text) {
   let sum = 0;
-  for (const sign of text) sum += signs.get(sign) ?? measured(sign);
+  for (const sign of text) {
+    if (!signs.has(sign)) learn([text]);
+    sum += signs.get(sign) ?? 0;
+  }
   return sum;
 }
 
 const TIMES = 64; // a sign is measured many times over, since a browser rounds what it measures
 
-/** Between figures, as signs mostly stand in numbers: a row of commas alone would be set closer. */
-function measured(sign) {
-  const row = document.createElement("div");
-  row.className = "ruler";
-  document.body.append(row); // the grid may be hidden behind a desk that is open across the window
-  const width = (/** @type {string} */ text) => {
+/**
+ * Measure the signs of texts that are not known yet, all at once: the page is laid out anew for each reading between
+ * two changes of it. A sign stands between figures, as in numbers: a row of commas alone would be set closer.
+ * @param {string[]} texts
+ */
+function learn(texts) {
+  const unknown = [...new Set(texts.join(""))].filter((sign) => !signs.has(sign));
+  if (!unknown.length) return;
+  const rows = ["0", ...unknown.map((sign) => (sign === "0" ? sign : `0${sign}`))].map((text) => {
+    const row = document.createElement("div");
+    row.className = "ruler";
     row.textContent = text.repeat(TIMES);
-    return row.getBoundingClientRect().width / TIMES;
-  };
-  const found = sign === "0" ? width("0") : width(`0${sign}`) - width("0");
-  row.remove();
-  signs.set(sign, found);
-  return found;
+    return row;
+  });
+  document.body.append(...rows); // the grid may be hidden behind a desk that is open across the window
+  const [zero, ...widths] = rows.map((row) => row.getBoundingClientRect().width / TIMES);
+  for (const row of rows) row.remove();
+  unknown.forEach((sign, n) => signs.set(sign, sign === "0" ? zero : widths[n] - zero));
 }
 
 /** The room that nine cells of ten need, and all where they are short: one long text does not widen the whole column. */
@@ -59,11 +72,18 @@ export class Widths {
   }
 
   /**
-   * Measure what is shown of a column; what was measured of it before stays where it was wider.
-   * @param {{name: string, kind: string, changed: number}} column
-   * @param {string[]} texts its cells as they are written, with what stands beside them
+   * Measure what is shown of columns; what was measured of them before stays where it was wider.
+   * @param {Shown[]} columns
+   * @param {string[][]} texts of each, its cells as they are written, with what stands beside them
+   * @returns {boolean} whether one needs more room than before
    */
-  measure({ name, kind, changed }, texts) {
+  measure(columns, texts) {
+    learn([...columns.map(({ name }) => name), ...texts.flat()]);
+    return columns.map((column, at) => this.one(column, texts[at])).includes(true);
+  }
+
+  /** @param {Shown} column @param {string[]} texts */
+  one({ name, kind, changed }, texts) {
     const cells = texts.map((text) => wide(text) + PADDING);
     const whole = WHOLE.has(kind);
     const head = Math.min(wide(name) * 1.06 + NAME, TEXT);
