@@ -21,10 +21,11 @@ from updraft.core.values import Kind, kind_of
 
 
 @pytest.mark.parametrize(
-    ("set_of", "least", "at_once"), [(tasks, 0.95, 0.5), (apart, 0.9, 0.5), (further, 0.85, 0.35), (varied, 0.85, 0.55)]
+    ("set_of", "least", "at_once"), [(tasks, 0.97, 0.8), (apart, 0.97, 0.84), (further, 0.84, 0.6), (varied, 0.8, 0.6)]
 )
 def test_tasks_are_solved_with_at_most_two_examples(set_of, least, at_once):
-    done = [solve(one, from_examples) for one in set_of()]
+    # Every second one, as well as they are solved today; `make bench-examples` tries all.
+    done = [solve(one, from_examples) for one in set_of()[::2]]
     lost = [one.name for one in done if not one.examples]
     assert len(lost) <= (1 - least) * len(done), lost
     assert sum(one.examples == 1 for one in done) >= at_once * len(done)
@@ -35,7 +36,7 @@ def test_what_is_tried_in_python_is_what_its_formula_gives(monkeypatch):
     judged = []
     ranked = readings._ranked
     monkeypatch.setattr(readings, "_ranked", lambda found, *more: judged.append(found) or ranked(found, *more))
-    for one in [*further()[::2], *varied()[1::4], *apart()[::6]]:
+    for one in [*further()[1::4], *varied()[1::6], *apart()[1::8]]:  # others than those that are solved above
         table = pl.DataFrame(one.columns)
         other = next((at for at, wanted in enumerate(one.wanted) if wanted and wanted != one.wanted[0]), 1)
         from_examples(table, {at: one.wanted[at] for at in (0, other)})
