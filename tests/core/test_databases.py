@@ -197,6 +197,29 @@ def test_a_rule_means_the_same_in_the_database_as_in_keep_rows(lots, rule):
     assert sorted(there["lot"]) == sorted(here["lot"])
 
 
+def as_it_runs(lots, steps, *, ahead: bool = True):
+    """What a run of steps behind “all” makes and tells, what that tells of the database, and its query with its answer."""
+    files, asked = Files(LOTS_FOLDER, outside=Outside({"Lots": lots})), []
+    with TemporaryDirectory() as out, pytest.MonkeyPatch.context() as patch:
+        patch.setattr(work.Work, "groups", False)
+        if not ahead:
+            patch.setattr(work, "rows_kept", lambda planned, only: {})
+        selected = sql_query.read
+        patch.setattr(
+            sql_query,
+            "read",
+            lambda db, query, *more: asked.append((str(query), selected(db, query, *more))) or asked[-1][1],
+        )
+        report = run(plan(Flow(steps=steps), files), files, Path(out))
+        assert report.status == "ok", report.error
+        told = [
+            (s.id, s.rows_in, s.rows_out, s.sides, [f for f in s.facts if f.code != "in_database"])
+            for s in report.steps
+        ]
+        made = {path.name: path.read_bytes() for path in Path(out).iterdir()}
+        return (told, made), next(s.facts for s in report.steps if s.id == "all"), asked[0]
+
+
 @settings(max_examples=15)
 @given(rules_of(CONDITIONS), st.sampled_from(["keep_rows", "drop_rows"]))
 def test_what_the_next_step_keeps_is_chosen_in_the_database_and_a_run_makes_and_tells_the_same(lots, rule, kind):
@@ -207,31 +230,9 @@ def test_what_the_next_step_keeps_is_chosen_in_the_database_and_a_run_makes_and_
         Step(id="sum", kind="summarise", inputs={"table": "it"}, settings={"by": ["revision"], "figures": [{"figure": "rows", "name": "Lots"}]}),
         Step(id="out", kind="write_file", inputs={"table": "sum"}, settings={"name": "sums.csv"}),
     )  # fmt: skip
-    files = Files(LOTS_FOLDER, outside=Outside({"Lots": lots}))
-    planned, asked = plan(Flow(steps=steps), files), []
-
-    def once(*, ahead: bool) -> tuple[list, bytes]:
-        with TemporaryDirectory() as out, pytest.MonkeyPatch.context() as patch:
-            patch.setattr(work.Work, "groups", False)
-            if not ahead:
-                patch.setattr(work, "rows_kept", lambda planned, only: {})
-            selected = sql_query.read
-            patch.setattr(
-                sql_query,
-                "read",
-                lambda db, query, *more: asked.append((str(query), selected(db, query, *more))) or asked[-1][1],
-            )
-            report = run(planned, files, Path(out))
-            assert report.status == "ok", report.error
-            told = [
-                (s.id, s.rows_in, s.rows_out, [f for f in s.facts if f.code != "in_database"]) for s in report.steps
-            ]
-            return told, (Path(out) / "sums.csv").read_bytes(), next(s.facts for s in report.steps if s.id == "all")
-
-    *there, facts = once(ahead=True)
-    *here, none = once(ahead=False)
+    there, facts, (query, came) = as_it_runs(lots, steps)
+    here, none, (_, all_of_it) = as_it_runs(lots, steps, ahead=False)
     assert there == here and not none
-    (query, came), (_, all_of_it) = asked
     kept = there[0][1][2]
     assert "lot" not in query.partition("FROM")[0].replace("seed lots", ""), "only the columns that are needed"
     assert all_of_it.height == 300
@@ -240,6 +241,45 @@ def test_what_the_next_step_keeps_is_chosen_in_the_database_and_a_run_makes_and_
     else:
         assert came.height == kept and "WHERE" in query
         assert [fact.count for fact in facts] == ([300 - kept] if kept < 300 else [])
+
+
+@settings(max_examples=15)
+@given(
+    st.sampled_from(["revision", "sown", "grams", "hub"]),
+    st.sampled_from(["largest", "smallest"]),
+    st.sampled_from([1, 7, 40, 299, 400]),
+    st.none() | rules_of(CONDITIONS),
+    st.booleans(),
+)
+def test_the_largest_rows_are_found_in_the_database_and_a_run_makes_and_tells_the_same(
+    lots, column, by, count, rule, others
+):
+    """Equal ones at the end of them come all; so does every row where the others are taken too, or texts compared."""
+    read_ = {
+        "connection": "Lots",
+        "table": "seed lots",
+        "order": [{"column": "lot"}],
+        **({"rule": rule} if rule else {}),
+    }
+    steps = (
+        Step(id="all", kind="read_database", settings=read_),
+        Step(id="it", kind="take_rows", inputs={"table": "all"}, settings={"by": by, "column": column, "count": count}),
+        Step(id="out", kind="write_file", inputs={"table": "it"}, settings={"name": "taken.csv"}),
+        Step(id="rest", kind="write_file", inputs={"table": "it.rest"}, settings={"name": "rest.csv"}),
+    )[: 4 if others else 3]
+    there, facts, (_, came) = as_it_runs(lots, steps)
+    here, none, (_, all_of_it) = as_it_runs(lots, steps, ahead=False)
+    assert there == here and not none
+    values = all_of_it[column]
+    if lots.dialect == "sqlite" or column == "hub" or others:
+        assert came.height == all_of_it.height
+        return
+    ranks = values.rank("min", descending=by == "largest").fill_null(0)
+    assert came.height == int((ranks <= count).sum()), (
+        "the ones that are taken, their equals, and those without a value"
+    )
+    left = all_of_it.height - came.height
+    assert [fact.count for fact in facts] == ([left] if left else [])
 
 
 FIGURE = st.one_of(

@@ -15,7 +15,7 @@ from updraft.core.engine.memory import Memory
 from updraft.core.engine.planning import Plan, PlannedStep
 from updraft.core.problems import Problem
 from updraft.core.steps import Context, Tables, Wanted
-from updraft.core.steps.conditions import Only
+from updraft.core.steps.conditions import Most, Only
 from updraft.core.steps.presummed import Groups
 
 T = TypeVar("T")
@@ -43,7 +43,7 @@ class Door:
     wanted: Wanted = None
     within: Inside | None = None
     memory: Memory | None = None
-    ahead: Only | None = None
+    ahead: Only | Most | None = None
     groups: Groups | None = None
     presummed: Groups | None = None
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from updraft.core.engine.planning import Plan
 from updraft.core.flow.model import Ref
 from updraft.core.steps import Settings, StepKind, Wanted
-from updraft.core.steps.conditions import Only
+from updraft.core.steps.conditions import Most, Only
 from updraft.core.steps.presummed import Groups
 
 
@@ -33,10 +33,15 @@ def needed_columns(planned: Plan) -> dict[str, Wanted]:
     return wanted
 
 
-def rows_kept(planned: Plan, only: set[str]) -> dict[str, Only]:
-    """For sources, the rows that the only step after them keeps."""
-    found = ((source, kind.keeps(settings)) for source, kind, settings in _alone(planned, only).values())
-    return {source: rows for source, rows in found if rows and not planned.steps[source].inputs}
+def rows_kept(planned: Plan, only: set[str]) -> dict[str, Only | Most]:
+    """For sources, the rows that the only step after them keeps; not where the others are taken, too."""
+    found = dict[str, Only | Most]()
+    for step_id, (source, kind, settings) in _alone(planned, only).items():
+        rows = kind.keeps(settings)
+        others = isinstance(rows, Most) and planned.takers(Ref(step_id, rows.side))
+        if rows and not others and not planned.steps[source].inputs:
+            found[source] = rows
+    return found
 
 
 @dataclass(frozen=True)
@@ -59,7 +64,7 @@ def groups_asked(planned: Plan, only: set[str]) -> dict[str, Asked]:
         elif groups and before in alone:
             source, between, its = alone[before]
             kept = between.keeps(its)
-            if kept and not planned.steps[source].inputs:
+            if isinstance(kept, Only) and not planned.steps[source].inputs:
                 found[source] = Asked(replace(groups, only=kept), before)
     return found
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 from updraft.core.deliver import Delivered, Effect
@@ -12,6 +12,7 @@ from updraft.core.engine.summing import Made
 from updraft.core.engine.table import Fact, Table
 from updraft.core.flow.model import label
 from updraft.core.problems import Problem
+from updraft.core.steps.conditions import Most
 
 Status = Literal["ok", "partly", "held", "failed", "cancelled"]
 
@@ -55,6 +56,13 @@ class StepReport:
             step.step.id, step.step.kind, label(step.step), table.rows_in, table.height, round(seconds, 6),
             table.facts, table.warnings, sides, turns,
         )  # fmt: skip
+
+    def with_rows_left(self, whole: int, step: PlannedStep) -> StepReport:
+        """What it would tell of all rows, where some that it does not keep stayed where they were."""
+        keeps = step.kind.keeps(step.settings) if step.kind else None
+        left = whole - (self.rows_in or 0)
+        more = {keeps.side: self.sides[keeps.side] + left} if isinstance(keeps, Most) else {}
+        return replace(self, rows_in=whole, sides=self.sides | more)
 
     def as_dict(self) -> dict[str, Any]:
         plain = {key: value for key, value in vars(self).items() if key != "turns" or value}

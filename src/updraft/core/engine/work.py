@@ -161,7 +161,7 @@ class Work:
         if isinstance(table, Table) and table.whole is not None:
             done = replace(done, rows_out=table.whole)
         if step.main and step.main.step in self._whole:
-            done = replace(done, rows_in=self._whole[step.main.step])
+            done = done.with_rows_left(self._whole[step.main.step], step)
         if isinstance(table, Table) and table.whole is not None:
             self._remember(step.step.id, table, table.whole)
         self.report.steps.append(done)

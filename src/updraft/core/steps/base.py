@@ -21,7 +21,7 @@ from updraft.core.steps.tables import Out, Port, Tables
 from updraft.core.values import TITLES, Kind
 
 if TYPE_CHECKING:
-    from updraft.core.steps.conditions import Only
+    from updraft.core.steps.conditions import Most, Only
 
 # What a kind may need besides the tables that come in. `files`: files of the flow; `outside`: a connection;
 # `decisions`: answers that people gave; `flows`: other flows; `names`: what the steps before it are called;
@@ -160,8 +160,8 @@ class StepKind(ABC):
         """
         return None
 
-    def keeps(self, settings: Any) -> Only | None:
-        """The rows that it keeps, for a kind that does nothing but keep rows, each by its own values."""
+    def keeps(self, settings: Any) -> Only | Most | None:
+        """The rows that it keeps, for a kind that does nothing but keep rows."""
         return None
 
     def presums(self, settings: Any) -> Groups | None:

@@ -93,6 +93,22 @@ class Only:
     meet: bool = True
 
 
+@dataclass(frozen=True)
+class Most:
+    """The rows that are largest in a column, or smallest; of equal ones those that stand first. Rows without
+    a value are counted.
+
+    Args:
+        count: how many rows.
+        side: the output that the other rows come out of.
+    """
+
+    column: str
+    count: int
+    largest: bool
+    side: str
+
+
 class Condition(Settings):
     """One test of one column. `values` holds what `one_of` compares with; `to` is the far end of
     `between`.

@@ -16,7 +16,7 @@ from updraft.core.steps.tables import Tables
 from updraft.core.values.coded import Change, changed_by_value
 
 if TYPE_CHECKING:
-    from updraft.core.steps.conditions import Only
+    from updraft.core.steps.conditions import Most, Only
 
 
 @dataclass(frozen=True)
@@ -87,7 +87,7 @@ class Context(Protocol):
         """The columns that later steps need, None for all. A source may leave others out to save work."""
 
     @property
-    def ahead(self) -> Only | None:
+    def ahead(self) -> Only | Most | None:
         """The rows that the only step after it keeps, in a run. A source may leave others out to save work,
         and says then how many there are (`Result.whole`).
         """

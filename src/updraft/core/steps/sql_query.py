@@ -7,8 +7,6 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import polars as pl
 import sqlalchemy as sa
 from sqlalchemy.dialects.mysql import TINYINT
-from sqlalchemy.ext.compiler import compiles
-from sqlalchemy.sql.functions import FunctionElement
 
 from updraft.core.connect import Database
 from updraft.core.connect.database import connected, one_select, read, reflected
@@ -18,6 +16,7 @@ from updraft.core.steps.conditions import (
     OURS_ALONE,
     Condition,
     Group,
+    Most,
     Only,
     Rule,
     only_here,
@@ -25,6 +24,7 @@ from updraft.core.steps.conditions import (
 )
 from updraft.core.steps.given import Context, Wanted
 from updraft.core.steps.presummed import Groups, rows_of
+from updraft.core.steps.sql_texts import Exact, InOrder, Position
 from updraft.core.values import DTYPES, Kind
 from updraft.core.values.decimals import PLACES, SURE
 
@@ -33,6 +33,8 @@ if TYPE_CHECKING:
 
 # As `is_blank` has it; written out, since databases do not agree on what white space is.
 _NOT_BLANK = "[^ \t\n\r\x0b\x0c\u0085\u00a0\u1680\u2000-\u200b\u2028\u2029\u202f\u205f\u3000\ufeff]"
+
+_ALIKE = ("postgresql", "mysql", "mariadb")  # databases that compare, count and add up as steps do
 
 
 class Fetched(NamedTuple):
@@ -79,7 +81,7 @@ def fetched(connection: Database, settings: ReadDatabaseSettings, context: Conte
                 whole = _counted(database, selection(table, settings)) if groups.only else rows
                 return Fetched(summed, whole, grouped=rows)
         query = selection(table, settings, context.wanted)
-        kept = None if settings.limit else _kept(table, context.ahead, database.dialect.name)
+        kept = None if settings.limit else _ahead(table, settings, context.ahead, database.dialect.name)
         if kept is None:
             return Fetched(_typed(read(database, query, {}, outside), table))
         found = _typed(read(database, query.where(kept), {}, outside), table)
@@ -92,17 +94,40 @@ def _counted(database: sa.Connection, query: sa.Select[Any]) -> int:
     return int(database.execute(counted).scalar_one())
 
 
+def _ahead(table: sa.Table, settings: ReadDatabaseSettings, rows: Only | Most | None, dialect: str) -> Any:
+    """The rows that the next step keeps, as a condition; None where it might mean another thing here."""
+    if isinstance(rows, Most):
+        return _foremost(table, settings, rows) if dialect in _ALIKE else None
+    return _kept(table, rows, dialect)
+
+
+def _foremost(table: sa.Table, settings: ReadDatabaseSettings, most: Most) -> Any:
+    """Rows up to the last one that is taken, those equal to it, and those without a value, which are counted.
+
+    Which of equal ones is taken follows from where they stand: that is left to the step, and so are columns
+    of which a number here might not hold every digit.
+    """
+    if most.column not in (settings.columns or table.columns.keys()) or not most.count:
+        return None
+    key, all_of_it = table.columns[most.column], table.alias()
+    digits = getattr(key.type, "precision", None) or 99
+    if not (_kind(key) in (Kind.WHOLE, Kind.DATE) or (_is_decimal(key) and digits <= 15)):
+        return None
+    its = all_of_it.columns[most.column]
+    last = sa.select(its).where(its.is_not(None)).order_by(its.desc() if most.largest else its.asc())
+    if settings.rule.of:
+        last = last.where(_where(settings.rule, all_of_it))
+    nth = last.offset(most.count - 1).limit(1).scalar_subquery()
+    return sa.or_(key.is_(None), nth.is_(None), key >= nth if most.largest else key <= nth)
+
+
 def _kept(table: sa.Table, only: Only | None, dialect: str) -> Any:
-    """The rows that the next step keeps, as a condition; None where it might mean another thing here.
+    """The rows that a rule keeps, as a condition; None where it might mean another thing here.
 
     Patterns and letters of either case are read by each database in its own way, and SQLite keeps values of
     any kind in any column.
     """
-    if (
-        only is None
-        or dialect not in ("postgresql", "mysql", "mariadb")
-        or not all(map(_alike, only.rule.conditions()))
-    ):
+    if only is None or dialect not in _ALIKE or not all(map(_alike, only.rule.conditions())):
         return None
     try:
         met = _where(only.rule, table)
@@ -156,7 +181,7 @@ def grouped(
     known = settings.columns or list(table.columns.keys())
     read_ = {*groups.by, *groups.of, *(groups.only.rule.columns() if groups.only else ())}
     kept = _kept(table, groups.only, dialect) if groups.only else None
-    if settings.limit or dialect not in ("postgresql", "mysql", "mariadb") or not read_ <= set(known):
+    if settings.limit or dialect not in _ALIKE or not read_ <= set(known):
         return None
     keys = [_key_of(table.columns[name], dialect) for name in groups.by]
     figures = [
@@ -237,7 +262,7 @@ def _of_groups(found: pl.DataFrame, table: sa.Table, groups: Groups) -> pl.DataF
     return None if large else found
 
 
-def _column(table: sa.Table, name: str, field: str) -> Any:
+def _column(table: sa.FromClause, name: str, field: str) -> Any:
     if not name:
         raise Problem("A condition", "it has no column yet.", "Choose one.", field=field, code="unfinished")
     if name not in table.columns:
@@ -245,7 +270,7 @@ def _column(table: sa.Table, name: str, field: str) -> Any:
     return table.columns[name]
 
 
-def _where(item: Rule | Group | Condition, table: sa.Table) -> Any:
+def _where(item: Rule | Group | Condition, table: sa.FromClause) -> Any:
     if isinstance(item, Condition):
         return _test(item, _column(table, item.column, "rule"))
     parts = [_where(inner, table) for inner in item.of]
@@ -345,51 +370,3 @@ def _ordered(column: Any) -> Any:
     alphabet.
     """
     return InOrder(column) if isinstance(column.type, sa.String) else column
-
-
-class Position(FunctionElement[int]):
-    """Where a text stands in another, from 1; 0 when it does not."""
-
-    inherit_cache = True
-    type = sa.Integer()
-
-
-class InOrder(FunctionElement[str]):
-    inherit_cache = True
-    type = sa.String()
-
-
-class Exact(FunctionElement[str]):
-    """A text that equals only itself: MySQL takes ä for a, and A for a, unless it is told not to."""
-
-    inherit_cache = True
-    type = sa.String()
-
-
-@compiles(Position)
-def _instr(element: Any, compiler: Any, **options: Any) -> str:
-    return f"instr({compiler.process(element.clauses, **options)})"
-
-
-@compiles(Position, "postgresql")
-def _strpos(element: Any, compiler: Any, **options: Any) -> str:
-    return f"strpos({compiler.process(element.clauses, **options)})"
-
-
-@compiles(Exact)
-@compiles(InOrder)
-def _as_it_is(element: Any, compiler: Any, **options: Any) -> str:
-    return str(compiler.process(element.clauses, **options))
-
-
-@compiles(InOrder, "postgresql")
-def _by_numbers(element: Any, compiler: Any, **options: Any) -> str:
-    return f'({compiler.process(element.clauses, **options)}) COLLATE "C"'
-
-
-@compiles(Exact, "mysql")
-@compiles(Exact, "mariadb")
-@compiles(InOrder, "mysql")
-@compiles(InOrder, "mariadb")
-def _binary(element: Any, compiler: Any, **options: Any) -> str:
-    return f"CAST({compiler.process(element.clauses, **options)} AS BINARY)"

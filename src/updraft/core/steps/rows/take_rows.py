@@ -6,6 +6,7 @@ import polars as pl
 from updraft.core.problems import Problem
 from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import listed
+from updraft.core.steps.conditions import Most
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
 from updraft.core.steps.ordering import sort_keys
@@ -130,6 +131,11 @@ class TakeRows(StepKind):
 
     def reads(self, settings: TakeRowsSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [name for name in (*settings.within, settings.column) if name])
+
+    def keeps(self, settings: TakeRowsSettings) -> Most | None:
+        if settings.within or settings.by not in ("largest", "smallest"):
+            return None
+        return Most(settings.column, settings.count, settings.by == "largest", "rest")
 
     def spread(self, settings: TakeRowsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
         # The largest come in the order of what they are largest by; one at random by its place in the whole.
