@@ -38,7 +38,7 @@ export const widgets = {
 
 /**
  * @typedef {object} Property a setting's JSON Schema as far as it is read here, with the hints of its kind
- * @property {string} [title]
+ * @property {string} title
  * @property {string} [description]
  * @property {any} [default]
  * @property {string} [widget]

@@ -1,13 +1,22 @@
 /** Widgets for single values: text, number, yes/no, one of a few. */
 import { freshId, h } from "../dom.js";
 
-/** A labelled field; the control that has the label's id is described by the help text. */
+/**
+ * @typedef {import("../forms.js").Field} Field
+ * @typedef {readonly any[]} Option a key, its text, and whether it cannot be chosen
+ */
+
 /**
  * The columns that a field chooses from: of the port that its setting names, else of the table that comes in.
  * @param {import("../forms.js").Field} field
  */
 export const columnsOf = (field) => field.context.columns(field.property.port ?? "table");
 
+/**
+ * A labelled field; the control that has the label's id is described by the help text.
+ * @param {{property: import("../forms.js").Property, id: string}} field
+ * @param {any[]} controls
+ */
 export function labelled({ property, id }, ...controls) {
   const help = property.description
     ? h("span", { class: "help", id: `${id}-help` }, property.description)
@@ -22,7 +31,11 @@ export function labelled({ property, id }, ...controls) {
   return field;
 }
 
-/** A titled group of controls. */
+/**
+ * A titled group of controls.
+ * @param {{property: import("../forms.js").Property}} field
+ * @param {any[]} controls
+ */
 export function group({ property }, ...controls) {
   return h(
     "fieldset",
@@ -40,11 +53,14 @@ export function group({ property }, ...controls) {
 /**
  * A number, or `{params.name}` for a parameter that is one. What is neither is said while it is typed, and does not
  * become the setting.
- * @param {import("../forms.js").Field} field
+ * @param {Field} field
+ * @param {RegExp} written how it is written
+ * @param {string} what it is, in words
  */
 function figure(field, written, what) {
   const optional = field.property.default === null;
-  const parameters = (field.context.parameters?.() ?? []).filter((one) =>
+  const all = field.context.parameters?.() ?? [];
+  const parameters = all.filter((/** @type {Record<string, any>} */ one) =>
     ["whole", "number"].includes(one.kind),
   );
   const list = h(
@@ -82,7 +98,13 @@ function figure(field, written, what) {
   return labelled(field, input, list, says);
 }
 
-/** A row of radio buttons that looks like one control. */
+/**
+ * A row of radio buttons that looks like one control.
+ * @param {readonly Option[]} options
+ * @param {any} value
+ * @param {string} label
+ * @param {(key: any) => void} change
+ */
 export function choice(options, value, label, change) {
   const name = freshId("choice");
   const row = h(
@@ -115,6 +137,7 @@ const stacking = new ResizeObserver((entries) => {
   }
 });
 
+/** @param {string} what @param {() => void} act */
 export const removeButton = (what, act) =>
   h(
     "button",
@@ -122,6 +145,13 @@ export const removeButton = (what, act) =>
     "✕",
   );
 
+/**
+ * @param {readonly Option[]} options
+ * @param {string | null | undefined} value one that is not among them stays, and is said
+ * @param {string} label
+ * @param {(value: string) => void} change
+ * @param {object} extra attributes
+ */
 export function select(options, value, label, change, extra = {}) {
   const element = h("select", {
     class: "form-select form-select-sm",
@@ -146,7 +176,11 @@ export function select(options, value, label, change, extra = {}) {
   return element;
 }
 
-/** Draw a place anew and put the focus back on the control that had it (told by its label and its turn). */
+/**
+ * Draw a place anew and put the focus back on the control that had it (told by its label and its turn).
+ * @param {HTMLElement} place
+ * @param {() => void} draw
+ */
 export function keepingFocus(place, draw) {
   const active = document.activeElement,
     label = active && place.contains(active) ? active.getAttribute("aria-label") : null;

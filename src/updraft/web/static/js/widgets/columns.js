@@ -3,10 +3,13 @@ import { h, icon } from "../dom.js";
 import { choice, group, labelled, removeButton, select, columnsOf } from "./basic.js";
 import { sieve } from "./sieve.js";
 
+/** @typedef {import("../contract.d.ts").ColumnThere} Column */
+
 /**
  * Columns to choose from: those of a type that the step cannot work on are there, and cannot be chosen.
- * @param {import("../contract.js").ColumnThere[]} columns
+ * @param {Column[]} columns
  * @param {import("../forms.js").Field} field
+ * @returns {import("./basic.js").Option[]}
  */
 function fitting(columns, field) {
   const kinds = field.property.kinds ?? [];
@@ -16,10 +19,17 @@ function fitting(columns, field) {
   });
 }
 
-export const columnOptions = (columns) => columns.map((column) => [column.name, column.name]);
+/** @param {{name: string}[]} columns @returns {import("./basic.js").Option[]} */
+export const columnOptions = (columns) => columns.map(({ name }) => [name, name]);
 
-/** A list of names with check boxes, to be searched when long. Names that are gone stay visible until unchecked. */
-/** @param {((name: string) => any) | null} beside */
+/**
+ * A list of names with check boxes, to be searched when long. Names that are gone stay visible until unchecked.
+ * @param {(Column & {gone?: boolean})[]} columns
+ * @param {string[]} chosen
+ * @param {string | undefined} label
+ * @param {(names: string[]) => void} change
+ * @param {((name: string) => any) | null} beside what stands beside a name that is chosen
+ */
 export function checkList(columns, chosen, label, change, beside = null) {
   const picked = new Set(chosen);
   const names = columns.map((column) => column.name);
@@ -294,7 +304,13 @@ export const columnWidgets = {
   },
 };
 
-/** Names in a chosen order: a list for each, one more by the button, away with ✕. */
+/**
+ * Names in a chosen order: a list for each, one more by the button, away with ✕.
+ * @param {Column[]} columns
+ * @param {string[]} chosen
+ * @param {string | undefined} label
+ * @param {(names: string[]) => void} change
+ */
 export function orderedNames(columns, chosen, label, change) {
   const names = [...chosen];
   const place = h("div", { class: "rows" });

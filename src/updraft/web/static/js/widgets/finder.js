@@ -19,7 +19,7 @@ export function finder(field, how) {
     list.hidden = true;
     input.setAttribute("aria-expanded", "false");
   };
-  const take = (name) => {
+  const take = (/** @type {string} */ name) => {
     input.value = name;
     close();
     field.set(name);

@@ -7,7 +7,13 @@ import { group, keepingFocus, removeButton } from "./basic.js";
 /**
  * A list whose items are drawn by `draw(item, tell, remove, n)`; `fresh` makes a new one, which is told at once where it
  * is `whole`: what a form shows is what is set, and an item that lacks something is set once it has it.
- * @param {(item: any) => boolean} whole
+ * @template {Record<string, any>} Item
+ * @param {Item[]} items
+ * @param {(item: Item, tell: () => void, remove: () => void, n: number) => HTMLElement} draw
+ * @param {() => Item} fresh
+ * @param {string} addLabel
+ * @param {(items: Item[]) => void} change
+ * @param {(item: Item) => boolean} whole
  */
 export function listEditor(items, draw, fresh, addLabel, change, whole = (_item) => true) {
   const place = h("div", { class: "rows" });
@@ -39,7 +45,7 @@ export function listEditor(items, draw, fresh, addLabel, change, whole = (_item)
                 items.push(fresh());
                 redraw();
                 place.children[items.length - 1].querySelector("select, input, textarea")?.focus();
-                if (whole(items.at(-1))) tell();
+                if (whole(items[items.length - 1])) tell();
               },
             },
             addLabel,
@@ -51,7 +57,10 @@ export function listEditor(items, draw, fresh, addLabel, change, whole = (_item)
   return place;
 }
 
-/** What a new item begins with: the usual values of its fields. */
+/**
+ * What a new item begins with: the usual values of its fields.
+ * @param {import("../forms.js").Schema} schema of one
+ */
 const usual = (schema) =>
   Object.fromEntries(
     Object.entries(schema.properties ?? {})
@@ -59,7 +68,11 @@ const usual = (schema) =>
       .map(([name, property]) => [name, structuredClone(property.default)]),
   );
 
-/** Whether nothing is left open in a new item: every field has a value. */
+/**
+ * Whether nothing is left open in a new item: every field has a value.
+ * @param {import("../forms.js").Schema} schema of one
+ * @returns {(item: Record<string, any>) => boolean}
+ */
 const isWhole = (schema) => (item) =>
   Object.keys(schema.properties ?? {}).every((name) => ![undefined, ""].includes(item[name]));
 

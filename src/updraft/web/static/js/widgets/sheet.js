@@ -2,7 +2,10 @@
 import { byId, h } from "../dom.js";
 import { labelled } from "./basic.js";
 
-/** Cells on the clipboard, as a spreadsheet puts them there: tabs between cells, quotes around those with line breaks. */
+/**
+ * Cells on the clipboard, as a spreadsheet puts them there: tabs between cells, quotes around those with line breaks.
+ * @param {string} text
+ */
 export function cellsOf(text) {
   const rows = [/** @type {string[]} */ ([])];
   let cell = "",
@@ -31,9 +34,12 @@ export function cellsOf(text) {
   return rows;
 }
 
-/** What is pasted, if it is more than one cell: lines of one cell or of several, empty ones too, so that none moves up. */
+/**
+ * What is pasted, if it is more than one cell: lines of one cell or of several, empty ones too, so that none moves up.
+ * @param {ClipboardEvent} event
+ */
 export function pairsOf(event) {
-  const text = event.clipboardData.getData("text");
+  const text = event.clipboardData?.getData("text") ?? "";
   if (!/[\t\n]/.test(text)) return null;
   event.preventDefault();
   return cellsOf(text);
