@@ -14,7 +14,11 @@ const said = (name) => document.querySelector(`meta[name=${name}]`)?.getAttribut
 const FILE_KIND = said("file-kind");
 const token = said("csrf-token");
 
-/** Ask for `path`; `body` may be plain data or FormData. What takes its time is asked for again until it is there. */
+/**
+ * Ask for `path`; `body` may be plain data or FormData. What takes its time is asked for again until it is there.
+ * @param {string} path
+ * @param {{method?: string, body?: any, signal?: AbortSignal | null}} asked
+ */
 export async function api(path, asked = {}) {
   for (let times = 0; ; times++) {
     const [answer, status, later] = await once(path, asked, times);

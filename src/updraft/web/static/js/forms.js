@@ -100,6 +100,9 @@ export class Form {
     this.schema = schema;
     /** @type {any} the flow that is the step's part, once it is known */
     this.part = undefined;
+    /** what is known of the part, and of the table outside: by what they were asked */
+    this.partKey = "";
+    this.outsideKey = "";
     /** @type {any[] | undefined} columns of a table outside, once they are known */
     this.outside = undefined;
     this.model = model;

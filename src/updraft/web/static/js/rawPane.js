@@ -256,6 +256,7 @@ export class RawPane {
     const chosen = this.found.options.records ?? "";
     const beside = new Map(around(root, chosen).map((one) => [one.path, one]));
     const item = (node, depth) => {
+      const brought = beside.get(node.path);
       const here = node.path === chosen && (node.shape === "list" || chosen !== "");
       const what =
         node.shape === "list"
@@ -287,7 +288,7 @@ export class RawPane {
               )
             : null,
           here ? h("span", { class: "chip chip-fresh" }, "the rows") : null,
-          beside.has(node.path) ? this.bringing(beside.get(node.path)) : null,
+          brought ? this.bringing(brought) : null,
           node.shape === "list" && !here && node.fields.length
             ? h(
                 "button",

@@ -53,9 +53,7 @@ function contextOf(studio, kind, incoming, model, form) {
     },
     /** @param {string} column @param {string} search */
     values: (column, search) =>
-      source
-        ? outsideValues(form(), column, search)
-        : studio.values(incoming[main], column, search),
+      source ? outsideValues(model, column, search) : studio.values(incoming[main], column, search),
     /** @param {string[]} columns @param {Record<string, string>} give */
     examples: (columns, give) => studio.examples(incoming[main], columns, give),
     begun: () => (studio.begun?.id === studio.selected ? studio.begun.column : ""),
@@ -72,6 +70,8 @@ function contextOf(studio, kind, incoming, model, form) {
     /** @param {File} file @param {boolean} [other] */
     upload: (file, other) => studio.uploadFile(file, other),
     flow: studio.flow,
+    /** @type {((editor: any) => void) | undefined} a wide desk has functions and examples beside the editor */
+    edits: undefined,
     /** @param {any[]} edits */
     edit: (edits) => studio.edit(edits),
   };

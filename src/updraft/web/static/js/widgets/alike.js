@@ -7,7 +7,11 @@ import { listEditor } from "./items.js";
 
 const STEP = 5; // percent that a bar stands for
 
-/** How alike the best matches are, with what is alike enough in colour. */
+/**
+ * How alike the best matches are, with what is alike enough in colour.
+ * @param {number[]} counts
+ * @param {number} least
+ */
 function scoreBars(counts, least) {
   const bars = Array.from({ length: 100 / STEP }, (_, n) => {
     const here = counts.slice(n * STEP, n === 100 / STEP - 1 ? 101 : (n + 1) * STEP);
@@ -44,7 +48,9 @@ export const alikeWidgets = {
     let least = field.value;
     const draw = () => {
       if (!found) return place.replaceChildren();
-      const taken = found.counts.slice(Number(least)).reduce((sum, rows) => sum + rows, 0);
+      const taken = found.counts
+        .slice(Number(least))
+        .reduce((/** @type {number} */ sum, /** @type {number} */ rows) => sum + rows, 0);
       const of =
         found.rows < found.all
           ? `of ${count(found.rows)} rows looked at`
@@ -54,13 +60,15 @@ export const alikeWidgets = {
         h("p", { class: "muted small" }, `${count(taken)} ${of} have a match as alike as that`),
       );
     };
-    const set = (value) => {
+    const set = (/** @type {unknown} */ value) => {
       least = value;
       field.set(value);
       draw();
     };
     const ask = async () => {
-      const fields = (field.form.settings.fields ?? []).filter((one) => one.column);
+      const fields = (field.form.settings.fields ?? []).filter(
+        (/** @type {Record<string, any>} */ one) => one.column,
+      );
       found = fields.length ? ((await field.context.scores?.(fields)) ?? null) : null;
       draw();
     };
@@ -79,8 +87,12 @@ export const alikeWidgets = {
       measure: properties.measure.default,
       weight: properties.weight.default,
     });
-    const draw = (item, tell, remove) => {
-      const set = (name) => (value) => {
+    const draw = (
+      /** @type {Record<string, any>} */ item,
+      /** @type {() => void} */ tell,
+      /** @type {() => void} */ remove,
+    ) => {
+      const set = (/** @type {string} */ name) => (/** @type {unknown} */ value) => {
         item[name] = value;
         tell();
       };
@@ -132,10 +144,16 @@ export const alikeWidgets = {
       );
     };
     const scored = pausing(500, () => field.form.remake?.("least"));
-    const list = (value) => {
-      const items = value.length ? value.map((item) => ({ ...fresh(), ...item })) : [fresh()];
-      const keep = (all) => {
-        field.set(all.filter((item) => item.column && (!two || item.reference)));
+    const list = (/** @type {Record<string, any>[]} */ value) => {
+      const items = value.length
+        ? value.map((/** @type {Record<string, any>} */ item) => ({ ...fresh(), ...item }))
+        : [fresh()];
+      const keep = (/** @type {any[]} */ all) => {
+        field.set(
+          all.filter(
+            (/** @type {Record<string, any>} */ item) => item.column && (!two || item.reference),
+          ),
+        );
         scored();
       };
       return listEditor(items, draw, fresh, "+ another field", keep, () => false);

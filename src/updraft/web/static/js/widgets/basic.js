@@ -153,6 +153,7 @@ export const removeButton = (what, act) =>
  * @param {object} extra attributes
  */
 export function select(options, value, label, change, extra = {}) {
+  /** @type {HTMLSelectElement} */
   const element = h("select", {
     class: "form-select form-select-sm",
     "aria-label": label,
@@ -185,10 +186,10 @@ export function keepingFocus(place, draw) {
   const active = document.activeElement,
     label = active && place.contains(active) ? active.getAttribute("aria-label") : null;
   const alike = () =>
-    [...place.querySelectorAll("[aria-label]")].filter(
+    [.../** @type {NodeListOf<HTMLElement>} */ (place.querySelectorAll("[aria-label]"))].filter(
       (element) => element.getAttribute("aria-label") === label,
     );
-  const turn = label ? alike().indexOf(active) : -1;
+  const turn = label ? alike().indexOf(/** @type {HTMLElement} */ (active)) : -1;
   draw();
   if (turn >= 0) alike()[turn]?.focus();
 }
@@ -196,6 +197,7 @@ export function keepingFocus(place, draw) {
 /** @type {Record<string, import("../forms.js").Widget>} */
 export const basics = {
   text(field) {
+    /** @type {HTMLInputElement} */
     const input = h("input", {
       type: "text",
       class: "form-control form-control-sm",
@@ -210,6 +212,7 @@ export const basics = {
   number: (field) => figure(field, /^[+-]?\d{1,15}$/, "whole number"),
   decimal: (field) => figure(field, /^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i, "number"),
   lines(field) {
+    /** @type {HTMLTextAreaElement} */
     const area = h("textarea", {
       class: "form-control form-control-sm",
       id: field.id,
@@ -227,6 +230,7 @@ export const basics = {
     return labelled(field, area);
   },
   flag(field) {
+    /** @type {HTMLInputElement} */
     const input = h("input", {
       type: "checkbox",
       class: "form-check-input",
@@ -253,7 +257,7 @@ export const basics = {
     );
   },
   pick_one(field) {
-    const options = field.property.labels;
+    const options = field.property.labels ?? [];
     return labelled(
       field,
       select(options, field.value, field.property.title, field.set, { id: field.id }),

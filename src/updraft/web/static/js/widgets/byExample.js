@@ -8,6 +8,7 @@ import { columnsOf } from "./basic.js";
  */
 export function byExample(field, take) {
   const columns = columnsOf(field);
+  /** @type {Record<string, string>} what rows should give */
   const given = {};
   /** @type {Set<string>} rows of which nothing is to come: an empty box alone says that nobody has said */
   const empty = new Set();
@@ -32,14 +33,20 @@ export function byExample(field, take) {
   const soon = pausing(250, ask);
 
   /** Each row with what stands there and a place for what it should give; the one asked for stands out. */
-  const drawRows = ({ rows: all, question }) => {
+  const drawRows = (
+    /** @type {{rows: any[], question: number | null}} */ { rows: all, question },
+  ) => {
     for (const { row, from } of all) {
       const known = rows.querySelector(`[data-row="${row}"]`);
       if (known) known.classList.toggle("asked", row === question);
       else rows.append(line(row, from, row === question));
     }
   };
-  const line = (row, from, asked) => {
+  const line = (
+    /** @type {number} */ row,
+    /** @type {(string | null)[]} */ from,
+    /** @type {boolean} */ asked,
+  ) => {
     const id = freshId("gives");
     const input = h("input", {
       type: "text",
@@ -81,7 +88,14 @@ export function byExample(field, take) {
     );
   };
 
-  const drawReadings = ({ readings, question, rows: shown }, some) => {
+  const drawReadings = (
+    /** @type {{readings: {sentence: string, formula: string}[], question: number | null, rows: any[]}} */ {
+      readings,
+      question,
+      rows: shown,
+    },
+    /** @type {boolean} */ some,
+  ) => {
     says.textContent = !some
       ? ""
       : !readings.length
@@ -108,7 +122,7 @@ export function byExample(field, take) {
     found.replaceChildren();
     return ask();
   };
-  const source = (n) =>
+  const source = (/** @type {number} */ n) =>
     h(
       "select",
       {

@@ -72,7 +72,7 @@ export function checkList(columns, chosen, label, change, beside = null) {
         return more ? h("div", { class: "bring-row" }, row, more) : row;
       }),
     );
-  const found = sieve(columns, label, draw, (yes, fits) => {
+  const found = sieve(columns, label ?? "", draw, (yes, fits) => {
     for (const { name } of all.filter(fits)) yes ? picked.add(name) : picked.delete(name);
     draw();
     tell();
@@ -106,7 +106,7 @@ export const columnWidgets = {
         const chosen = field.form.settings.columns ?? [];
         place.replaceChildren(
           checkList(
-            found.columns.map((name) => ({ name, kind: "" })),
+            found.columns.map((/** @type {string} */ name) => ({ name, kind: "" })),
             chosen.length ? chosen : found.columns,
             field.property.title,
             (names) => field.set(names.length === found.columns.length ? [] : names),
@@ -134,7 +134,7 @@ export const columnWidgets = {
         value.names.includes(column.name),
     );
     const place = h("div", { class: "mt-2" });
-    const set = (change) => {
+    const set = (/** @type {object} */ change) => {
       Object.assign(value, change);
       field.set({ ...value });
     };
@@ -190,14 +190,14 @@ export const columnWidgets = {
     const columns = known.map((column) => column.name);
     const kinds = new Map(known.map((column) => [column.name, column.kind]));
     const { settings } = field.form;
-    const listed = (field.value ?? []).map((item) => ({
+    const listed = (field.value ?? []).map((/** @type {Record<string, any>} */ item) => ({
       column: item.column,
       name: item.name ?? "",
       kept: true,
     }));
     const dropped = new Set(settings.drop ?? []);
     const keepsOthers = () => (field.form.settings.others ?? "keep") === "keep";
-    const seen = new Set(listed.map((item) => item.column));
+    const seen = new Set(listed.map((/** @type {Record<string, any>} */ item) => item.column));
     const rows = [
       ...listed,
       ...columns
@@ -214,14 +214,15 @@ export const columnWidgets = {
         .map(({ column, name }) => ({ column, name: name === column ? "" : name }));
       field.form.change({ drop, [field.name]: kept });
     };
-    const move = (from, to) => {
+    const move = (/** @type {number} */ from, /** @type {number} */ to) => {
       if (to < 0 || to >= rows.length) return;
       rows.splice(to, 0, rows.splice(from, 1)[0]);
       draw();
       tell();
       list.children[to].querySelector(".grip")?.focus();
     };
-    const here = (row) => found.fits({ name: row.column, kind: kinds.get(row.column) });
+    const here = (/** @type {any} */ row) =>
+      found.fits({ name: row.column, kind: kinds.get(row.column) });
     const draw = () =>
       list.replaceChildren(
         ...rows.map((row, n) => {
@@ -298,7 +299,8 @@ export const columnWidgets = {
       /** @type {any} */ (window).Sortable.create(list, {
         handle: ".grip",
         animation: 120,
-        onEnd: ({ oldIndex, newIndex }) => move(oldIndex, newIndex),
+        onEnd: (/** @type {{oldIndex: number, newIndex: number}} */ { oldIndex, newIndex }) =>
+          move(oldIndex, newIndex),
       });
     return group(field, h("div", {}, found.element, list));
   },

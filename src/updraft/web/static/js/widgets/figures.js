@@ -21,7 +21,11 @@ const ADDED = ["whole", "number", "yes_no"];
 const OF_ROWS = new Set(["rows", "rows_share"]);
 const WITHOUT_EMPTIES = new Set(["rows", "rows_share", "filled", "share"]);
 
-/** Tick boxes that say more of a figure: which stand there depends on it. */
+/**
+ * Tick boxes that say more of a figure: which stand there depends on it.
+ * @param {Record<string, any>} item
+ * @param {() => void} tell
+ */
 function figureOptions(item, tell) {
   /** @type {[string, string, () => boolean][]} */
   const known = [
@@ -49,7 +53,13 @@ function figureOptions(item, tell) {
   };
 }
 
-/** The column that a figure is of; or each whose name is like something, where that may be. */
+/**
+ * The column that a figure is of; or each whose name is like something, where that may be.
+ * @param {Record<string, any>} item
+ * @param {import("../contract.d.ts").ColumnThere[]} columns
+ * @param {boolean} some
+ * @param {() => void} tell
+ */
 function ofColumn(item, columns, some, tell) {
   const of = h("span", { class: "of-column" });
   const like = h("input", {
@@ -68,7 +78,7 @@ function ofColumn(item, columns, some, tell) {
     RECKONED.has(item.figure)
       ? columns.filter((c) => ADDED.includes(c.kind) || c.name === item.column)
       : columns;
-  const choose = (value) => {
+  const choose = (/** @type {string} */ value) => {
     like.hidden = value !== LIKE;
     item.column = value === LIKE ? "" : value;
     if (like.hidden) item.like = like.value = "";
@@ -85,7 +95,12 @@ function ofColumn(item, columns, some, tell) {
   return { of, like: some ? like : null, follow };
 }
 
-/** Of a percentile the share, of first and last the order, of a weighted mean the weight: shown where it fits. */
+/**
+ * Of a percentile the share, of first and last the order, of a weighted mean the weight: shown where it fits.
+ * @param {Record<string, any>} item
+ * @param {import("../contract.d.ts").ColumnThere[]} columns
+ * @param {() => void} tell
+ */
 function details(item, columns, tell) {
   const share = h(
     "label",
@@ -106,7 +121,12 @@ function details(item, columns, tell) {
     }),
     "% are at or below it",
   );
-  const chosen = (words, label, name, options) =>
+  const chosen = (
+    /** @type {string} */ words,
+    /** @type {string} */ label,
+    /** @type {string} */ name,
+    /** @type {import("./basic.js").Option[]} */ options,
+  ) =>
     h(
       "label",
       { class: "row-item" },
@@ -132,6 +152,8 @@ function details(item, columns, tell) {
 /**
  * The rule that rows must meet to count, folded away until it is wanted.
  * @param {import("../forms.js").Field} field
+ * @param {Record<string, any>} item
+ * @param {() => void} tell
  */
 function onlySome(field, item, tell) {
   const place = h(
@@ -141,7 +163,7 @@ function onlySome(field, item, tell) {
   );
   const drawn = () => {
     if (!place.open || place.children.length > 1) return;
-    const set = (rule) => {
+    const set = (/** @type {object} */ rule) => {
       item.where = rule;
       tell();
     };
@@ -157,9 +179,17 @@ function onlySome(field, item, tell) {
 export const figureWidgets = {
   figures(field) {
     const columns = columnsOf(field);
-    const items = (field.value ?? []).map((item) => ({ name: "", column: "", ...item }));
+    const items = (field.value ?? []).map((/** @type {Record<string, any>} */ item) => ({
+      name: "",
+      column: "",
+      ...item,
+    }));
     const some = "like" in (resolved(field.property.items, field.schema).properties ?? {});
-    const draw = (item, tell, remove) => {
+    const draw = (
+      /** @type {Record<string, any>} */ item,
+      /** @type {() => void} */ tell,
+      /** @type {() => void} */ remove,
+    ) => {
       const { of, like, follow } = ofColumn(item, columns, some, tell);
       const parts = [details(item, columns, tell), figureOptions(item, tell)];
       const offer = () => {
@@ -194,7 +224,7 @@ export const figureWidgets = {
       );
     };
     const fresh = () => ({ figure: items.length ? "sum" : "rows", column: "", name: "" });
-    const whole = (one) => OF_ROWS.has(one.figure);
+    const whole = (/** @type {Record<string, any>} */ one) => OF_ROWS.has(one.figure);
     return group(field, listEditor(items, draw, fresh, "+ figure", field.set, whole));
   },
 };

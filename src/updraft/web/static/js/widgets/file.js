@@ -19,8 +19,11 @@ const FORMATS = [
 ];
 
 /** The sheets of a workbook that hold anything, where that is known. */
-const full = (found) =>
-  (found.choices.sheets ?? []).filter((_, n) => (found.choices.rows?.[n] ?? "empty") !== "empty");
+const full = (/** @type {import("./found.d.ts").Found} */ found) =>
+  (found.choices.sheets ?? []).filter(
+    (/** @type {unknown} */ _, /** @type {number} */ n) =>
+      (found.choices.rows?.[n] ?? "empty") !== "empty",
+  );
 
 /** @type {Record<string, import("../forms.js").Widget>} */
 export const fileWidgets = {
@@ -41,10 +44,11 @@ export const fileWidgets = {
         }
       },
     });
-    const change = (value) => {
+    const change = (/** @type {string} */ value) => {
       field.value = value;
       field.set(value);
     };
+    /** @type {HTMLInputElement} */
     const typed = h("input", {
       type: "text",
       class: "form-control form-control-sm",
@@ -59,7 +63,7 @@ export const fileWidgets = {
         asText
           ? typed
           : select(
-              files.map((file) => [file.path, file.path]),
+              files.map((/** @type {{path: string}} */ file) => [file.path, file.path]),
               field.value,
               "File",
               change,
@@ -122,7 +126,8 @@ export const fileWidgets = {
       { id: field.id },
     );
     return Object.assign(labelled(field, element), {
-      foundText: (found) => `${found.title}: ${found.reasons.format}`,
+      foundText: (/** @type {import("./found.d.ts").Found} */ found) =>
+        `${found.title}: ${found.reasons.format}`,
     });
   },
 
@@ -146,7 +151,7 @@ export const fileWidgets = {
       box.hidden = names.length < 2 && !now;
       const options = [
         ["", open],
-        ...names.map((name, n) => {
+        ...names.map((/** @type {string} */ name, /** @type {number} */ n) => {
           const told = [rows[n], hidden.includes(name) ? "hidden" : ""].filter(Boolean);
           return [name, told.length ? `${name} (${told.join(", ")})` : name];
         }),
@@ -206,6 +211,7 @@ export const fileWidgets = {
 
   range(field) {
     const list = h("datalist", { id: freshId("ranges") });
+    /** @type {HTMLInputElement} */
     const input = h("input", {
       type: "text",
       class: "form-control form-control-sm",
@@ -261,7 +267,8 @@ export const fileWidgets = {
       const chosen = field.form.settings.parent ?? [];
       const value = new Map(fields.map((one) => [one.name, one.value]));
       const name = new Map(fields.map((one) => [one.value, one.name]));
-      const set = (names) => field.set(names.map((one) => value.get(one) ?? one));
+      const set = (/** @type {string[]} */ names) =>
+        field.set(names.map((one) => value.get(one) ?? one));
       place.replaceChildren(
         h(
           "details",
@@ -269,7 +276,7 @@ export const fileWidgets = {
           h("summary", { class: "linkish" }, `Fields around the records (${fields.length})`),
           checkList(
             fields,
-            chosen.map((one) => name.get(one) ?? one),
+            chosen.map((/** @type {string} */ one) => name.get(one) ?? one),
             field.property.title,
             set,
           ),
@@ -281,13 +288,21 @@ export const fileWidgets = {
 
   /** Cell formatting taken as columns. */
   marks(field) {
-    const marks = (field.value ?? []).map((mark) => ({ ...mark })),
+    const marks = (field.value ?? []).map((/** @type {Record<string, any>} */ mark) => ({
+        ...mark,
+      })),
       place = h("div", { class: "rows" });
-    const tell = () => field.set(marks.filter((mark) => mark.column));
+    const tell = () =>
+      field.set(marks.filter((/** @type {Record<string, any>} */ mark) => mark.column));
     const columns = () =>
       (field.form.found?.columns ?? [])
-        .map((name) => ({ name }))
-        .filter(({ name }) => !marks.some((mark) => name.startsWith(`${mark.column}: `)));
+        .map((/** @type {string} */ name) => ({ name }))
+        .filter(
+          (/** @type {{name: string}} */ { name }) =>
+            !marks.some((/** @type {Record<string, any>} */ mark) =>
+              name.startsWith(`${mark.column}: `),
+            ),
+        );
     const kinds = [
       ["fill", "fill colour"],
       ["bold", "bold"],
@@ -296,7 +311,7 @@ export const fileWidgets = {
     ];
     const draw = () =>
       place.replaceChildren(
-        ...marks.map((mark, n) =>
+        ...marks.map((/** @type {Record<string, any>} */ mark, /** @type {number} */ n) =>
           h(
             "div",
             { class: "row-item" },

@@ -18,7 +18,7 @@ const ENCODINGS = [
   ["gb18030", "Chinese (GB 18030)"],
 ];
 
-const titleOf = (encoding) =>
+const titleOf = (/** @type {string} */ encoding) =>
   ENCODINGS.find(([key]) => key === encoding?.replace("-sig", ""))?.[1] ?? encoding;
 
 /** @type {Record<string, import("../forms.js").Widget>} */
@@ -62,6 +62,7 @@ export const textWidgets = {
     ];
     if (field.value && !usual.some(([sign]) => sign === field.value))
       usual.push([field.value, field.value]);
+    /** @type {HTMLInputElement} */
     const other = h("input", {
       type: "text",
       class: "form-control form-control-sm",
@@ -96,7 +97,7 @@ export const textWidgets = {
       { id: field.id },
     );
     return Object.assign(labelled(field, element), {
-      foundText: (found) =>
+      foundText: (/** @type {import("./found.d.ts").Found} */ found) =>
         found.reasons.encoding
           ? `${titleOf(found.options.encoding)}: ${found.reasons.encoding}`
           : "",
@@ -108,7 +109,10 @@ export const textWidgets = {
     return labelled(
       field,
       select(
-        field.property.signs.map(([sign, text]) => [sign === null ? "find" : sign, text]),
+        field.property.signs.map((/** @type {[string, string]} */ [sign, text]) => [
+          sign === null ? "find" : sign,
+          text,
+        ]),
         value === null ? "find" : value,
         field.property.title,
         (sign) => field.set(sign === "find" ? null : sign),
@@ -118,6 +122,7 @@ export const textWidgets = {
   },
 
   words(field) {
+    /** @type {HTMLInputElement} */
     const input = h("input", {
       type: "text",
       class: "form-control form-control-sm",

@@ -103,7 +103,7 @@ export function finder(field, how) {
       }
       if (event.key === "Enter" && !list.hidden && all[at]) {
         event.preventDefault();
-        take(all[at].querySelector(".name")?.textContent);
+        take(all[at].querySelector(".name")?.textContent ?? "");
       }
       if (event.key === "Escape" && !list.hidden) {
         event.stopPropagation();

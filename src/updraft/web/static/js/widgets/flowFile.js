@@ -9,10 +9,12 @@ export const flowFileWidgets = {
   flow_file(field) {
     const { ending = "", none = "" } = field.property;
     const place = h("div", {});
-    const draw = async (now) => {
+    const draw = async (/** @type {string} */ now) => {
       const files = (await field.context.files()) ?? [];
-      const names = files.map((file) => file.path).filter((name) => name.endsWith(ending));
-      const options = [[NONE, none], ...names.map((name) => [name, name])];
+      const names = files
+        .map((/** @type {{path: string}} */ file) => file.path)
+        .filter((/** @type {string} */ name) => name.endsWith(ending));
+      const options = [[NONE, none], ...names.map((/** @type {string} */ name) => [name, name])];
       place.replaceChildren(
         select(options, now ?? NONE, field.property.title, field.set, { id: field.id }),
       );

@@ -4,19 +4,22 @@ import { formulaEditor } from "../editor.js";
 import { columnsOf, labelled } from "./basic.js";
 import { byExample } from "./byExample.js";
 
-/** All functions, with a search; taking one writes it where the cursor is. */
+/**
+ * All functions, with a search; taking one writes it where the cursor is.
+ * @param {(text: string) => void} insert
+ */
 export function functionList(insert) {
   const list = h("div", { class: "functions" });
   const draw = (search = "") => {
     const low = search.toLowerCase();
     list.replaceChildren(
       ...data("functions")
-        .filter((one) =>
+        .filter((/** @type {any} */ one) =>
           `${one.signature} ${one.help} ${one.group} ${one.words.join(" ")}`
             .toLowerCase()
             .includes(low),
         )
-        .map((one) =>
+        .map((/** @type {any} */ one) =>
           h(
             "button",
             { type: "button", class: "function", onclick: () => insert(`${one.name}(`) },
@@ -30,6 +33,7 @@ export function functionList(insert) {
     );
   };
   draw();
+  /** @type {HTMLInputElement} */
   const find = h("input", {
     type: "search",
     class: "form-control form-control-sm",
@@ -44,6 +48,7 @@ export function functionList(insert) {
 export const formulaWidgets = {
   column_or_new(field) {
     const list = freshId("names");
+    /** @type {HTMLInputElement} */
     const input = h("input", {
       type: "text",
       class: "form-control form-control-sm",
@@ -65,7 +70,7 @@ export const formulaWidgets = {
       columns: () => columnsOf(field),
       change: (text) => field.set(text),
     });
-    const take = (formula) => {
+    const take = (/** @type {string} */ formula) => {
       editor.set(formula);
       editor.focus();
     };

@@ -7,6 +7,8 @@ export interface TreeNode {
   path: string;
   kind: string;
   shape: string;
+  count: number;
+  example?: string;
   children: TreeNode[];
 }
 

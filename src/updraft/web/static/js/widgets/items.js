@@ -79,6 +79,7 @@ const isWhole = (schema) => (item) =>
 /**
  * Rules written as lines of text: those that were understood take the place of the list.
  * @param {import("../forms.js").Field} field
+ * @param {(found: any) => void} take
  */
 function fromText(field, take) {
   const area = h("textarea", {
@@ -93,7 +94,7 @@ function fromText(field, take) {
     if (!found) return;
     says.replaceChildren(
       h("p", { class: "muted small" }, `${found.rules.length} understood.`),
-      ...found.missed.map((one) =>
+      ...found.missed.map((/** @type {Record<string, any>} */ one) =>
         h("p", { class: "said-problem" }, h("strong", {}, one.text), ` ${one.reason}`),
       ),
     );
@@ -117,7 +118,11 @@ export const itemWidgets = {
     const { form, name } = field;
     const other = "value" in (field.schema.properties ?? {}) ? "value" : "otherwise";
     const read = fromText(field, ({ rules: found, otherwise }) => {
-      const value = found.map(({ when, then }) => ({ when, then, calculated: false }));
+      const value = found.map((/** @type {{when: any, then: any}} */ { when, then }) => ({
+        when,
+        then,
+        calculated: false,
+      }));
       form.change({ [name]: value, ...(otherwise === null ? {} : { [other]: otherwise }) });
       const drawn = itemWidgets.items({ ...field, value });
       list.replaceWith(drawn);
@@ -133,13 +138,19 @@ export const itemWidgets = {
     const list = h(
       "ul",
       { class: "picked-rows" },
-      rows.map((row, n) =>
+      rows.map((/** @type {Record<string, any>} */ row, /** @type {number} */ n) =>
         h(
           "li",
           {},
-          h("span", { class: "name" }, row.key.map((text) => text || "empty").join(" · ")),
+          h(
+            "span",
+            { class: "name" },
+            row.key.map((/** @type {string} */ text) => text || "empty").join(" · "),
+          ),
           removeButton(`row ${n + 1}`, () => {
-            field.set(rows.filter((_, at) => at !== n));
+            field.set(
+              rows.filter((/** @type {unknown} */ _, /** @type {number} */ at) => at !== n),
+            );
             field.form.remake(field.name);
           }),
         ),
@@ -151,9 +162,16 @@ export const itemWidgets = {
   items(field) {
     const schema = { ...resolved(field.property.items, field.schema), $defs: field.schema.$defs };
     const one = field.property.one ?? "line";
-    const items = (field.value ?? []).map((item) => ({ ...item }));
+    const items = (field.value ?? []).map((/** @type {Record<string, any>} */ item) => ({
+      ...item,
+    }));
     if (!items.length && field.property.begun) items.push(usual(schema));
-    const draw = (item, tell, remove, n) => {
+    const draw = (
+      /** @type {Record<string, any>} */ item,
+      /** @type {() => void} */ tell,
+      /** @type {() => void} */ remove,
+      /** @type {number} */ n,
+    ) => {
       const model = new Local(item, (settings) => {
         Object.assign(item, settings);
         tell();

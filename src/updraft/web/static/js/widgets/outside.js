@@ -5,10 +5,16 @@ import { finder } from "./finder.js";
 import { group, keepingFocus, labelled, removeButton, select, columnsOf } from "./basic.js";
 import { checkList, columnOptions } from "./columns.js";
 
-const path = (connection, what, query) =>
-  `/api/connections/${encodeURIComponent(connection)}/${what}?${new URLSearchParams(query)}`;
+const path = (
+  /** @type {string} */ connection,
+  /** @type {string} */ what,
+  /** @type {Record<string, string>} */ query,
+) => `/api/connections/${encodeURIComponent(connection)}/${what}?${new URLSearchParams(query)}`;
 
-/** Get the columns of the chosen table and have the fields that need them drawn anew. */
+/**
+ * Get the columns of the chosen table and have the fields that need them drawn anew.
+ * @param {import("../forms.js").Form} form
+ */
 export async function learnColumns(form) {
   const { connection } = form.settings,
     table = form.settings.table || form.settings.entity;
@@ -21,7 +27,11 @@ export async function learnColumns(form) {
   for (const name of ["columns", "rule", "order", "split_field"]) form.remake(name);
 }
 
-export const outsideValues = (form, column, search) =>
+export const outsideValues = (
+  /** @type {Pick<import("../forms.js").Form, "settings">} */ form,
+  /** @type {string} */ column,
+  /** @type {string} */ search,
+) =>
   attempt(() =>
     api(
       path(form.settings.connection, "values", {
@@ -50,7 +60,7 @@ export const outsideWidgets = {
       .then(({ connections }) => {
         const now = field.form.settings.connection;
         element.replaceChildren(
-          ...(connections.some((c) => c.name === now)
+          ...(connections.some((/** @type {Record<string, any>} */ c) => c.name === now)
             ? []
             : [
                 h(
@@ -59,7 +69,7 @@ export const outsideWidgets = {
                   now ? `${now} (not here)` : "choose…",
                 ),
               ]),
-          ...connections.map((c) =>
+          ...connections.map((/** @type {Record<string, any>} */ c) =>
             h("option", { value: c.name, selected: c.name === now }, c.name),
           ),
         );
@@ -111,13 +121,14 @@ export const outsideWidgets = {
   },
 
   order(field) {
-    const rows = (field.value ?? []).map((row) => ({ ...row })),
+    const rows = (field.value ?? []).map((/** @type {Record<string, any>} */ row) => ({ ...row })),
       place = h("div", { class: "rows" });
-    const tell = () => field.set(rows.filter((row) => row.column));
+    const tell = () =>
+      field.set(rows.filter((/** @type {Record<string, any>} */ row) => row.column));
     const draw = () =>
       keepingFocus(place, () =>
         place.replaceChildren(
-          ...rows.map((row, n) =>
+          ...rows.map((/** @type {Record<string, any>} */ row, /** @type {number} */ n) =>
             h(
               "div",
               { class: "row-item" },
@@ -172,6 +183,7 @@ export const outsideWidgets = {
   },
 
   sql(field) {
+    /** @type {HTMLTextAreaElement} */
     const area = h("textarea", {
       class: "form-control form-control-sm font-monospace",
       id: field.id,
@@ -185,6 +197,7 @@ export const outsideWidgets = {
   },
 
   long_text(field) {
+    /** @type {HTMLTextAreaElement} */
     const area = h("textarea", {
       class: "form-control form-control-sm font-monospace",
       id: field.id,
@@ -198,10 +211,14 @@ export const outsideWidgets = {
 
   /** Pairs of a name and a value. */
   binds(field) {
-    const rows = (field.value ?? []).map((row) => ({ ...row })),
+    const rows = (field.value ?? []).map((/** @type {Record<string, any>} */ row) => ({ ...row })),
       place = h("div", { class: "rows" });
-    const tell = () => field.set(rows.filter((row) => row.name));
-    const cell = (row, name, label) =>
+    const tell = () => field.set(rows.filter((/** @type {Record<string, any>} */ row) => row.name));
+    const cell = (
+      /** @type {Record<string, any>} */ row,
+      /** @type {string} */ name,
+      /** @type {string} */ label,
+    ) =>
       h("input", {
         type: "text",
         class: "form-control form-control-sm",
@@ -217,7 +234,7 @@ export const outsideWidgets = {
     const draw = () =>
       keepingFocus(place, () =>
         place.replaceChildren(
-          ...rows.map((row, n) =>
+          ...rows.map((/** @type {Record<string, any>} */ row, /** @type {number} */ n) =>
             h(
               "div",
               { class: "row-item" },
@@ -257,9 +274,11 @@ export const outsideWidgets = {
 /**
  * A box to find a table of the chosen connection.
  * @param {import("../forms.js").Field} field
+ * @param {string} hint
+ * @param {string} what
  */
 function tableFinder(field, hint, what) {
-  const find = (search) => {
+  const find = (/** @type {string} */ search) => {
     const { connection } = field.form.settings;
     return connection
       ? api(path(connection, "tables", { search })).then((found) => found.tables)

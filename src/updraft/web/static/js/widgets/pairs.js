@@ -5,11 +5,15 @@ import { checkList, columnOptions } from "./columns.js";
 import { listEditor } from "./items.js";
 import { pairsOf } from "./sheet.js";
 
-/** Whether numbers stand with currency, percent or units, and what each unit counts for. */
+/**
+ * Whether numbers stand with currency, percent or units, and what each unit counts for.
+ * @param {Record<string, any>} item
+ * @param {() => void} tell
+ */
 function dress(item, tell) {
-  const written = (units) =>
+  const written = (/** @type {{unit: string, times: number}[] | undefined} */ units) =>
     (units ?? []).map(({ unit, times }) => `${unit} = ${times}`).join(", ");
-  const read = (text) =>
+  const read = (/** @type {string} */ text) =>
     text
       .split(",")
       .map((part) => part.split("=").map((side) => side.trim()))
@@ -54,11 +58,16 @@ function dress(item, tell) {
 function proposals(field) {
   const place = h("div", { class: "key-proposals", role: "group", "aria-label": "Likely keys" });
   const chosen = (field.value ?? []).length > 0;
-  const take = (one) => {
+  const take = (/** @type {any} */ one) => {
     const now = field.form.settings[field.name] ?? [];
-    const pairs = one.pairs.map(([column, reference]) => ({ column, reference }));
-    const fresh = new Set(pairs.map((pair) => pair.column));
-    const others = now.filter((item) => item.column && !fresh.has(item.column));
+    const pairs = one.pairs.map((/** @type {[string, string]} */ [column, reference]) => ({
+      column,
+      reference,
+    }));
+    const fresh = new Set(pairs.map((/** @type {any} */ pair) => pair.column));
+    const others = now.filter(
+      (/** @type {Record<string, any>} */ item) => item.column && !fresh.has(item.column),
+    );
     field.form.change({
       [field.name]: [...others, ...pairs],
       ...(one.numbers ? { as_numbers: true } : {}),
@@ -66,11 +75,11 @@ function proposals(field) {
     field.form.remake(field.name);
     if (one.numbers) field.form.remake("as_numbers");
   };
-  const line = (one) =>
+  const line = (/** @type {any} */ one) =>
     h(
       "button",
       { type: "button", class: "key-proposal", onclick: () => take(one) },
-      h("strong", {}, one.pairs.map((pair) => pair.join(" = ")).join(", ")),
+      h("strong", {}, one.pairs.map((/** @type {any} */ pair) => pair.join(" = ")).join(", ")),
       h(
         "span",
         { class: "muted small" },
@@ -102,7 +111,9 @@ function proposals(field) {
 /** @type {Record<string, import("../forms.js").Widget>} */
 export const pairWidgets = {
   changes(field) {
-    const items = (field.value ?? []).map((item) => ({ ...item }));
+    const items = (field.value ?? []).map((/** @type {Record<string, any>} */ item) => ({
+      ...item,
+    }));
     const ofValues = "column" in (field.schema.properties ?? {}); // else the pairs are names of columns
     const known = ofValues
       ? null
@@ -117,12 +128,20 @@ export const pairWidgets = {
         ? items
         : [...items, { old: "", new: "" }];
     const tell = () =>
-      field.set(items.filter((item) => item.old !== "").map((item) => ({ ...item })));
-    const at = (n) => {
+      field.set(
+        items
+          .filter((/** @type {Record<string, any>} */ item) => item.old !== "")
+          .map((/** @type {Record<string, any>} */ item) => ({ ...item })),
+      );
+    const at = (/** @type {number} */ n) => {
       while (items.length <= n) items.push({ old: "", new: "" });
       return items[n];
     };
-    const cell = (n, key, item) =>
+    const cell = (
+      /** @type {number} */ n,
+      /** @type {string} */ key,
+      /** @type {Record<string, any>} */ item,
+    ) =>
       h("input", {
         type: "text",
         class: "form-control form-control-sm",
@@ -151,7 +170,7 @@ export const pairWidgets = {
           tell();
         },
       });
-    const row = (item, n) =>
+    const row = (/** @type {Record<string, any>} */ item, /** @type {number} */ n) =>
       h(
         "div",
         { class: "row-item" },
@@ -175,9 +194,9 @@ export const pairWidgets = {
       offer.replaceChildren(
         ...(found?.values ?? [])
           .slice(-60)
-          .filter(([v]) => v !== null)
+          .filter((/** @type {[string | null]} */ [v]) => v !== null)
           .slice(0, 24)
-          .map(([v, n]) =>
+          .map((/** @type {[string | null, number]} */ [v, n]) =>
             h(
               "button",
               {
@@ -196,6 +215,7 @@ export const pairWidgets = {
           ),
       );
     };
+    /** @type {HTMLDetailsElement} */
     const details = h(
       "details",
       { ontoggle: () => details.open && suggest() },
@@ -223,15 +243,24 @@ export const pairWidgets = {
       kind,
       titles[kind],
     ]);
-    const items = (field.value ?? []).map((item) => ({ formats: [], ...item }));
-    const draw = (item, tell, remove) => {
+    const items = (field.value ?? []).map((/** @type {Record<string, any>} */ item) => ({
+      formats: [],
+      ...item,
+    }));
+    const draw = (
+      /** @type {Record<string, any>} */ item,
+      /** @type {() => void} */ tell,
+      /** @type {() => void} */ remove,
+    ) => {
       const place = h("div", { class: "formats" });
       const show = () =>
         keepingFocus(place, () => {
-          const offered = (formats[item.type] ?? []).filter((form) => !item.formats.includes(form));
+          const offered = (formats[item.type] ?? []).filter(
+            (/** @type {string} */ form) => !item.formats.includes(form),
+          );
           place.hidden = !formats[item.type];
           place.replaceChildren(
-            ...item.formats.map((form, n) =>
+            ...item.formats.map((/** @type {string} */ form, /** @type {number} */ n) =>
               h(
                 "span",
                 { class: "format" },
@@ -242,7 +271,9 @@ export const pairWidgets = {
                     type: "button",
                     "aria-label": `Remove format ${form}`,
                     onclick: () => {
-                      item.formats = item.formats.filter((_, m) => m !== n);
+                      item.formats = item.formats.filter(
+                        (/** @type {unknown} */ _, /** @type {number} */ m) => m !== n,
+                      );
                       show();
                       tell();
                     },
@@ -254,7 +285,7 @@ export const pairWidgets = {
             select(
               [
                 ["", item.formats.length ? "another format…" : "format…"],
-                ...offered.map((form) => [form, form]),
+                ...offered.map((/** @type {string} */ form) => [form, form]),
               ],
               "",
               "Add a format",
@@ -272,7 +303,7 @@ export const pairWidgets = {
                 }),
           );
         });
-      const add = (form) => {
+      const add = (/** @type {string} */ form) => {
         if (form && !item.formats.includes(form)) {
           item.formats = [...item.formats, form];
           show();
@@ -330,9 +361,13 @@ export const pairWidgets = {
   keys(field) {
     const [mine, its] = [field.context.columns("table"), field.context.columns("reference")];
     const items = (field.value ?? []).length
-      ? field.value.map((item) => ({ ...item }))
+      ? field.value.map((/** @type {Record<string, any>} */ item) => ({ ...item }))
       : [{ column: "", reference: "" }];
-    const draw = (item, tell, remove) =>
+    const draw = (
+      /** @type {Record<string, any>} */ item,
+      /** @type {() => void} */ tell,
+      /** @type {() => void} */ remove,
+    ) =>
       h(
         "div",
         { class: "row-item" },
@@ -362,23 +397,27 @@ export const pairWidgets = {
 
   bring(field) {
     const its = columnsOf(field);
-    const items = (field.value ?? []).map((item) => ({ name: "", ...item }));
-    const item = (name) => items.find((one) => one.column === name);
-    const tell = () => field.set(items.map((one) => ({ ...one })));
+    const items = (field.value ?? []).map((/** @type {Record<string, any>} */ item) => ({
+      name: "",
+      ...item,
+    }));
+    const item = (/** @type {string} */ name) =>
+      items.find((/** @type {any} */ one) => one.column === name);
+    const tell = () => field.set(items.map((/** @type {any} */ one) => ({ ...one })));
     if (!its.length && !items.length)
       return group(
         field,
         h("span", { class: "muted p-2 d-block" }, "Choose the other table first."),
       );
-    const change = (names) => {
+    const change = (/** @type {string[]} */ names) => {
       items.splice(
         0,
         items.length,
-        ...names.map((name) => item(name) ?? { column: name, name: "" }),
+        ...names.map((/** @type {string} */ name) => item(name) ?? { column: name, name: "" }),
       );
       tell();
     };
-    const beside = (name) =>
+    const beside = (/** @type {string} */ name) =>
       h("input", {
         type: "text",
         class: "form-control form-control-sm",
@@ -390,7 +429,7 @@ export const pairWidgets = {
           tell();
         },
       });
-    const chosen = items.map((one) => one.column);
+    const chosen = items.map((/** @type {any} */ one) => one.column);
     return group(field, checkList(its, chosen, "Columns to bring", change, beside));
   },
 };

@@ -16,6 +16,9 @@ const YES_NO = [
   ["no", "no"],
 ];
 
+/** @type {Record<string, string | undefined>} what a telephone shows for a kind */
+const KEYBOARDS = { whole: "numeric", number: "decimal" };
+
 /**
  * `change(value)` is called with every change; a parameter of several values gives a list.
  * @param {any} parameter
@@ -27,15 +30,19 @@ export function valueControl(parameter, value, { id = null, label, change }) {
     return select(YES_NO, /^(yes|true|1)$/i.test(value) ? "yes" : "no", label, change, { id });
   }
   if (parameter.kind === "choice") {
-    const options = (parameter.options ?? []).map((option) => [option, option]);
+    const options = (parameter.options ?? []).map((/** @type {string} */ option) => [
+      option,
+      option,
+    ]);
     return select(options, value, label, change, { id });
   }
   if (parameter.kind === "list") {
-    const lines = (text) =>
+    const lines = (/** @type {string} */ text) =>
       text
         .split("\n")
-        .map((line) => line.trim())
+        .map((/** @type {string} */ line) => line.trim())
         .filter(Boolean);
+    /** @type {HTMLTextAreaElement} */
     const area = h("textarea", {
       id,
       rows: 3,
@@ -50,7 +57,7 @@ export function valueControl(parameter, value, { id = null, label, change }) {
   return h("input", {
     id,
     type: "text",
-    inputmode: { whole: "numeric", number: "decimal" }[parameter.kind],
+    inputmode: KEYBOARDS[parameter.kind],
     list: parameter.kind === "date" ? "day-phrases" : null,
     class: "form-control form-control-sm",
     "aria-label": label,

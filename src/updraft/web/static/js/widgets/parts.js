@@ -5,9 +5,12 @@ import { checkList } from "./columns.js";
 import { group, labelled, select } from "./basic.js";
 
 const WIRED = ["revision", "source", "also", "output", "parameters"];
-const flowOf = (form) => form.context.flow;
+const flowOf = (/** @type {import("../forms.js").Form} */ form) => form.context.flow;
 
-/** Learn what there is to wire in the chosen flow, and draw the fields that need it anew. */
+/**
+ * Learn what there is to wire in the chosen flow, and draw the fields that need it anew.
+ * @param {import("../forms.js").Form} form
+ */
 async function learn(form) {
   const { flow, block, revision } = form.settings;
   const key = `${flow} ${block} ${revision}`;
@@ -30,7 +33,7 @@ export const partWidgets = {
   flow(field) {
     const { form } = field;
     const now = () => (form.settings.block ? `block:${form.settings.flow}` : form.settings.flow);
-    const take = (value) => {
+    const take = (/** @type {string} */ value) => {
       const anew = { revision: null, source: "", also: [], output: "", parameters: [] };
       const had = Object.entries(anew).filter(([name]) => name in form.schema.properties);
       const [block, flow] = [value.startsWith("block:"), value.replace(/^block:/, "")];
@@ -43,8 +46,11 @@ export const partWidgets = {
       const found = await attempt(() => api(`/api/flows/${flowOf(form)}/usable`));
       if (!found) return;
       const options = [
-        ...found.flows.map(({ id, name }) => [id, name]),
-        ...found.blocks.map((name) => [`block:${name}`, `${name} (kept in this flow)`]),
+        ...found.flows.map((/** @type {{id: string, name: string}} */ { id, name }) => [id, name]),
+        ...found.blocks.map((/** @type {string} */ name) => [
+          `block:${name}`,
+          `${name} (kept in this flow)`,
+        ]),
       ];
       const chosen = form.settings.flow;
       const keep = h(
@@ -93,7 +99,10 @@ export const partWidgets = {
     if (!part || settings.block) return h("div", { class: "d-none" });
     const options = [
       ["", "as it is now"],
-      ...part.revisions.map((r) => [String(r.number), `${r.number} · ${r.sentence}`]),
+      ...part.revisions.map((/** @type {Record<string, any>} */ r) => [
+        String(r.number),
+        `${r.number} · ${r.sentence}`,
+      ]),
     ];
     return labelled(
       field,
@@ -127,9 +136,9 @@ export const partWidgets = {
   flow_sources(field) {
     const { part, settings } = field.form;
     const first = settings.source || part?.sources[0]?.[0];
-    const others = (part?.sources ?? []).filter(([id]) => id !== first);
+    const others = (part?.sources ?? []).filter((/** @type {[string]} */ [id]) => id !== first);
     if (!others.length) return h("div", { class: "d-none" });
-    const rows = others.map(([name, kind]) => ({ name, kind }));
+    const rows = others.map((/** @type {[string, string]} */ [name, kind]) => ({ name, kind }));
     return group(
       field,
       checkList(rows, field.value ?? [], field.property.title, field.set),
@@ -150,11 +159,16 @@ export const partWidgets = {
   flow_parameters(field) {
     const { part } = field.form;
     if (!part?.parameters.length) return h("div", { class: "d-none" });
-    const given = new Map((field.value ?? []).map(({ name, value }) => [name, value]));
+    const given = new Map(
+      (field.value ?? []).map((/** @type {{name: string, value: string}} */ { name, value }) => [
+        name,
+        value,
+      ]),
+    );
     const tell = () => field.set([...given].map(([name, value]) => ({ name, value })));
     return group(
       field,
-      part.parameters.map((parameter) =>
+      part.parameters.map((/** @type {Record<string, any>} */ parameter) =>
         h(
           "label",
           { class: "row-item" },

@@ -7,9 +7,11 @@ import { labelled } from "./basic.js";
 /**
  * A text box that offers what a reference calls kinds or properties; `offers` gets them once they are known.
  * @param {import("../forms.js").Field} field
+ * @param {(found: any, list: HTMLElement, below: HTMLElement, input: HTMLInputElement) => void} offers
  */
 function termBox(field, offers) {
   const list = h("datalist", { id: freshId("terms") });
+  /** @type {HTMLInputElement} */
   const input = h("input", {
     type: "text",
     class: "form-control form-control-sm",
@@ -29,15 +31,17 @@ function termBox(field, offers) {
   return labelled(field, input, list, below);
 }
 
-const option = (term, said = "") =>
+const option = (/** @type {Record<string, any>} */ term, said = "") =>
   h("option", { value: term.id }, said ? `${term.name} · ${said}` : term.name);
 
 /**
  * A box to find a term of known vocabularies; one that is none of them may be typed.
  * @param {import("../forms.js").Field} field
+ * @param {"yes" | "no"} classes
+ * @param {string} hint
  */
 function vocabularyFinder(field, classes, hint) {
-  const find = (search) =>
+  const find = (/** @type {string} */ search) =>
     api(`/api/vocabularies?${new URLSearchParams({ search, classes })}`).then(({ terms }) => terms);
   return finder(field, { hint, what: "known term", sign: "tag", find, free: true });
 }
@@ -46,12 +50,12 @@ function vocabularyFinder(field, classes, hint) {
 export const referenceWidgets = {
   thing(field) {
     return termBox(field, ({ types }, list, below, input) => {
-      list.replaceChildren(...types.map((term) => option(term)));
-      const proposed = types.filter((term) => term.names > 0);
+      list.replaceChildren(...types.map((/** @type {Record<string, any>} */ term) => option(term)));
+      const proposed = types.filter((/** @type {Record<string, any>} */ term) => term.names > 0);
       if (!proposed.length) return;
       below.replaceChildren(
         h("span", { class: "muted small" }, "Most likely: "),
-        ...proposed.slice(0, 3).map((term) =>
+        ...proposed.slice(0, 3).map((/** @type {Record<string, any>} */ term) =>
           h(
             "button",
             {
@@ -75,6 +79,8 @@ export const referenceWidgets = {
 
   property: (field) =>
     termBox(field, ({ properties }, list) =>
-      list.replaceChildren(...properties.map((term) => option(term))),
+      list.replaceChildren(
+        ...properties.map((/** @type {Record<string, any>} */ term) => option(term)),
+      ),
     ),
 };

@@ -57,27 +57,30 @@ export const ruleWidgets = {
     const tell = () => field.set(structuredClone(rule));
     const draw = () => keepingFocus(place, () => place.replaceChildren(listOf(rule, 0)));
 
+    /** @param {Record<string, any>} part @param {number} depth */
     function listOf(part, depth) {
-      const items = part.of.map((item, n) => {
-        const remove = () => {
-          part.of.splice(n, 1);
-          draw();
-          tell();
-        };
-        if (item.of)
-          return h(
-            "div",
-            { class: "card-item" },
-            h(
+      const items = part.of.map(
+        (/** @type {Record<string, any>} */ item, /** @type {number} */ n) => {
+          const remove = () => {
+            part.of.splice(n, 1);
+            draw();
+            tell();
+          };
+          if (item.of)
+            return h(
               "div",
-              { class: "row-item" },
-              h("strong", { class: "field-title mb-0 flex-grow-1" }, "Group"),
-              removeButton("the group", remove),
-            ),
-            listOf(item, 1),
-          );
-        return condition(item, columns, field.context, remove, tell);
-      });
+              { class: "card-item" },
+              h(
+                "div",
+                { class: "row-item" },
+                h("strong", { class: "field-title mb-0 flex-grow-1" }, "Group"),
+                removeButton("the group", remove),
+              ),
+              listOf(item, 1),
+            );
+          return condition(item, columns, field.context, remove, tell);
+        },
+      );
       return h(
         "div",
         {},
@@ -150,14 +153,25 @@ const fresh = (column = "") => ({
   ignore_case: false,
 });
 
-/** Whether a test can be asked of a column of this type. */
+/**
+ * Whether a test can be asked of a column of this type.
+ * @param {string} test
+ * @param {string} kind
+ */
 function fits(test, kind) {
   if (ONLY_TEXT.has(test)) return kind === "text";
   if (ONLY_NUMBERS.has(test)) return kind === "number";
   return !ONLY_DAYS.has(test) || kind === "date" || kind === "datetime";
 }
 
-/** One condition. Its lists stay in place while they are typed into; only what follows from them is drawn anew. */
+/**
+ * One condition. Its lists stay in place while they are typed into; only what follows from them is drawn anew.
+ * @param {Record<string, any>} item
+ * @param {import("../contract.d.ts").ColumnThere[]} columns
+ * @param {import("../stepForm.js").FormContext} context
+ * @param {() => void} remove
+ * @param {() => void} tell
+ */
 function condition(item, columns, context, remove, tell) {
   const kindOf = () => columns.find((column) => column.name === item.column)?.kind ?? "text";
   const rest = h("div", { class: "rows" });
@@ -195,7 +209,13 @@ function condition(item, columns, context, remove, tell) {
   );
 }
 
-/** The controls for what a column is compared with. */
+/**
+ * The controls for what a column is compared with.
+ * @param {Record<string, any>} item
+ * @param {string} kind
+ * @param {import("../stepForm.js").FormContext} context
+ * @param {() => void} tell
+ */
 function compared(item, kind, context, tell) {
   const parts = [];
   if (["one_of", "none_of"].includes(item.test)) parts.push(severalValues(item, context, tell));
@@ -227,7 +247,14 @@ function compared(item, kind, context, tell) {
   return parts;
 }
 
-/** A day to compare with: a date, one that is counted from today, or a parameter. */
+/**
+ * A day to compare with: a date, one that is counted from today, or a parameter.
+ * @param {Record<string, any>} item
+ * @param {string} key
+ * @param {import("../stepForm.js").FormContext} context
+ * @param {() => void} tell
+ * @param {string} label
+ */
 function oneDay(item, key, context, tell, label) {
   const parameters = (context.parameters?.() ?? []).filter((one) => one.kind === "date");
   const list = h(
@@ -280,7 +307,15 @@ function oneDay(item, key, context, tell, label) {
   return h("div", { class: "row-item flex-grow-1 day" }, input, open, calendar, list);
 }
 
-/** A value to compare with; the column's own values are offered while typing. */
+/**
+ * A value to compare with; the column's own values are offered while typing.
+ * @param {Record<string, any>} item
+ * @param {string} key
+ * @param {string} kind
+ * @param {import("../stepForm.js").FormContext} context
+ * @param {() => void} tell
+ * @param {string} label
+ */
 function oneValue(item, key, kind, context, tell, label) {
   if (kind === "date") return oneDay(item, key, context, tell, label);
   const list = h("datalist", { id: freshId("values") });
@@ -302,8 +337,8 @@ function oneValue(item, key, kind, context, tell, label) {
         list.replaceChildren(
           ...(found?.values ?? [])
             .slice(0, 100)
-            .filter(([v]) => v !== null)
-            .map(([v]) => h("option", { value: v })),
+            .filter((/** @type {[string | null]} */ [v]) => v !== null)
+            .map((/** @type {[string | null]} */ [v]) => h("option", { value: v })),
         );
       }
     },
@@ -311,6 +346,11 @@ function oneValue(item, key, kind, context, tell, label) {
   return h("div", { class: "flex-grow-1" }, input, list);
 }
 
+/**
+ * @param {Record<string, any>} item
+ * @param {import("../stepForm.js").FormContext} context
+ * @param {() => void} tell
+ */
 function severalValues(item, context, tell) {
   const area = h("textarea", {
     class: "form-control form-control-sm",
@@ -329,8 +369,8 @@ function severalValues(item, context, tell) {
       offer.replaceChildren(
         ...(found?.values ?? [])
           .slice(0, 8)
-          .filter(([v]) => v !== null)
-          .map(([v, n]) =>
+          .filter((/** @type {[string | null]} */ [v]) => v !== null)
+          .map((/** @type {[string | null, number]} */ [v, n]) =>
             h(
               "button",
               {

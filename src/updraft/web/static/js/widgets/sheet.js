@@ -46,6 +46,11 @@ export function pairsOf(event) {
 }
 
 export class Sheet {
+  /**
+   * @param {string[]} columns
+   * @param {string[][]} rows
+   * @param {(sheet: {columns: string[], rows: string[][]}) => void} changed
+   */
   constructor(columns, rows, changed) {
     this.columns = columns.length ? [...columns] : ["Column 1"];
     this.rows = rows.map((row) => [...row]);
@@ -56,7 +61,7 @@ export class Sheet {
 
   tell() {
     const filled = this.rows.map((row) => this.columns.map((_, n) => row[n] ?? ""));
-    while (filled.length && filled.at(-1).every((cell) => cell === "")) filled.pop();
+    while (filled.at(-1)?.every((cell) => cell === "")) filled.pop();
     this.changed({ columns: [...this.columns], rows: filled });
   }
 
@@ -64,7 +69,12 @@ export class Sheet {
   draw(focus = null) {
     const width = this.columns.length,
       shown = [...this.rows, ...Array.from({ length: 2 }, () => [])];
-    const input = (row, column, value, label) =>
+    const input = (
+      /** @type {number} */ row,
+      /** @type {number} */ column,
+      /** @type {string} */ value,
+      /** @type {string} */ label,
+    ) =>
       h("input", {
         type: "text",
         value: value ?? "",
@@ -119,7 +129,9 @@ export class Sheet {
         ),
       ),
     );
-    table.addEventListener("input", (event) => this.typed(event.target));
+    table.addEventListener("input", ({ target }) =>
+      this.typed(/** @type {HTMLInputElement} */ (target)),
+    );
     table.addEventListener("keydown", (event) => this.keys(event));
     table.addEventListener("paste", (event) => this.pasted(event));
     this.element.replaceChildren(
@@ -142,10 +154,14 @@ export class Sheet {
     return `Column ${n}`;
   }
 
+  /** @param {number} row @param {number} column */
   at(row, column) {
-    return this.element.querySelector(`[data-row="${row}"][data-column="${column}"]`);
+    /** @type {HTMLInputElement | null} */
+    const cell = this.element.querySelector(`[data-row="${row}"][data-column="${column}"]`);
+    return cell;
   }
 
+  /** @param {HTMLInputElement} cell */
   typed(cell) {
     const row = Number(cell.dataset.row),
       column = Number(cell.dataset.column);
@@ -161,8 +177,9 @@ export class Sheet {
     this.tell();
   }
 
+  /** @param {KeyboardEvent} event */
   keys(event) {
-    const cell = event.target,
+    const cell = /** @type {HTMLInputElement} */ (event.target),
       row = Number(cell.dataset.row),
       column = Number(cell.dataset.column);
     if (Number.isNaN(row)) return;
@@ -171,13 +188,15 @@ export class Sheet {
       (event.key === "ArrowLeft"
         ? cell.selectionStart === 0
         : cell.selectionStart === cell.value.length);
-    const to = {
+    /** @type {Record<string, [row: number, column: number] | null>} */
+    const ways = {
       ArrowUp: [row - 1, column],
       ArrowDown: [row + 1, column],
       Enter: [row + 1, column],
       ArrowLeft: edge ? [row, column - 1] : null,
       ArrowRight: edge ? [row, column + 1] : null,
-    }[event.key];
+    };
+    const to = ways[event.key];
     const next = to && this.at(...to);
     if (next) {
       event.preventDefault();
@@ -196,12 +215,14 @@ export class Sheet {
     }
   }
 
+  /** @param {ClipboardEvent} event */
   pasted(event) {
-    const cells = cellsOf(event.clipboardData.getData("text/plain"));
+    const cells = cellsOf(event.clipboardData?.getData("text/plain") ?? "");
     if (cells.length === 1 && cells[0].length === 1) return;
     event.preventDefault();
-    const row = Number(event.target.dataset.row),
-      column = Number(event.target.dataset.column);
+    const { dataset } = /** @type {HTMLInputElement} */ (event.target);
+    const row = Number(dataset.row),
+      column = Number(dataset.column);
     cells.forEach((line, r) =>
       line.forEach((text, c) => {
         while (this.columns.length <= column + c) this.columns.push(this.freeName());

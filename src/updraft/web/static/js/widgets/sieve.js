@@ -16,14 +16,15 @@ export function sieve(columns, label, redraw, all) {
     const parts = text.split("*").map((part) => part.replace(/[.+?^${}()|[\]\\]/g, "\\$&"));
     return new RegExp(text.includes("*") ? `^${parts.join(".*")}$` : parts[0], "i");
   };
-  const fits = (column) => (!type || column.kind === type) && pattern().test(column.name);
+  const fits = (/** @type {{name: string, kind?: string}} */ column) =>
+    (!type || column.kind === type) && pattern().test(column.name);
   const tell = () => {
     const some = text || type ? " shown" : "";
     yes.textContent = `All${some}`;
     no.textContent = `None${some}`;
     redraw();
   };
-  const button = (act) =>
+  const button = (/** @type {boolean} */ act) =>
     h("button", { type: "button", class: "tiny-button", onclick: () => all(act, fits) });
   const [yes, no] = [button(true), button(false)];
   [yes.textContent, no.textContent] = ["All", "None"];

@@ -2,10 +2,16 @@
 import { h, icon } from "../dom.js";
 import { removeButton, select } from "./basic.js";
 
-/** `tables` are [reference, title]; `taken` the references chosen; `take` gets the new list. */
+/**
+ * `tables` are [reference, title]; `taken` the references chosen; `take` gets the new list.
+ * @param {string[][]} tables each as it is referred to, and its title
+ * @param {string[]} taken
+ * @param {string} label
+ * @param {(value: any) => void} take
+ */
 export function severalTables(tables, taken, label, take) {
-  const titles = new Map(tables);
-  const swapped = (from, to) => {
+  const titles = new Map(tables.map(([ref, title]) => [ref, title]));
+  const swapped = (/** @type {number} */ from, /** @type {number} */ to) => {
     const list = [...taken];
     [list[from], list[to]] = [list[to], list[from]];
     return list;
