@@ -1,4 +1,7 @@
-/** Cells of the grid: shown as they are, with what they were; copied so that a spreadsheet has them again. */
+/**
+ * Cells of the grid: shown as they are, with what they were; copied so that a spreadsheet has them
+ * again.
+ */
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { JS } from "./world.js";

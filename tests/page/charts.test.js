@@ -1,4 +1,7 @@
-/** Charts and bands: what is drawn is what was counted, and what is clicked is the mark that is drawn there. */
+/**
+ * Charts and bands: what is drawn is what was counted, and what is clicked is the mark that is
+ * drawn there.
+ */
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { JS } from "./world.js";

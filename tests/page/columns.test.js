@@ -1,4 +1,7 @@
-/** Choosing columns, keys and types: what is ticked is what is set, in the order that is shown, and what is gone stays in sight. */
+/**
+ * Choosing columns, keys and types: what is ticked is what is set, in the order that is shown, and
+ * what is gone stays in sight.
+ */
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { JS } from "./world.js";

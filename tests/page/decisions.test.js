@@ -1,4 +1,7 @@
-/** What is asked and answered: an answer is about its own question, and what a line shows is what is taken. */
+/**
+ * What is asked and answered: an answer is about its own question, and what a line shows is what is
+ * taken.
+ */
 import assert from "node:assert/strict";
 import { beforeEach, test } from "node:test";
 import { answer, asked, answerBy, JS } from "./world.js";

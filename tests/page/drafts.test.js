@@ -1,4 +1,7 @@
-/** One owner of what is tried: nothing that was set is lost, and nothing comes back that was put away. */
+/**
+ * One owner of what is tried: nothing that was set is lost, and nothing comes back that was put
+ * away.
+ */
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { JS } from "./world.js";

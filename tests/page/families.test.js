@@ -1,4 +1,7 @@
-/** The desk of look-alikes: what is ticked becomes the one name, what is said is so, and an answer is one edit. */
+/**
+ * The desk of look-alikes: what is ticked becomes the one name, what is said is so, and an answer
+ * is one edit.
+ */
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { answerBy, asked, JS } from "./world.js";

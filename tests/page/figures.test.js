@@ -1,4 +1,7 @@
-/** What is said in figures: no number but zero is 0, only all is 100 %, and a count opens what it counts. */
+/**
+ * What is said in figures: no number but zero is 0, only all is 100 %, and a count opens what it
+ * counts.
+ */
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { answerBy, JS } from "./world.js";

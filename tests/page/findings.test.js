@@ -1,4 +1,7 @@
-/** The desk of findings: what is left out of a repair stays out of it, taken alone or with all, and is said. */
+/**
+ * The desk of findings: what is left out of a repair stays out of it, taken alone or with all, and
+ * is said.
+ */
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { answerBy, asked, JS, notices } from "./world.js";

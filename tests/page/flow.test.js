@@ -1,4 +1,7 @@
-/** The flow as the server has it: edits one after another, each on the revision that the one before made. */
+/**
+ * The flow as the server has it: edits one after another, each on the revision that the one before
+ * made.
+ */
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { answer, asked, JS, notices } from "./world.js";

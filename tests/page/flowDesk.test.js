@@ -5,7 +5,10 @@ import { answerBy, asked, JS } from "./world.js";
 
 const { FlowDesk } = await import(`${JS}deskFlow.js`);
 
-/** The desk of a flow that is computed there, as it shows with these clusters; and the edits it makes. */
+/**
+ * The desk of a flow that is computed there, as it shows with these clusters; and the edits it
+ * makes.
+ */
 async function shown(computed_on, clusters, gathered = []) {
   const edits = [];
   const body = document.querySelector("main");

@@ -6,7 +6,10 @@ import { answerBy, JS } from "./world.js";
 
 const { Form, widgets } = await import(`${JS}forms.js`);
 
-/** From tests/page/test_page_modules.py: kind → its schema, the settings that a new step has, its ports. */
+/**
+ * From tests/page/test_page_modules.py: kind → its schema, the settings that a new step has, its
+ * ports.
+ */
 const KINDS = JSON.parse(readFileSync(process.env.UPDRAFT_KINDS, "utf8"));
 const COLUMNS = [
   { name: "Hub", kind: "text" },

@@ -1,4 +1,7 @@
-/** People go on while the server works: what was asked before is not drawn over what is shown now, nor done to it. */
+/**
+ * People go on while the server works: what was asked before is not drawn over what is shown now,
+ * nor done to it.
+ */
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { answerBy, JS } from "./world.js";

@@ -1,4 +1,6 @@
-/** Changes that join a Recode step: the table after it is as if they had been made to what is seen. */
+/**
+ * Changes that join a Recode step: the table after it is as if they had been made to what is seen.
+ */
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { answer, answerBy, JS } from "./world.js";

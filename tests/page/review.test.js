@@ -1,4 +1,7 @@
-/** The desk of questions: one at a time, by its keys, each answer kept at once and said of its own question. */
+/**
+ * The desk of questions: one at a time, by its keys, each answer kept at once and said of its own
+ * question.
+ */
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { answerBy, asked, JS } from "./world.js";

@@ -1,4 +1,7 @@
-/** When a flow runs by itself: what the form says is what is asked for, and nothing is chosen that nobody chose. */
+/**
+ * When a flow runs by itself: what the form says is what is asked for, and nothing is chosen that
+ * nobody chose.
+ */
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { answer, asked, JS, notices } from "./world.js";

@@ -1,4 +1,7 @@
-/** Cells that are typed or pasted: what stands in the sheet is what is set, and no paste moves a row. */
+/**
+ * Cells that are typed or pasted: what stands in the sheet is what is set, and no paste moves a
+ * row.
+ */
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { JS } from "./world.js";

@@ -101,7 +101,8 @@ test("undo puts back what is tried; redo and going back to a revision do not los
   assert.ok(open.has("b"));
   assert.ok(notices().some((one) => one.startsWith("“Tidy” is only tried")));
   await made.goTo(3);
-  assert.deepEqual(done, [["applied", "b"], ["go", "revisions/3"], ["revisions"]]); // prettier-ignore
+  // prettier-ignore
+  assert.deepEqual(done, [["applied", "b"], ["go", "revisions/3"], ["revisions"]]);
 });
 
 test("a draft that cannot be applied stays, and no older revision takes its place", async () => {

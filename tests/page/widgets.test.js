@@ -1,4 +1,7 @@
-/** Widgets whose value has a shape of its own: what is set is what is shown, and what cannot be is not set. */
+/**
+ * Widgets whose value has a shape of its own: what is set is what is shown, and what cannot be is
+ * not set.
+ */
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { JS } from "./world.js";

@@ -1,4 +1,7 @@
-/** A page without a browser: a document, a server that answers what a test says, and what was asked of it. */
+/**
+ * A page without a browser: a document, a server that answers what a test says, and what was asked
+ * of it.
+ */
 import { JSDOM } from "jsdom";
 
 const dom = new JSDOM(

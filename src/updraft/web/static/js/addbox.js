@@ -6,9 +6,9 @@ export class AddBox {
   /**
    * @param {any[]} catalogue the kinds of steps
    * @param {(kind: any, branch: boolean) => void} choose
-   * @param {{ follower: () => string, place: () => string, path: string }} where names the step that would then
-   *   work on the new one's result and the table that the new one would take, "" where there is none; and the
-   *   flow's address
+   * @param {{ follower: () => string, place: () => string, path: string }} where names the step
+   *   that would then work on the new one's result and the table that the new one would take, ""
+   *   where there is none; and the flow's address
    */
   constructor(catalogue, choose, where) {
     this.around = where;

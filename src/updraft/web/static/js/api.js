@@ -15,7 +15,8 @@ const FILE_KIND = said("file-kind");
 const token = said("csrf-token");
 
 /**
- * Ask for `path`; `body` may be plain data or FormData. What takes its time is asked for again until it is there.
+ * Ask for `path`; `body` may be plain data or FormData. What takes its time is asked for again
+ * until it is there.
  * @param {string} path
  * @param {{method?: string, body?: any, signal?: AbortSignal | null}} asked
  */
@@ -146,7 +147,8 @@ export class Newest {
 }
 
 /**
- * Upload one file into a flow, perhaps into a folder there; gives its `path` and the `columns` found in it.
+ * Upload one file into a flow, perhaps into a folder there; gives its `path` and the `columns`
+ * found in it.
  * @param {boolean} other it is no table
  */
 export async function upload(flow, file, folder = "", other = false) {

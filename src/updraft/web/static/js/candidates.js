@@ -1,4 +1,7 @@
-/** Names that a reference is not sure of, as a list to review: what each may mean, and what else it may be. */
+/**
+ * Names that a reference is not sure of, as a list to review: what each may mean, and what else it
+ * may be.
+ */
 import { Newest } from "./api.js";
 import { h, pausing, plural } from "./dom.js";
 
@@ -47,7 +50,10 @@ export class Candidates {
     );
   }
 
-  /** The likeliest meaning, said as a sentence to agree to; others and a search behind “Another”; or none. */
+  /**
+   * The likeliest meaning, said as a sentence to agree to; others and a search behind “Another”; or
+   * none.
+   */
   question({ key, rows, candidates }) {
     const [first, ...rest] = candidates ?? [];
     const others = h("div", { class: "candidates" });

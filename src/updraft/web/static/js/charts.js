@@ -1,4 +1,7 @@
-/** Charts as SVG that stands by itself: every colour and size is written in it, so that it can be saved as it is. */
+/**
+ * Charts as SVG that stands by itself: every colour and size is written in it, so that it can be
+ * saved as it is.
+ */
 import { plural, svg } from "./dom.js";
 
 const WIDE = 720,

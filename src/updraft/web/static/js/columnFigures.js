@@ -197,10 +197,12 @@ function histogram(desk, found) {
   };
   const chosen = (a, b) => {
     from.value = found.labels[a];
-    // The last bin holds its upper edge too; those of whole numbers and days end before the next one begins.
+    // The last bin holds its upper edge too; those of whole numbers and days end before the next
+    // one begins.
     to.value = integers ? before(found.edges[b], desk.kind) : found.labels[b];
     desk.range = { bins: [a, b], scale, from: from.value, to: to.value };
-    // As the bins are counted: each with its lower edge, the last of numbers with its upper one too.
+    // As the bins are counted: each with its lower edge, the last of numbers with its upper one
+    // too.
     const last = b === found.counts.length && !steps ? "at_most" : "less";
     take([
       condition(name, "at_least", { value: found.labels[a] }),

@@ -1,4 +1,7 @@
-/** The course: the flow from top to bottom, a lane per table, a stop per step. Its places come from the server. */
+/**
+ * The course: the flow from top to bottom, a lane per table, a stop per step. Its places come from
+ * the server.
+ */
 import { byId, count, framed, h, icon, svg } from "./dom.js";
 
 const ROW = 47,
@@ -20,7 +23,9 @@ export class Course {
   /** @type {string | null} the step that was shown last */
   shown;
 
-  /** `act` has select(id), move(id, after), remove(id), rename(id), menu(id, element), toggle(id). */
+  /**
+   * `act` has select(id), move(id, after), remove(id), rename(id), menu(id, element), toggle(id).
+   */
   constructor(act) {
     this.act = act;
     this.list = byId("stops");
@@ -41,7 +46,8 @@ export class Course {
     const place = Object.fromEntries(stops.map((stop) => [stop.id, stop]));
     const left = x(lanes - 1) + 14;
     document.body.style.setProperty("--rail-width", `${left}px`);
-    document.body.style.setProperty("--course-rail", `${Math.max(0, left - 50)}px`); // many lanes widen the course, not narrow its text
+    // many lanes widen the course, not narrow its text
+    document.body.style.setProperty("--course-rail", `${Math.max(0, left - 50)}px`);
 
     const focused = this.list.contains(document.activeElement)
       ? document.activeElement?.getAttribute("data-step")
@@ -193,7 +199,8 @@ export class Course {
     const go = { ArrowUp: at - 1, ArrowDown: at + 1, Home: 0, End: order.length - 1 }[event.key];
     if (go !== undefined && !event.altKey && order[go]) {
       event.preventDefault();
-      this.act.select(order[go]); // drawing the course anew keeps the focus where the next key has put it
+      // drawing the course anew keeps the focus where the next key has put it
+      this.act.select(order[go]);
       this.focus(order[go]);
     } else if (event.altKey && (event.key === "ArrowUp" || event.key === "ArrowDown")) {
       event.preventDefault();
@@ -223,7 +230,10 @@ export class Course {
   }
 }
 
-/** A source is a square, a step a circle, an output a triangle; filled when fresh, hollow while it waits, dashed when off. */
+/**
+ * A source is a square, a step a circle, an output a triangle; filled when fresh, hollow while it
+ * waits, dashed when off.
+ */
 function mark(step, x, y, colour, selected, usual) {
   const size = selected ? usual + 2 : usual;
   const attributes = {

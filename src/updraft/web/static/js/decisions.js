@@ -73,7 +73,10 @@ export function differing(one, other) {
 
 /** A part of the step's desk. It fills itself, and again after each change. */
 export class Decisions {
-  /** @param {((text: string) => Promise<any>) | null} find finds what a text may mean, for questions with candidates */
+  /**
+   * @param {((text: string) => Promise<any>) | null} find finds what a text may mean, for questions
+   *   with candidates
+   */
   constructor(studio, step, find = null) {
     this.find = find;
     this.studio = studio;
@@ -169,7 +172,10 @@ export class Decisions {
     );
   }
 
-  /** Questions whose answer may be any text: what is proposed is there, to take, to change or to refuse. */
+  /**
+   * Questions whose answer may be any text: what is proposed is there, to take, to change or to
+   * refuse.
+   */
   proposed(found) {
     const line = ({ key, rows, proposal, why, fields }) => {
       const input = h("input", {

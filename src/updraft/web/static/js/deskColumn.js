@@ -1,4 +1,7 @@
-/** The desk of a column: values, figures, patterns, and the column beside another. Looking changes nothing. */
+/**
+ * The desk of a column: values, figures, patterns, and the column beside another. Looking changes
+ * nothing.
+ */
 import { api, Newest } from "./api.js";
 import { drawFigures, ORDERED } from "./columnFigures.js";
 import { drawPair } from "./columnPair.js";

@@ -1,4 +1,7 @@
-/** The desk of findings: what looks wrong in the table, and the repairs, shown with their effect before they are taken. */
+/**
+ * The desk of findings: what looks wrong in the table, and the repairs, shown with their effect
+ * before they are taken.
+ */
 import { api, notice, post } from "./api.js";
 import { count, h, icon, plural } from "./dom.js";
 import { dismiss, dismissed } from "./dismissing.js";
@@ -244,7 +247,10 @@ export class FindingsDesk {
     return card;
   }
 
-  /** Every value that the first repair rewrites: old and new, each to be left out. Its rows are in focus beside. */
+  /**
+   * Every value that the first repair rewrites: old and new, each to be left out. Its rows are in
+   * focus beside.
+   */
   cells(finding) {
     const changes = (finding.repairs[0]?.steps ?? []).flatMap(
       (step) => step.settings.changes ?? [],

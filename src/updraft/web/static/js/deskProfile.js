@@ -1,4 +1,7 @@
-/** The desk of the whole table's profile: a line for each column; to copy, to save, to print, or to take as a table. */
+/**
+ * The desk of the whole table's profile: a line for each column; to copy, to save, to print, or to
+ * take as a table.
+ */
 import { api, Newest, notice } from "./api.js";
 import { count, h, icon, plural } from "./dom.js";
 import { picture } from "./pictures.js";

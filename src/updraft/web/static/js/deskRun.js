@@ -150,7 +150,8 @@ export class RunDesk {
     let last = "",
       missed = 0;
     while (this.id === id && this.desk.view === "run") {
-      // A server that is away for a while does not end the watching: what is shown would stay as it was.
+      // A server that is away for a while does not end the watching: what is shown would stay as it
+      // was.
       const run = missed < AWAY ? await api(`/api/runs/${id}`).catch(() => null) : null;
       if (this.id !== id || this.desk.view !== "run") return;
       if (!run) {

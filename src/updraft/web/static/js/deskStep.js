@@ -1,4 +1,6 @@
-/** The desk for a stop: its settings with the effect shown while they change, its inputs, its note. */
+/**
+ * The desk for a stop: its settings with the effect shown while they change, its inputs, its note.
+ */
 import { h, icon } from "./dom.js";
 import { Decisions } from "./decisions.js";
 import { factList } from "./desk.js";
@@ -153,14 +155,19 @@ export class StepDesk {
     this.studio.preview();
   }
 
-  /** Settings that were changed elsewhere (across the window, undone, picked in the table) are drawn anew. */
+  /**
+   * Settings that were changed elsewhere (across the window, undone, picked in the table) are drawn
+   * anew.
+   */
   follow() {
     const { selected, wide } = this.studio;
     const shown = this.step?.id === selected && this.desk.view === "step" && !wide.open;
     if (shown && !this.draft.current) keepingFocus(this.desk.element, () => this.studio.showStep());
   }
 
-  /** Pickers for what comes in: always for the extra ports, for the main one when there is a choice. */
+  /**
+   * Pickers for what comes in: always for the extra ports, for the main one when there is a choice.
+   */
   inputs(step) {
     const tables = this.takeable;
     return step.ports

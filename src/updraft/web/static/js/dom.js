@@ -11,7 +11,8 @@ const shown = (child) =>
     : child;
 
 /**
- * Make an element: h("button", {class: "x", onclick: f}, "Text", child). A null child or attribute is left out.
+ * Make an element: h("button", {class: "x", onclick: f}, "Text", child). A null child or attribute
+ * is left out.
  * @template {keyof HTMLElementTagNameMap} K
  * @param {K} tag
  * @param {import("./elements.d.ts").Attributes<HTMLElementTagNameMap[K]> | null} attributes
@@ -68,7 +69,8 @@ export const plural = (number, one, many) => `${count(number)} ${number === 1 ? 
  * The element of an id; pages have those that their scripts ask for.
  * @template {string} I
  * @param {I} id
- * @returns {I extends keyof import("./elements.d.ts").Standing ? import("./elements.d.ts").Standing[I] : HTMLElement}
+ * @returns {I extends keyof import("./elements.d.ts").Standing ?
+ *   import("./elements.d.ts").Standing[I] : HTMLElement}
  */
 export const byId = (id) => /** @type {any} */ (document.getElementById(id));
 /** @param {string} id of JSON that the page holds */
@@ -78,8 +80,8 @@ let ids = 0;
 export const freshId = (stem) => `${stem}-${++ids}`;
 
 /**
- * Do something once before the page is next drawn, however often it is asked for: what measures the page has all of it
- * laid out anew each time.
+ * Do something once before the page is next drawn, however often it is asked for: what measures the
+ * page has all of it laid out anew each time.
  * @param {() => void} run
  */
 export function framed(run) {

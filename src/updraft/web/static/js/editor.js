@@ -109,7 +109,8 @@ const offers = (columns) => (context) => {
 };
 
 /**
- * @param {{value: string, label: string, id: string, columns: () => any[], change: (text: string) => void}} how
+ * @param {{value: string, label: string, id: string, columns: () => any[], change: (text: string)
+ *   => void}} how
  */
 export function formulaEditor({ value, label, id, columns, change }) {
   const view = new EditorView({
@@ -143,7 +144,8 @@ export function formulaEditor({ value, label, id, columns, change }) {
       ],
     }),
   });
-  // Esc closes the list of offers; only without one it is the desk's. The list is gone by the time the key bubbles up.
+  // Esc closes the list of offers; only without one it is the desk's. The list is gone by the time
+  // the key bubbles up.
   let offered = false;
   const looks = () => {
     offered = Boolean(view.dom.querySelector(".cm-tooltip-autocomplete"));

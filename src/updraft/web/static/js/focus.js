@@ -42,7 +42,10 @@ export class Focus {
     this.search = "";
   }
 
-  /** Leave out what does not fit another table: selections in columns it lacks, and rows that were told by their place. */
+  /**
+   * Leave out what does not fit another table: selections in columns it lacks, and rows that were
+   * told by their place.
+   */
   fit(table) {
     const names = new Set(table.columns.map((column) => column.name));
     const columns = (chip) =>

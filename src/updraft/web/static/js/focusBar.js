@@ -1,4 +1,7 @@
-/** The line above the grid: whose table it is, which of its outputs, and which rows are looked at, as chips. */
+/**
+ * The line above the grid: whose table it is, which of its outputs, and which rows are looked at,
+ * as chips.
+ */
 import { byId, count, framed, h, icon, pausing, plural } from "./dom.js";
 
 export function showFocusBar({ table, step, draft, view, focus, total, findings, act }) {
@@ -190,7 +193,10 @@ folded.addEventListener("click", () => {
   behind.open = false;
 });
 
-/** Chips that have no room go behind “more”, the last ones first, warnings and findings last, so that the title keeps its own. */
+/**
+ * Chips that have no room go behind “more”, the last ones first, warnings and findings last, so
+ * that the title keeps its own.
+ */
 function fit() {
   const place = byId("focus-bar");
   folded.replaceChildren();

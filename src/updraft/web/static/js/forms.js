@@ -1,4 +1,7 @@
-/** Draw the form of a step from the JSON Schema of its settings. Each property names the widget it wants. */
+/**
+ * Draw the form of a step from the JSON Schema of its settings. Each property names the widget it
+ * wants.
+ */
 import { freshId, h, icon } from "./dom.js";
 import { resolved } from "./schema.js";
 import { basics } from "./widgets/basic.js";
@@ -37,7 +40,8 @@ export const widgets = {
 };
 
 /**
- * @typedef {object} Property a setting's JSON Schema as far as it is read here, with the hints of its kind
+ * @typedef {object} Property a setting's JSON Schema as far as it is read here, with the hints of
+ *   its kind
  * @property {string} title
  * @property {string} [description]
  * @property {any} [default]
@@ -91,10 +95,11 @@ export const widgets = {
 
 export class Form {
   /**
-   * @param {any} context what widgets may ask for: columns(port), values(column, search), formats(column, kind), files(),
-   *   begun(): the column that was looked at when the step was made,
-   *   upload(file)
-   * @param {{settings: any, change: (some: any) => void}} model who owns the settings: a step's draft, or a `Local`
+   * @param {any} context what widgets may ask for: columns(port), values(column, search),
+   *   formats(column, kind), files(), begun(): the column that was looked at when the step was
+   *   made, upload(file)
+   * @param {{settings: any, change: (some: any) => void}} model who owns the settings: a step's
+   *   draft, or a `Local`
    */
   constructor(schema, model, context) {
     this.schema = schema;
@@ -112,7 +117,9 @@ export class Form {
     this.draw();
   }
 
-  /** The settings as their owner has them; widgets read them, and change them by `set` and `change`. */
+  /**
+   * The settings as their owner has them; widgets read them, and change them by `set` and `change`.
+   */
   get settings() {
     return this.model.settings;
   }
@@ -174,7 +181,10 @@ export class Form {
     }
   }
 
-  /** Take what was detected in a file: fields that do not fit its format are hidden, the others say what was found. */
+  /**
+   * Take what was detected in a file: fields that do not fit its format are hidden, the others say
+   * what was found.
+   */
   detected(found) {
     this.found = found;
     for (const [name, { field, property }] of this.fields) {

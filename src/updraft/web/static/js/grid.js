@@ -33,7 +33,8 @@ export class TableGrid {
     this.held = new Map();
     /** @type {Map<string, number>} the widths of columns as they are laid */
     this.laid = new Map();
-    this.room = 0; // pixels for columns; asking the page for it would have it laid out anew each time
+    // pixels for columns; asking the page for it would have it laid out anew each time
+    this.room = 0;
     this.pages = new Map();
     this.view = { sort: "", desc: false, changed: false };
     this.source = {
@@ -43,7 +44,10 @@ export class TableGrid {
     };
   }
 
-  /** Show a table (as `/look` describes it). The place in it is kept while its columns stay the same. */
+  /**
+   * Show a table (as `/look` describes it). The place in it is kept while its columns stay the
+   * same.
+   */
   show(table) {
     const same =
       this.table &&
@@ -176,8 +180,9 @@ export class TableGrid {
   }
 
   /**
-   * Give the library the columns: all anew where some came, went or moved, since it binds each head again; else only the
-   * heads that say something else, and the widths. True where all was drawn anew, rows included.
+   * Give the library the columns: all anew where some came, went or moved, since it binds each head
+   * again; else only the heads that say something else, and the widths. True where all was drawn
+   * anew, rows included.
    */
   lay(columns = this.columns()) {
     const there = this.grid.getColumns();
@@ -201,7 +206,10 @@ export class TableGrid {
     return true;
   }
 
-  /** The library keeps what it bound to heads that are gone, and with it the heads: it is made to let them go. */
+  /**
+   * The library keeps what it bound to heads that are gone, and with it the heads: it is made to
+   * let them go.
+   */
   headsAnew(make) {
     for (const handle of this.grid.slickResizableInstances.splice(0)) handle.destroy();
     make();
@@ -266,7 +274,10 @@ export class TableGrid {
     this.grid.render();
   }
 
-  /** Measure what is shown, and give the columns the room that it needs; true where all was drawn anew for it. */
+  /**
+   * Measure what is shown, and give the columns the room that it needs; true where all was drawn
+   * anew for it.
+   */
   fitWidths(rows, was) {
     if (!rows.length) return false;
     const texts = this.table.columns.map((column, at) => {
@@ -310,7 +321,10 @@ export class TableGrid {
     return this.pages.get(Math.floor(row / PAGE))?.[row % PAGE] ?? {};
   }
 
-  /** The rows that are here from the first one on the screen: where they begin, and at most so many of them. */
+  /**
+   * The rows that are here from the first one on the screen: where they begin, and at most so many
+   * of them.
+   */
   atHand(most) {
     const first = this.grid.getViewport().top;
     const rows = [];
@@ -353,8 +367,8 @@ export class TableGrid {
   }
 
   /**
-   * Whether thousands stand apart in a column: as a person chose, else where it holds amounts; until that is known of
-   * this table, as in the last one that had the column.
+   * Whether thousands stand apart in a column: as a person chose, else where it holds amounts;
+   * until that is known of this table, as in the last one that had the column.
    */
   apart(name) {
     this.chosenApart ??= this.keptApart();

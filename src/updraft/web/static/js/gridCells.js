@@ -5,7 +5,8 @@ import { visible } from "./visible.js";
 
 const [PLAIN, APART] = [writer(12, false), writer(12, true)];
 
-// What a cell shows of a long text: a browser takes seconds to lay out some rows of ten thousand signs.
+// What a cell shows of a long text: a browser takes seconds to lay out some rows of ten thousand
+// signs.
 const SHOWN = 400;
 const shortened = (text) => (text.length > SHOWN ? `${text.slice(0, SHOWN)}…` : text);
 

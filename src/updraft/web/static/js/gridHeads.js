@@ -1,9 +1,12 @@
-/** The heads of the grid's columns: the name, a way to sort for reading, a small picture, and what the values tell. */
+/**
+ * The heads of the grid's columns: the name, a way to sort for reading, a small picture, and what
+ * the values tell.
+ */
 import { h, icon } from "./dom.js";
 
 /**
- * The type of a column in words, and what its values tell: “text · 24 values”, “3 empty · whole”. What finds no room is
- * left out as a whole.
+ * The type of a column in words, and what its values tell: “text · 24 values”, “3 empty · whole”.
+ * What finds no room is left out as a whole.
  */
 function factOf(column, facts) {
   const type = column.kind.replace("_", "/").replace("datetime", "date, time");
@@ -38,7 +41,8 @@ export function headOf(grid, column, facts) {
     bar.style.height = `${Math.max(height * 100, 4)}%`;
     return bar;
   });
-  // The whole head opens its column; a count of empties opens its rows. Keys reach both by the name and the panel.
+  // The whole head opens its column; a count of empties opens its rows. Keys reach both by the name
+  // and the panel.
   const looks = ({ target }) => {
     if (target.closest("button")) return;
     if (facts?.alert && target.closest(".head-fact")) grid.act.showEmpty(column.name);

@@ -1,4 +1,7 @@
-/** The library's grid, made once: its settings, what it tells its owner, and what it lacks for keyboards and readers. */
+/**
+ * The library's grid, made once: its settings, what it tells its owner, and what it lacks for
+ * keyboards and readers.
+ */
 import { pressed } from "./gridKeys.js";
 import { SlickCellSelectionModel, SlickGrid } from "../vendor/slickgrid/slickgrid.mjs";
 
@@ -40,14 +43,16 @@ export function makeGrid(owner) {
       .filter((id) => id !== owner.rowId);
   });
   grid.onKeyDown.subscribe((event) => pressed(owner, event));
-  // Arrow keys move between cells; Tab leaves the table, though the library would take it to the next cell.
+  // Arrow keys move between cells; Tab leaves the table, though the library would take it to the
+  // next cell.
   const leave = (event) => event.key === "Tab" && event.stopPropagation();
   owner.element.addEventListener("keydown", leave, true);
   grid.onDblClick.subscribe((_, { row, cell }) => owner.openCell(row, cell));
   grid.onHeaderCellRendered.subscribe((_, { node, column }) =>
     node.classList.toggle("chosen", column.id === owner.chosen),
   );
-  // The library makes every pane a tab stop and leaves its focus sinks without a role: one stop is enough, and a named one.
+  // The library makes every pane a tab stop and leaves its focus sinks without a role: one stop is
+  // enough, and a named one.
   for (const pane of owner.element.querySelectorAll(".slick-pane, .slick-viewport, .grid-canvas"))
     pane.removeAttribute("tabindex");
   for (const view of owner.element.querySelectorAll(".slick-viewport"))

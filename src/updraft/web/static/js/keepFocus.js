@@ -1,6 +1,7 @@
 /**
- * The keyboard never loses its place: where the focused control is taken away by a redraw, its like takes the focus, or
- * else the region that it stood in. Regions can hold the focus themselves (`tabindex="-1"`).
+ * The keyboard never loses its place: where the focused control is taken away by a redraw, its like
+ * takes the focus, or else the region that it stood in. Regions can hold the focus themselves
+ * (`tabindex="-1"`).
  */
 const REGIONS = "#wide, #desk, #course, .table-pane, #notices, .bar";
 const label = (/** @type {Element} */ element) =>
@@ -36,7 +37,8 @@ export function keepFocus() {
   const watched = { subtree: true, childList: true, attributeFilter: ["disabled", "hidden"] };
   new MutationObserver(() => {
     mend();
-    requestAnimationFrame(soon); // a control that is switched off loses the focus when the page is next drawn
+    // a control that is switched off loses the focus when the page is next drawn
+    requestAnimationFrame(soon);
   }).observe(document.body, watched);
   addEventListener("focusout", () => setTimeout(soon));
 }

@@ -134,7 +134,10 @@ export const looking = {
     dialog.showModal();
   },
 
-  /** Add steps one behind the other after the selected one, as one revision, and select the last; `insert` puts them on the lane. */
+  /**
+   * Add steps one behind the other after the selected one, as one revision, and select the last;
+   * `insert` puts them on the lane.
+   */
   async addSteps(steps, sentence = /** @type {string | null} */ (null), insert = true) {
     await this.applyDraft();
     const column = this.desk.view === "column" ? this.columnDesk.name : null;
@@ -154,7 +157,10 @@ export const looking = {
     return true;
   },
 
-  /** Change values of a column everywhere: in the Recode step at hand where there is one, in a new one otherwise. */
+  /**
+   * Change values of a column everywhere: in the Recode step at hand where there is one, in a new
+   * one otherwise.
+   */
   async recode(column, pairs) {
     await this.applyDraft();
     const own = this.state.steps[this.selected];

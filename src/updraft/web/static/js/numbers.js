@@ -4,7 +4,10 @@ const NEAR_ZERO = 1e-6;
 // Made once: making one takes longer than writing a hundred numbers.
 const SMALL = new Intl.NumberFormat("en", { maximumSignificantDigits: 15, useGrouping: false });
 
-/** A way to write numbers with so many decimals; of those near zero the figures that stand behind their zeros. */
+/**
+ * A way to write numbers with so many decimals; of those near zero the figures that stand behind
+ * their zeros.
+ */
 export function writer(decimals, apart) {
   const usual = new Intl.NumberFormat("en", {
     maximumFractionDigits: decimals,

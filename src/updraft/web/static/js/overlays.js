@@ -99,7 +99,10 @@ export function showKeys() {
   dialog.showModal();
 }
 
-/** Ask a question with a few answers; gives the key of the chosen one, the first when it is put away. */
+/**
+ * Ask a question with a few answers; gives the key of the chosen one, the first when it is put
+ * away.
+ */
 export function ask(title, text, answers) {
   const dialog = byId("dialog");
   return new Promise((done) => {

@@ -28,7 +28,10 @@ export function picture(column, width = 120, height = 22) {
   );
 }
 
-/** A histogram with a range to drag. `chosen(from, to)` is called with edges once a range is drawn; keys move its ends. */
+/**
+ * A histogram with a range to drag. `chosen(from, to)` is called with edges once a range is drawn;
+ * keys move its ends.
+ */
 export function rangeHistogram(found, range, chosen, last = /** @type {string | null} */ (null)) {
   const width = 312,
     height = 118,

@@ -1,4 +1,7 @@
-/** Printing: the table at hand as a plain table, since the grid draws only the rows that are on the screen. */
+/**
+ * Printing: the table at hand as a plain table, since the grid draws only the rows that are on the
+ * screen.
+ */
 import { shownCell } from "./gridCells.js";
 import { byId, count, h, plural } from "./dom.js";
 

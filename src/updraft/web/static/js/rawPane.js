@@ -1,4 +1,6 @@
-/** The file as it stands, above its table: its lines or cells with what became of them, or its tree. */
+/**
+ * The file as it stands, above its table: its lines or cells with what became of them, or its tree.
+ */
 import { byId, count, h, icon } from "./dom.js";
 import { around } from "./widgets/tree.js";
 

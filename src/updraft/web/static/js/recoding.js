@@ -4,7 +4,8 @@
  * Changes to values of the table *after* a Recode step, put into that step.
  * @param {{old: string, new: string}[]} changes those that the step has
  * @param {[string, string][]} pairs value of its result → what it becomes
- * @param {(value: string) => boolean} comes whether such a value comes in as well, though the step itself makes it
+ * @param {(value: string) => boolean} comes whether such a value comes in as well, though the step
+ *   itself makes it
  */
 export function changedAfter(changes, pairs, comes = () => true) {
   const joined = changes.map((one) => {
@@ -19,7 +20,10 @@ export function changedAfter(changes, pairs, comes = () => true) {
   return joined.filter((one) => one.old !== one.new);
 }
 
-/** Changes to values that come into a Recode step; one that it changes already is changed to this instead. */
+/**
+ * Changes to values that come into a Recode step; one that it changes already is changed to this
+ * instead.
+ */
 export function changedBefore(changes, pairs) {
   const joined = changes.map((one) => {
     const hit = pairs.find(([old]) => old === one.old);

@@ -1,4 +1,6 @@
-/** When a flow runs by itself: schedules, triggers and the live revision, on the page of its runs. */
+/**
+ * When a flow runs by itself: schedules, triggers and the live revision, on the page of its runs.
+ */
 import { api, attempt, post } from "./api.js";
 import { byId, data, h, icon, showTimes } from "./dom.js";
 import { choice, labelled, select } from "./widgets/basic.js";

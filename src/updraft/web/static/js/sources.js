@@ -12,7 +12,10 @@ export const sources = {
     await this.shownNew(await this.addOne({ op: "add", step }));
   },
 
-  /** Cells pasted on the page become a typed table; the first row names the columns where it looks like names. */
+  /**
+   * Cells pasted on the page become a typed table; the first row names the columns where it looks
+   * like names.
+   */
   async paste(text) {
     const cells = cellsOf(text);
     if (cells.length < 2 && cells[0].length < 2) return false;
@@ -105,7 +108,10 @@ export const sources = {
     input.click();
   },
 
-  /** Each file becomes a source with a lane of its own; several of one shape may become one table. Gives the last path. */
+  /**
+   * Each file becomes a source with a lane of its own; several of one shape may become one table.
+   * Gives the last path.
+   */
   async bringIn(files, folder = "") {
     await this.applyDraft();
     const sent = [];

@@ -1,4 +1,7 @@
-/** The form of a step, and what its widgets may ask for: the same in the panel and across the window. */
+/**
+ * The form of a step, and what its widgets may ask for: the same in the panel and across the
+ * window.
+ */
 import { post } from "./api.js";
 import { Form } from "./forms.js";
 import { outsideValues } from "./widgets/outside.js";
@@ -44,7 +47,8 @@ function contextOf(studio, kind, incoming, model, form) {
     /** @param {string} port @returns {import("./contract.d.ts").ColumnThere[]} */
     columns: (port) => (source ? form()?.outside : incoming[port]?.columns) ?? [],
     reference: terms,
-    // What a reference offers follows from which it is, and from the column whose names it is asked for.
+    // What a reference offers follows from which it is, and from the column whose names it is asked
+    // for.
     /** @param {string} name @param {Form} of */
     chosen: (name, of) => {
       if (of !== form() || !kind.remote || source) return;
@@ -78,7 +82,8 @@ function contextOf(studio, kind, incoming, model, form) {
 }
 
 /**
- * What the reference calls things: kinds, proposed from some names of the column, and properties. Asked once.
+ * What the reference calls things: kinds, proposed from some names of the column, and properties.
+ * Asked once.
  * @param {import("./studio.js").Studio} studio
  * @param {Arriving | undefined} from
  * @param {Model} model

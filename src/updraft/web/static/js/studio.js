@@ -35,8 +35,8 @@ const NARROW = "(max-width: 900px)"; // as in narrow.css; also a window of 1280 
 
 /**
  * What the parts bring: methods that the studio takes over.
- * @type {new () => typeof tables & typeof steps & typeof sources & typeof looking & typeof reading &
- *   typeof broken & typeof picking & typeof marking & typeof places}
+ * @type {new () => typeof tables & typeof steps & typeof sources & typeof looking & typeof reading
+ *   & typeof broken & typeof picking & typeof marking & typeof places}
  */
 const Parts = /** @type {any} */ (class {});
 Object.assign(
@@ -143,7 +143,8 @@ export class Studio extends Parts {
   }
 
   /**
-   * The kind of which the page makes a step by itself: for a `file`, `cells`, `values`, the `profile`.
+   * The kind of which the page makes a step by itself: for a `file`, `cells`, `values`, the
+   * `profile`.
    * @param {string} use
    * @returns {import("./contract.d.ts").KindShown}
    */

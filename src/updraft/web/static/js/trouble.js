@@ -1,4 +1,7 @@
-/** A script that fails is told in a bar, with the way out; what was typed is kept by its owner (`state/drafts.js`). */
+/**
+ * A script that fails is told in a bar, with the way out; what was typed is kept by its owner
+ * (`state/drafts.js`).
+ */
 import { h, icon } from "./dom.js";
 
 // Chromium tells of a layout that was asked for again while it was measured; nothing is wrong then.

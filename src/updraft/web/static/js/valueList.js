@@ -1,4 +1,7 @@
-/** The value list of a column: every distinct value with its count, in windows, so that a million of them stay fluid. */
+/**
+ * The value list of a column: every distinct value with its count, in windows, so that a million of
+ * them stay fluid.
+ */
 import { api, attempt, notice } from "./api.js";
 import { count, h, icon, pausing, plural, share } from "./dom.js";
 import { isAbout, valuesChip } from "./focus.js";

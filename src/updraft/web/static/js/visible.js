@@ -1,4 +1,7 @@
-/** Text with what one would not see made visible: blanks at the ends, doubled or odd ones, letters of another alphabet. */
+/**
+ * Text with what one would not see made visible: blanks at the ends, doubled or odd ones, letters
+ * of another alphabet.
+ */
 import { h } from "./dom.js";
 
 const HIDDEN = /^\s|\s$|\s\s|[\u00a0\u2000-\u200d\u202f\u2060\ufeff\t\r\n\u0000-\u001f\u007f]/;

@@ -1,4 +1,7 @@
-/** The ways to bring a table in, the same in the menu of the steps, on the empty flow and on the home page. */
+/**
+ * The ways to bring a table in, the same in the menu of the steps, on the empty flow and on the
+ * home page.
+ */
 import { notice } from "./api.js";
 import { h, icon } from "./dom.js";
 import { openMenu } from "./overlays.js";

@@ -1,4 +1,7 @@
-/** Names that are cut off are shown whole, over their place, while the pointer or the keyboard's focus is on them. */
+/**
+ * Names that are cut off are shown whole, over their place, while the pointer or the keyboard's
+ * focus is on them.
+ */
 import { h } from "./dom.js";
 
 const WAIT = 250; // milliseconds until a pointer that rests shows a name

@@ -1,6 +1,7 @@
 /**
- * The wide desk: the course folds to its rail, one step's work takes the rest, with the same head and foot for
- * every kind. A kind names the module in `desks/` that draws its work; see `desks/README.md`.
+ * The wide desk: the course folds to its rail, one step's work takes the rest, with the same head
+ * and foot for every kind. A kind names the module in `desks/` that draws its work; see
+ * `desks/README.md`.
  */
 import { byId, h, icon, plural } from "./dom.js";
 import { keepingFocus } from "./widgets/basic.js";

@@ -1,6 +1,6 @@
 /**
- * How wide the columns of the table are: what is shown decides. A number or a date is never cut off; texts give way
- * first, and room that is left is given out to those that could use it.
+ * How wide the columns of the table are: what is shown decides. A number or a date is never cut
+ * off; texts give way first, and room that is left is given out to those that could use it.
  */
 
 const PADDING = 18; // pixels of a cell beside its text
@@ -30,8 +30,9 @@ export function wide(text) {
 const TIMES = 64; // a sign is measured many times over, since a browser rounds what it measures
 
 /**
- * Measure the signs of texts that are not known yet, all at once: the page is laid out anew for each reading between
- * two changes of it. A sign stands between figures, as in numbers: a row of commas alone would be set closer.
+ * Measure the signs of texts that are not known yet, all at once: the page is laid out anew for
+ * each reading between two changes of it. A sign stands between figures, as in numbers: a row of
+ * commas alone would be set closer.
  * @param {string[]} texts
  */
 function learn(texts) {
@@ -43,13 +44,17 @@ function learn(texts) {
     row.textContent = text.repeat(TIMES);
     return row;
   });
-  document.body.append(...rows); // the grid may be hidden behind a desk that is open across the window
+  // the grid may be hidden behind a desk that is open across the window
+  document.body.append(...rows);
   const [zero, ...widths] = rows.map((row) => row.getBoundingClientRect().width / TIMES);
   for (const row of rows) row.remove();
   unknown.forEach((sign, n) => signs.set(sign, sign === "0" ? zero : widths[n] - zero));
 }
 
-/** The room that nine cells of ten need, and all where they are short: one long text does not widen the whole column. */
+/**
+ * The room that nine cells of ten need, and all where they are short: one long text does not widen
+ * the whole column.
+ */
 function typical(needs) {
   const sorted = [...needs].sort((a, b) => a - b);
   const widest = sorted.at(-1) ?? 0;
@@ -110,7 +115,8 @@ export class Widths {
       (name) => !this.own.has(name) && this.needs.get(name)?.whole === false,
     );
     if (free() < 0) {
-      // Texts give way where that is enough for all columns to be seen; otherwise the table is scrolled anyway.
+      // Texts give way where that is enough for all columns to be seen; otherwise the table is
+      // scrolled anyway.
       const spare = (name) => Math.max(0, widths.get(name) - MODEST);
       const most = texts.reduce((sum, name) => sum + spare(name), 0);
       const lacks = -free();

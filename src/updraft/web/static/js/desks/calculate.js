@@ -1,4 +1,7 @@
-/** The work of Calculate: the columns it makes, one of them in the middle with what it gives, ways beside it. */
+/**
+ * The work of Calculate: the columns it makes, one of them in the middle with what it gives, ways
+ * beside it.
+ */
 import { Newest, post } from "../api.js";
 import { count, h, icon, pausing, plural } from "../dom.js";
 import { written } from "../editor.js";
@@ -11,7 +14,8 @@ import { functionList } from "../widgets/formula.js";
 
 /**
  * A column as the settings make it.
- * @typedef {Record<string, any> & {name: string, kind: string, by: "formula" | "rules", formula: string}} Made
+ * @typedef {Record<string, any> & {name: string, kind: string, by: "formula" | "rules", formula:
+ *   string}} Made
  */
 /** @typedef {import("../contract.d.ts").ColumnThere} Column */
 

@@ -1,4 +1,7 @@
-/** The work of Compare tables: its settings, how the rows agree, which columns differ, and the largest differences. */
+/**
+ * The work of Compare tables: its settings, how the rows agree, which columns differ, and the
+ * largest differences.
+ */
 import { api } from "../api.js";
 import { figure } from "../charts.js";
 import { count, h, plural } from "../dom.js";
@@ -178,7 +181,8 @@ export class Work {
   }
 
   /**
-   * The cells that differ most, both ways, as bars from the middle; of each row they are in the table itself.
+   * The cells that differ most, both ways, as bars from the middle; of each row they are in the
+   * table itself.
    * @param {import("../contract.d.ts").TableShown} table
    */
   async drawLargest(table) {

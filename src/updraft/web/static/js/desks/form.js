@@ -1,4 +1,7 @@
-/** The work of every kind without a desk of its own: its form in columns, and beside it what comes of it. */
+/**
+ * The work of every kind without a desk of its own: its form in columns, and beside it what comes
+ * of it.
+ */
 import { Decisions } from "../decisions.js";
 import { factList } from "../desk.js";
 import { h, plural } from "../dom.js";

@@ -1,4 +1,7 @@
-/** A list to go through on a wide desk: what is open, what is decided, or all; how much is done; and its keys. */
+/**
+ * A list to go through on a wide desk: what is open, what is decided, or all; how much is done; and
+ * its keys.
+ */
 import { count, h } from "../dom.js";
 import { choice } from "../widgets/basic.js";
 
@@ -81,7 +84,8 @@ export class Going {
   }
 
   /**
-   * After an answer to the chosen one: on to the next where only open ones are shown. `give` notes the answer.
+   * After an answer to the chosen one: on to the next where only open ones are shown. `give` notes
+   * the answer.
    * @param {() => void} give
    */
   answered(give) {
@@ -145,7 +149,8 @@ export class Going {
     const act = acts[pressed];
     if (!act) return;
     event.preventDefault();
-    if (event.repeat && !pressed.startsWith("Arrow")) return; // a key held down answers one question
+    // a key held down answers one question
+    if (event.repeat && !pressed.startsWith("Arrow")) return;
     act();
   }
 }

@@ -1,4 +1,7 @@
-/** The work of Join: which rows meet, drawn as bands that are ticked; keys, columns, and what did not meet. */
+/**
+ * The work of Join: which rows meet, drawn as bands that are ticked; keys, columns, and what did
+ * not meet.
+ */
 import { figure } from "../charts.js";
 import { api, attempt, post } from "../api.js";
 import { factList } from "../desk.js";
@@ -12,7 +15,8 @@ import { cellOf, firstRows } from "./rows.js";
 
 const ROWS = 8,
   COLUMNS = 8;
-// Whether rows that meet, this table's without a partner and the other's come out → the setting, and its name.
+// Whether rows that meet, this table's without a partner and the other's come out → the setting,
+// and its name.
 /** @type {Record<string, [setting: string, name: string]>} */
 const KINDS = {
   100: ["inner", "inner join"],
@@ -351,7 +355,8 @@ export class Work {
   }
 
   /**
-   * One value of the key becomes another, in a step before this one; where one stands there, in that.
+   * One value of the key becomes another, in a step before this one; where one stands there, in
+   * that.
    * @param {string} old
    * @param {string} fresh
    * @param {string} column

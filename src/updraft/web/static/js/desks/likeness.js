@@ -1,4 +1,7 @@
-/** How alike spellings must be: the ways, what is done with what nobody decided, and the slider of strictness. */
+/**
+ * How alike spellings must be: the ways, what is done with what nobody decided, and the slider of
+ * strictness.
+ */
 import { h, plural } from "../dom.js";
 import { choice } from "../widgets/basic.js";
 
@@ -30,7 +33,8 @@ const UNDECIDED = [
 /**
  * The choices beside the families.
  * @param {import("../wide.js").WideDesk} frame
- * @param {{scale: HTMLElement, soon: () => void, sure: () => void}} acts where the slider is drawn, what a change of a way does, and deciding the sure ones
+ * @param {{scale: HTMLElement, soon: () => void, sure: () => void}} acts where the slider is drawn,
+ *   what a change of a way does, and deciding the sure ones
  */
 export function likenessOf(frame, { scale, soon, sure }) {
   const { settings } = frame;

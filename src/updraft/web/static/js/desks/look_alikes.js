@@ -1,4 +1,7 @@
-/** The work of Merge look-alikes: families of spellings, one of them with its rows, and how alike they must be. */
+/**
+ * The work of Merge look-alikes: families of spellings, one of them with its rows, and how alike
+ * they must be.
+ */
 import { api, attempt, Newest, post } from "../api.js";
 import { count, h, pausing, plural } from "../dom.js";
 import { Going } from "./going.js";

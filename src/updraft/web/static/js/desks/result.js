@@ -11,7 +11,8 @@ const shown = new WeakMap();
  * @param {HTMLElement} place
  * @param {import("../studio.js").Studio} studio
  * @param {import("../contract.d.ts").TableShown | null} table
- * @param {import("../contract.d.ts").ProblemShown | null} problem rows then are told to be those that come in
+ * @param {import("../contract.d.ts").ProblemShown | null} problem rows then are told to be those
+ *   that come in
  */
 export async function drawResult(place, studio, table, problem) {
   if (!table || shown.get(place) === table.key) return;

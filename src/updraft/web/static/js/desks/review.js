@@ -1,4 +1,7 @@
-/** The work of kinds that ask what a row is: their questions, one with what it may mean, and the settings. */
+/**
+ * The work of kinds that ask what a row is: their questions, one with what it may mean, and the
+ * settings.
+ */
 import { api, attempt } from "../api.js";
 import { answerFile, pairTable } from "../decisions.js";
 import { factList } from "../desk.js";
@@ -9,7 +12,8 @@ import { drawResult } from "./result.js";
 import { sampleRows } from "./rows.js";
 
 /**
- * @typedef {import("../contract.d.ts").QuestionShown & {answer: string | null}} Asked a question, or one answered before
+ * @typedef {import("../contract.d.ts").QuestionShown & {answer: string | null}} Asked a question,
+ *   or one answered before
  * @typedef {import("../contract.d.ts").CandidateShown} Candidate
  */
 
@@ -101,7 +105,8 @@ export class Work {
   }
 
   /**
-   * After each look: what is asked follows from the flow as it is kept, not from settings that are tried.
+   * After each look: what is asked follows from the flow as it is kept, not from settings that are
+   * tried.
    * @param {import("../contract.d.ts").TableShown | null} table
    * @param {import("../contract.d.ts").ProblemShown | null} problem
    */

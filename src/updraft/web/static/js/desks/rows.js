@@ -27,7 +27,8 @@ export const cellOf = (value, looks = "") =>
   );
 
 /**
- * The first rows of a result, the columns that were brought set apart, and how many columns are not shown.
+ * The first rows of a result, the columns that were brought set apart, and how many columns are not
+ * shown.
  * @param {import("../contract.d.ts").TableShown} table
  * @param {Cells[]} rows
  * @param {number} most columns
@@ -57,8 +58,8 @@ export function firstRows(table, rows, most) {
 }
 
 /**
- * The rows that meet all conditions as a table, their columns first, and how many there are in all; null where
- * they cannot be had.
+ * The rows that meet all conditions as a table, their columns first, and how many there are in all;
+ * null where they cannot be had.
  * @param {import("../studio.js").Studio} studio
  * @param {import("../contract.d.ts").ArrivingShown} port
  * @param {{column: string, test: string, value?: string, values?: any[]}[]} conditions

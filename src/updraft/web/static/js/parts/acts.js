@@ -54,7 +54,10 @@ export const acts = (studio) => ({
     studio.output = side;
     studio.look();
   },
-  /** @param {{text: string, rule: Record<string, any> | null}} fact a number with the rows that it counts */
+  /**
+   * @param {{text: string, rule: Record<string, any> | null}} fact a number with the rows that it
+   *   counts
+   */
   showRows: async ({ text, rule }) => {
     if (studio.wide.open) studio.wide.close();
     if (studio.output) {

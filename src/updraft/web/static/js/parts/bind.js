@@ -1,4 +1,7 @@
-/** The buttons of the page, what is dropped and pasted on it, its history and the widths of its parts. */
+/**
+ * The buttons of the page, what is dropped and pasted on it, its history and the widths of its
+ * parts.
+ */
 import { attempt, onDrop, post } from "../api.js";
 import { byId } from "../dom.js";
 import { keepFocus } from "../keepFocus.js";

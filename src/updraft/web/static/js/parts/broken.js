@@ -6,7 +6,8 @@ import { api, notice } from "../api.js";
 /** @satisfies {import("../studio.js").OfStudio} methods that the studio takes over */
 export const broken = {
   /**
-   * Compare with the last state in which all was computed; tell of steps that worked there and do not now.
+   * Compare with the last state in which all was computed; tell of steps that worked there and do
+   * not now.
    * @param {Flow} state
    */
   async tellBroken(state) {
@@ -51,7 +52,8 @@ export const broken = {
   },
 
   /**
-   * Columns that got other names by a change, where steps behind it still use the old ones: what is said, and the way.
+   * Columns that got other names by a change, where steps behind it still use the old ones: what is
+   * said, and the way.
    * @param {{id: string, since: number}} edited
    */
   async renames({ id, since }) {

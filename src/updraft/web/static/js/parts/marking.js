@@ -1,4 +1,6 @@
-/** One cell: what fits the whole of it, or a part that is marked, best first. Methods of the studio. */
+/**
+ * One cell: what fits the whole of it, or a part that is marked, best first. Methods of the studio.
+ */
 import { api, attempt, post } from "../api.js";
 import { byId, h, pausing, plural } from "../dom.js";
 
@@ -45,7 +47,8 @@ export const marking = {
       value: cell,
       "aria-readonly": "true",
       spellcheck: "false",
-      onbeforeinput: (/** @type {Event} */ event) => event.preventDefault(), // read only, but with a cursor for the keyboard
+      // read only, but with a cursor for the keyboard
+      onbeforeinput: (/** @type {Event} */ event) => event.preventDefault(),
     });
     const take = (/** @type {string} */ kind, /** @type {object} */ settings) => {
       dialog.close();

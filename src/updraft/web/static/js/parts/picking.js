@@ -8,7 +8,8 @@ const KEYS = 6; // columns of a key, where none alone tells rows apart
 /** @satisfies {import("../studio.js").OfStudio} methods that the studio takes over */
 export const picking = {
   /**
-   * Pick the rows from one to another, or leave them again; a step that holds them is made where there is none.
+   * Pick the rows from one to another, or leave them again; a step that holds them is made where
+   * there is none.
    * @param {number} from
    * @param {number} to
    */

@@ -1,4 +1,7 @@
-/** Where a person is (step, view, wide desk), as places that the browser's Back and Forward go through. Part of the studio. */
+/**
+ * Where a person is (step, view, wide desk), as places that the browser's Back and Forward go
+ * through. Part of the studio.
+ */
 
 const VIEWS = ["column", "findings", "profile", "flow", "run"];
 
@@ -32,8 +35,8 @@ export const places = {
   },
 
   /**
-   * Go to a place of the history: its step, then its view. Who goes back fast names another place before the last one
-   * is there: the newest is gone to, after the one that is under way.
+   * Go to a place of the history: its step, then its view. Who goes back fast names another place
+   * before the last one is there: the newest is gone to, after the one that is under way.
    * @param {Place | null} place
    */
   async goBackTo(place) {

@@ -50,7 +50,8 @@ export const reading = {
   },
 
   /**
-   * Reading the same file in another way is a new set-up: its columns are noted anew. Another file is compared.
+   * Reading the same file in another way is a new set-up: its columns are noted anew. Another file
+   * is compared.
    * @param {string} id
    * @param {Settings} settings
    */
@@ -62,7 +63,8 @@ export const reading = {
     const was = (/** @type {string} */ name) => (name in then ? then[name] : starting[name]);
     if (Object.keys(now).every((name) => JSON.stringify(now[name]) === JSON.stringify(was(name))))
       return;
-    // What is on the screen may belong to settings of a moment ago: the columns are those of these settings.
+    // What is on the screen may belong to settings of a moment ago: the columns are those of these
+    // settings.
     const known = this.foundFor === JSON.stringify(settings);
     const found = known ? this.found : await this.detect(id, settings);
     if (!found) return;
@@ -115,7 +117,8 @@ export const reading = {
   },
 
   /**
-   * How alike the best matches of some rows are by some fields; in the table itself where there is no other.
+   * How alike the best matches of some rows are by some fields; in the table itself where there is
+   * no other.
    * @param {Arriving} table
    * @param {Arriving | undefined} other
    * @param {Settings[]} fields

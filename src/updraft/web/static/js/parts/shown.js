@@ -1,4 +1,7 @@
-/** What stands around the table: its problem, what there is in place of it, the foot, and that it is computed. */
+/**
+ * What stands around the table: its problem, what there is in place of it, the foot, and that it is
+ * computed.
+ */
 import { api } from "../api.js";
 import { byId, count, h, icon, plural } from "../dom.js";
 import { showFocusBar } from "../focusBar.js";
@@ -116,7 +119,8 @@ export class Shown {
       byId(id).textContent = table ? text() : "";
     };
     const some = () => (grid.view.changed || !focus.nothing) && grid.known;
-    // A source outside that is only tried brings its first rows: no count of all may seem to stand there.
+    // A source outside that is only tried brings its first rows: no count of all may seem to stand
+    // there.
     const part = table?.preview && table.rows >= table.preview;
     const rows = () =>
       part ? `the first ${count(table.rows)} rows` : plural(table.rows, "row", "rows");
@@ -142,7 +146,8 @@ export class Shown {
   }
 
   /**
-   * Show that a table is computed, where it takes a moment; and what a source outside has brought so far.
+   * Show that a table is computed, where it takes a moment; and what a source outside has brought
+   * so far.
    * @param {boolean} yes
    */
   busy(yes) {

@@ -66,7 +66,8 @@ export const steps = {
   },
 
   /**
-   * The column whose desk is open, as the first setting of a new step that asks for columns of the table.
+   * The column whose desk is open, as the first setting of a new step that asks for columns of the
+   * table.
    * @param {import("../contract.d.ts").KindShown} kind
    */
   begunWith(kind) {
@@ -101,7 +102,10 @@ export const steps = {
     this.stepDesk.form?.focusFirst();
   },
 
-  /** The order that is only looked at becomes a step; a step that takes the first rows then takes these. */
+  /**
+   * The order that is only looked at becomes a step; a step that takes the first rows then takes
+   * these.
+   */
   async keepOrder() {
     const { sort, desc } = this.grid.view;
     const kind = this.kindFor("order");

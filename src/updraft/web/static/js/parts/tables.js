@@ -41,7 +41,8 @@ export const tables = {
       const known = new Set(this.grid.table?.columns.map((column) => column.name));
       this.grid.show(table);
       const made = table.columns.find((column) => !known.has(column.name));
-      if (draft && made) this.grid.reveal(made.name, false); // what the settings make is seen while they change
+      // what the settings make is seen while they change
+      if (draft && made) this.grid.reveal(made.name, false);
       if (this.desk.view === "column" && !fresh) this.columnDesk.show(this.columnDesk.name);
     } else if (problem) this.shown.nothing(problem, this.state.steps[id]);
     this.describe(id, draft ?? null);
@@ -103,7 +104,10 @@ export const tables = {
     notice(`What was tried in “${step.label}” is put back.`, "said", [["Try it again", again]]);
   },
 
-  /** Try once more what was put back last, as long as the flow is as it was. Gives whether there was something. */
+  /**
+   * Try once more what was put back last, as long as the flow is as it was. Gives whether there was
+   * something.
+   */
   async takeAgain() {
     const { id, settings, revision } = this.dropped ?? {};
     this.dropped = null;

@@ -1,7 +1,8 @@
 /**
- * Settings that are shown but not applied, by step: the one owner of what a step's settings are while they are edited.
- * Whoever draws them (the panel, the wide desk, a cell of the table) holds a `Draft`, reads it and changes it; a view
- * whose draft was changed by another is told "changed", and draws itself anew. What is open outlives a reload.
+ * Settings that are shown but not applied, by step: the one owner of what a step's settings are
+ * while they are edited. Whoever draws them (the panel, the wide desk, a cell of the table) holds a
+ * `Draft`, reads it and changes it; a view whose draft was changed by another is told "changed",
+ * and draws itself anew. What is open outlives a reload.
  */
 import { Teller } from "./teller.js";
 
@@ -133,7 +134,8 @@ export class Drafts extends Teller {
   }
 
   /**
-   * Take one out to apply it. It is told once that is done: by `putBack` where it failed, else by `settled`.
+   * Take one out to apply it. It is told once that is done: by `putBack` where it failed, else by
+   * `settled`.
    * @param {string} id
    */
   lift(id) {

@@ -1,6 +1,6 @@
 /**
- * The flow as the server has it. Tells "changed" with the new state. Edits go one after another, each based on the
- * revision that the one before made.
+ * The flow as the server has it. Tells "changed" with the new state. Edits go one after another,
+ * each based on the revision that the one before made.
  */
 import { api, attempt, notice, post, ProblemError, withdrawOffers } from "../api.js";
 import { Teller } from "./teller.js";

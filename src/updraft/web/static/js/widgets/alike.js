@@ -1,4 +1,7 @@
-/** Fields by which rows are compared: columns, a measure and a weight; also chosen by what stands in two tables. */
+/**
+ * Fields by which rows are compared: columns, a measure and a weight; also chosen by what stands in
+ * two tables.
+ */
 import { count, h, pausing, plural, svg } from "../dom.js";
 import { resolved } from "../schema.js";
 import { basics, columnsOf, group, removeButton, select } from "./basic.js";
@@ -40,7 +43,10 @@ function scoreBars(counts, least) {
 
 /** @type {Record<string, import("../forms.js").Widget>} */
 export const alikeWidgets = {
-  /** The least likeness, below the true distribution of the best matches, and how many of them it takes. */
+  /**
+   * The least likeness, below the true distribution of the best matches, and how many of them it
+   * takes.
+   */
   likeness(field) {
     const place = h("div", { class: "score-place", role: "status" });
     /** @type {any} */

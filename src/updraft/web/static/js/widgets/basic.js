@@ -7,7 +7,8 @@ import { freshId, h } from "../dom.js";
  */
 
 /**
- * The columns that a field chooses from: of the port that its setting names, else of the table that comes in.
+ * The columns that a field chooses from: of the port that its setting names, else of the table that
+ * comes in.
  * @param {import("../forms.js").Field} field
  */
 export const columnsOf = (field) => field.context.columns(field.property.port ?? "table");
@@ -51,8 +52,8 @@ export function group({ property }, ...controls) {
 }
 
 /**
- * A number, or `{params.name}` for a parameter that is one. What is neither is said while it is typed, and does not
- * become the setting.
+ * A number, or `{params.name}` for a parameter that is one. What is neither is said while it is
+ * typed, and does not become the setting.
  * @param {Field} field
  * @param {RegExp} written how it is written
  * @param {string} what it is, in words
@@ -129,7 +130,10 @@ export function choice(options, value, label, change) {
   return row;
 }
 
-/** Choices that do not fit beside each other stand below each other, all of them: no ragged second line. */
+/**
+ * Choices that do not fit beside each other stand below each other, all of them: no ragged second
+ * line.
+ */
 const stacking = new ResizeObserver((entries) => {
   for (const { target } of entries) {
     target.classList.remove("is-stacked");
@@ -178,7 +182,8 @@ export function select(options, value, label, change, extra = {}) {
 }
 
 /**
- * Draw a place anew and put the focus back on the control that had it (told by its label and its turn).
+ * Draw a place anew and put the focus back on the control that had it (told by its label and its
+ * turn).
  * @param {HTMLElement} place
  * @param {() => void} draw
  */

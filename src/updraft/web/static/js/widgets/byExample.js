@@ -1,4 +1,6 @@
-/** A formula by example: type what one or two rows should give, and choose among what that may mean. */
+/**
+ * A formula by example: type what one or two rows should give, and choose among what that may mean.
+ */
 import { freshId, h, pausing } from "../dom.js";
 import { columnsOf } from "./basic.js";
 
@@ -32,7 +34,10 @@ export function byExample(field, take) {
   };
   const soon = pausing(250, ask);
 
-  /** Each row with what stands there and a place for what it should give; the one asked for stands out. */
+  /**
+   * Each row with what stands there and a place for what it should give; the one asked for stands
+   * out.
+   */
   const drawRows = (
     /** @type {{rows: any[], question: number | null}} */ { rows: all, question },
   ) => {

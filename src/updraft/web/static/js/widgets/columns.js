@@ -6,7 +6,8 @@ import { sieve } from "./sieve.js";
 /** @typedef {import("../contract.d.ts").ColumnThere} Column */
 
 /**
- * Columns to choose from: those of a type that the step cannot work on are there, and cannot be chosen.
+ * Columns to choose from: those of a type that the step cannot work on are there, and cannot be
+ * chosen.
  * @param {Column[]} columns
  * @param {import("../forms.js").Field} field
  * @returns {import("./basic.js").Option[]}
@@ -23,7 +24,8 @@ function fitting(columns, field) {
 export const columnOptions = (columns) => columns.map(({ name }) => [name, name]);
 
 /**
- * A list of names with check boxes, to be searched when long. Names that are gone stay visible until unchecked.
+ * A list of names with check boxes, to be searched when long. Names that are gone stay visible
+ * until unchecked.
  * @param {(Column & {gone?: boolean})[]} columns
  * @param {string[]} chosen
  * @param {string | undefined} label

@@ -1,5 +1,6 @@
 /**
- * What was detected in a file comes as an event on the form's element; what is known already comes at once.
+ * What was detected in a file comes as an event on the form's element; what is known already comes
+ * at once.
  * @param {import("../forms.js").Field} field
  * @param {(found: import("./found.d.ts").Found) => void} act
  */

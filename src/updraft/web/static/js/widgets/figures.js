@@ -1,4 +1,7 @@
-/** The widget of figures over groups: what is reckoned, of which column, and what more is said of it. */
+/**
+ * The widget of figures over groups: what is reckoned, of which column, and what more is said of
+ * it.
+ */
 import { h } from "../dom.js";
 import { resolved } from "../schema.js";
 import { columnsOf, group, removeButton, select } from "./basic.js";
@@ -96,7 +99,8 @@ function ofColumn(item, columns, some, tell) {
 }
 
 /**
- * Of a percentile the share, of first and last the order, of a weighted mean the weight: shown where it fits.
+ * Of a percentile the share, of first and last the order, of a weighted mean the weight: shown
+ * where it fits.
  * @param {Record<string, any>} item
  * @param {import("../contract.d.ts").ColumnThere[]} columns
  * @param {() => void} tell

@@ -1,4 +1,7 @@
-/** Widgets for how a file is read. What was detected comes as a `detected` event on the form's element. */
+/**
+ * Widgets for how a file is read. What was detected comes as a `detected` event on the form's
+ * element.
+ */
 import { freshId, h } from "../dom.js";
 import { checkList, columnOptions } from "./columns.js";
 import { group, labelled, removeButton, select } from "./basic.js";
@@ -131,7 +134,9 @@ export const fileWidgets = {
     });
   },
 
-  /** One of what the file holds: a sheet, a table, a file inside. Hidden where there is no choice. */
+  /**
+   * One of what the file holds: a sheet, a table, a file inside. Hidden where there is no choice.
+   */
   among(field) {
     const property = field.property,
       open = property.open ?? "the first";

@@ -1,4 +1,7 @@
-/** Widgets for how the text of a file is cut and read: widths, delimiter, encoding, signs, words for nothing. */
+/**
+ * Widgets for how the text of a file is cut and read: widths, delimiter, encoding, signs, words for
+ * nothing.
+ */
 import { h } from "../dom.js";
 import { labelled, select } from "./basic.js";
 import { whenDetected } from "./detected.js";

@@ -6,9 +6,9 @@ import { labelled } from "./basic.js";
 /**
  * A text box that lists below it what fits what is typed.
  * @param {any} field
- * @param {{hint: string, what: string, sign: string, find: (search: string) => Promise<any[]> | null,
- *   took?: (name: string) => void, free?: boolean}} how `what` is looked for, how it is found, and `free`: what is
- *   typed is kept though it is none of what was found
+ * @param {{hint: string, what: string, sign: string, find: (search: string) => Promise<any[]> |
+ *   null, took?: (name: string) => void, free?: boolean}} how `what` is looked for, how it is
+ *   found, and `free`: what is typed is kept though it is none of what was found
  */
 export function finder(field, how) {
   const { hint, what, sign, find: ask, took = (_name) => {}, free = false } = how;

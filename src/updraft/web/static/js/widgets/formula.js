@@ -1,4 +1,7 @@
-/** Widgets for formulas: the name of a column to make, and the formula with its functions and columns at hand. */
+/**
+ * Widgets for formulas: the name of a column to make, and the formula with its functions and
+ * columns at hand.
+ */
 import { data, freshId, h } from "../dom.js";
 import { formulaEditor } from "../editor.js";
 import { columnsOf, labelled } from "./basic.js";

@@ -5,8 +5,9 @@ import { resolved } from "../schema.js";
 import { group, keepingFocus, removeButton } from "./basic.js";
 
 /**
- * A list whose items are drawn by `draw(item, tell, remove, n)`; `fresh` makes a new one, which is told at once where it
- * is `whole`: what a form shows is what is set, and an item that lacks something is set once it has it.
+ * A list whose items are drawn by `draw(item, tell, remove, n)`; `fresh` makes a new one, which is
+ * told at once where it is `whole`: what a form shows is what is set, and an item that lacks
+ * something is set once it has it.
  * @template {Record<string, any>} Item
  * @param {Item[]} items
  * @param {(item: Item, tell: () => void, remove: () => void, n: number) => HTMLElement} draw

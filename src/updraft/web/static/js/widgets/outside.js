@@ -1,4 +1,7 @@
-/** Widgets for what is read through a connection: which one, which table, its columns; and for SQL and requests. */
+/**
+ * Widgets for what is read through a connection: which one, which table, its columns; and for SQL
+ * and requests.
+ */
 import { api, attempt } from "../api.js";
 import { h } from "../dom.js";
 import { finder } from "./finder.js";

@@ -52,7 +52,8 @@ function dress(item, tell) {
 }
 
 /**
- * Pairs by which the tables would meet, with how many rows; while no key is chosen they are in sight.
+ * Pairs by which the tables would meet, with how many rows; while no key is chosen they are in
+ * sight.
  * @param {import("../forms.js").Field} field
  */
 function proposals(field) {
@@ -114,7 +115,8 @@ export const pairWidgets = {
     const items = (field.value ?? []).map((/** @type {Record<string, any>} */ item) => ({
       ...item,
     }));
-    const ofValues = "column" in (field.schema.properties ?? {}); // else the pairs are names of columns
+    // else the pairs are names of columns
+    const ofValues = "column" in (field.schema.properties ?? {});
     const known = ofValues
       ? null
       : h(

@@ -1,13 +1,18 @@
-/** Widgets for references: the kind of thing that names are of, and what a reference knows of things. */
+/**
+ * Widgets for references: the kind of thing that names are of, and what a reference knows of
+ * things.
+ */
 import { api } from "../api.js";
 import { freshId, h } from "../dom.js";
 import { finder } from "./finder.js";
 import { labelled } from "./basic.js";
 
 /**
- * A text box that offers what a reference calls kinds or properties; `offers` gets them once they are known.
+ * A text box that offers what a reference calls kinds or properties; `offers` gets them once they
+ * are known.
  * @param {import("../forms.js").Field} field
- * @param {(found: any, list: HTMLElement, below: HTMLElement, input: HTMLInputElement) => void} offers
+ * @param {(found: any, list: HTMLElement, below: HTMLElement, input: HTMLInputElement) => void}
+ *   offers
  */
 function termBox(field, offers) {
   const list = h("datalist", { id: freshId("terms") });

@@ -165,7 +165,8 @@ function fits(test, kind) {
 }
 
 /**
- * One condition. Its lists stay in place while they are typed into; only what follows from them is drawn anew.
+ * One condition. Its lists stay in place while they are typed into; only what follows from them is
+ * drawn anew.
  * @param {Record<string, any>} item
  * @param {import("../contract.d.ts").ColumnThere[]} columns
  * @param {import("../stepForm.js").FormContext} context

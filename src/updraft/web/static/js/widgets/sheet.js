@@ -1,9 +1,13 @@
-/** A small table to type into, like a sheet: the cells stand in the middle of the studio, above the table they make. */
+/**
+ * A small table to type into, like a sheet: the cells stand in the middle of the studio, above the
+ * table they make.
+ */
 import { byId, h } from "../dom.js";
 import { labelled } from "./basic.js";
 
 /**
- * Cells on the clipboard, as a spreadsheet puts them there: tabs between cells, quotes around those with line breaks.
+ * Cells on the clipboard, as a spreadsheet puts them there: tabs between cells, quotes around those
+ * with line breaks.
  * @param {string} text
  */
 export function cellsOf(text) {
@@ -35,7 +39,8 @@ export function cellsOf(text) {
 }
 
 /**
- * What is pasted, if it is more than one cell: lines of one cell or of several, empty ones too, so that none moves up.
+ * What is pasted, if it is more than one cell: lines of one cell or of several, empty ones too, so
+ * that none moves up.
  * @param {ClipboardEvent} event
  */
 export function pairsOf(event) {

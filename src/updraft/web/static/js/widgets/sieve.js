@@ -1,4 +1,7 @@
-/** Finding some of many columns: by a part of the name, a pattern with *, or the type; and all of those shown at once. */
+/**
+ * Finding some of many columns: by a part of the name, a pattern with *, or the type; and all of
+ * those shown at once.
+ */
 import { h } from "../dom.js";
 
 const FEW = 8; // columns that need no search
@@ -7,7 +10,8 @@ const FEW = 8; // columns that need no search
  * @param {{name: string, kind?: string}[]} columns
  * @param {string} label what is chosen
  * @param {() => void} redraw called when what is shown changes
- * @param {(yes: boolean, fits: (column: {name: string, kind?: string}) => boolean) => void} all choose all shown, or none of them
+ * @param {(yes: boolean, fits: (column: {name: string, kind?: string}) => boolean) => void} all
+ *   choose all shown, or none of them
  */
 export function sieve(columns, label, redraw, all) {
   let [text, type] = ["", ""];

@@ -25,8 +25,8 @@ function single(nodes, before) {
 }
 
 /**
- * The single values that stand around the records at a path, nearest first. Those of the nearest record of a list are
- * chosen by their names, others by their paths.
+ * The single values that stand around the records at a path, nearest first. Those of the nearest
+ * record of a list are chosen by their names, others by their paths.
  * @param {Node | null} tree
  * @param {string} path
  */
