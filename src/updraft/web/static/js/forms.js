@@ -13,6 +13,7 @@ import { formulaWidgets } from "./widgets/formula.js";
 import { outsideWidgets } from "./widgets/outside.js";
 import { partWidgets } from "./widgets/parts.js";
 import { pairWidgets } from "./widgets/pairs.js";
+import { typeWidgets } from "./widgets/types.js";
 import { alikeWidgets } from "./widgets/alike.js";
 import { figureWidgets } from "./widgets/figures.js";
 import { itemWidgets } from "./widgets/items.js";
@@ -26,6 +27,7 @@ export const widgets = {
   ...columnWidgets,
   ...ruleWidgets,
   ...pairWidgets,
+  ...typeWidgets,
   ...fileWidgets,
   ...textWidgets,
   ...flowFileWidgets,

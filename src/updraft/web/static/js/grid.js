@@ -4,6 +4,7 @@ import { count, h } from "./dom.js";
 import { shownCell, written } from "./gridCells.js";
 import { makeGrid } from "./gridMaking.js";
 import { headOf, saidOf } from "./gridHeads.js";
+import { Thousands } from "./thousands.js";
 import { Widths } from "./widths.js";
 
 /** @typedef {import("./contract.d.ts").ColumnShown & {index: number}} HeadShown a column, and its place */
@@ -29,8 +30,7 @@ export class TableGrid {
     document.fonts.addEventListener("loadingdone", () => this.table && this.measureAgain());
     this.order = null; // names in the order a person put them, for reading only
     this.frozen = 0;
-    /** @type {Map<string, boolean>} whether columns held amounts in the last table that had them */
-    this.held = new Map();
+    this.thousands = new Thousands(flow);
     /** @type {Map<string, number>} the widths of columns as they are laid */
     this.laid = new Map();
     // pixels for columns; asking the page for it would have it laid out anew each time
@@ -346,11 +346,10 @@ export class TableGrid {
       api(`/api/flows/${this.flow}/tables/${table.key}/summary?${query}`),
     );
     if (!answer || table !== this.table || focus !== this.focusText()) return;
-    const before = this.amounts();
     this.facts = new Map(answer.columns.map((column) => [column.name, column]));
-    for (const { name, amount } of answer.columns) this.held.set(name, amount);
-    if (this.amounts() === before) {
-      this.lay(); // the heads alone: rows are drawn once, not with every answer about them
+    if (!this.thousands.learn(answer.columns)) {
+      // The heads alone: rows are drawn once, not with every answer about them.
+      this.lay();
       return;
     }
     const active = this.grid.getActiveCell();
@@ -360,38 +359,15 @@ export class TableGrid {
     if (active) this.grid.setActiveCell(active.row, active.cell);
   }
 
-  /** The columns in which thousands stand apart, as a text to compare. */
-  amounts() {
-    const names = this.table.columns.map((column) => column.name);
-    return JSON.stringify(names.filter((name) => this.apart(name)));
-  }
-
-  /**
-   * Whether thousands stand apart in a column: as a person chose, else where it holds amounts;
-   * until that is known of this table, as in the last one that had the column.
-   */
+  /** Whether thousands stand apart in a column. */
   apart(name) {
-    this.chosenApart ??= this.keptApart();
-    return this.chosenApart[name] ?? this.facts?.get(name)?.amount ?? this.held.get(name) ?? false;
+    return this.thousands.apart(name);
   }
 
   setApart(name, yes) {
-    this.chosenApart = { ...this.keptApart(), [name]: yes };
-    localStorage.setItem(this.apartKey, JSON.stringify(this.chosenApart));
+    this.thousands.choose(name, yes);
     this.measureAgain();
     this.grid.invalidate();
-  }
-
-  get apartKey() {
-    return `updraft.thousands.${this.flow}`;
-  }
-
-  keptApart() {
-    try {
-      return JSON.parse(localStorage.getItem(this.apartKey) ?? "{}");
-    } catch {
-      return {}; // written by hand, or by another version
-    }
   }
 
   openCell(row, cell) {

@@ -9,7 +9,8 @@ import { count, freshId, h, pausing, plural } from "../dom.js";
 import { changedAfter } from "../recoding.js";
 import { stepForm } from "../stepForm.js";
 import { bandsPicture } from "./join_bands.js";
-import { cellOf, firstRows } from "./rows.js";
+import { missedRows } from "./join_missed.js";
+import { firstRows } from "./rows.js";
 
 /** @typedef {import("./answers.d.ts").Met} Met */
 
@@ -287,71 +288,14 @@ export class Work {
     );
   }
 
-  /** Keys without a match, those of most rows first, with the nearest spelling. */
   drawMissed() {
-    const missed = this.met?.missed ?? [];
-    if (!missed.length) {
-      this.missed.replaceChildren(
-        this.met ? h("p", { class: "muted" }, "Every row whose keys are not empty meets one.") : "",
-      );
-      return;
-    }
-    const { keys, by, near_reference } = this.frame.settings;
-    const told = this.told();
-    const nothing = by === "range" ? "in no range" : "nothing near";
-    const its = (/** @type {number} */ at) => keys[at]?.column ?? near_reference; // what is near is near in the other's
-    const rows = missed.map(([values, many, near, , at]) =>
-      h(
-        "tr",
-        {},
-        values.map((value) => cellOf(value)),
-        h("td", { class: "n" }, count(many)),
-        h(
-          "td",
-          {},
-          near && told.length > 1 ? h("span", { class: "muted small" }, `${its(at)} `) : "",
-          near ?? h("span", { class: "muted" }, nothing),
-        ),
-        h(
-          "td",
-          {},
-          near && keys[at]
-            ? h(
-                "button",
-                {
-                  type: "button",
-                  class: "tiny-button",
-                  "aria-label": `Recode ${values[at]} as ${near}`,
-                  onclick: () => this.recode(values[at], near, keys[at].column),
-                },
-                "Recode",
-              )
-            : "",
-        ),
-      ),
-    );
-    const more = (this.met?.missed_in_all ?? 0) - missed.length;
-    this.missed.replaceChildren(
-      h("h3", { class: "eyebrow" }, "What did not meet"),
-      h(
-        "table",
-        { class: "wide-rows" },
-        h(
-          "thead",
-          {},
-          h(
-            "tr",
-            {},
-            told.map((column) => h("th", { scope: "col" }, column)),
-            h("th", { scope: "col" }, "rows"),
-            h("th", { scope: "col" }, `nearest in ${this.label(this.other)}`),
-            h("th", { scope: "col" }, h("span", { class: "visually-hidden" }, "What to do")),
-          ),
-        ),
-        h("tbody", {}, rows),
-      ),
-      more > 0 ? h("p", { class: "muted small" }, `and ${count(more)} more`) : "",
-    );
+    const of = {
+      settings: this.frame.settings,
+      told: this.told(),
+      other: this.label(this.other),
+      recode: (/** @type {[string, string, string]} */ ...change) => this.recode(...change),
+    };
+    this.missed.replaceChildren(...missedRows(this.met, of));
   }
 
   /**
