@@ -79,6 +79,34 @@ def test_a_step_in_the_middle_goes_here_or_on_a_branch_of_its_own(page):
     assert page.evaluate("updraft.state.steps.recode_variety.main") == "remove_duplicates"
 
 
+def test_steps_that_are_added_fast_stand_in_their_order_and_no_typing_is_taken_away(page):
+    read = [{"id": "it", "kind": "read_file", "settings": {"path": "it.csv"}}]
+    page.goto(imported(page, {"updraft": 6, "name": "Fast", "steps": read}, {"it.csv": "hub,grams\nFen,5\nDale,6\n"}))
+    page.wait_for_selector(".slick-row")
+    for words in ("tidy text", "sort rows", "take rows", "summarise"):  # nobody waits for the table between them
+        page.keyboard.press("Control+k")
+        page.keyboard.type(words)
+        page.locator(".add-option:visible").first.wait_for()
+        page.keyboard.press("Enter")
+    page.wait_for_function("() => updraft.selected === 'summarise' && updraft.stepDesk.step?.id === 'summarise'")
+    settle(page)
+    order = [
+        ("it", None),
+        ("tidy_text", "it"),
+        ("sort_rows", "tidy_text"),
+        ("take_rows", "sort_rows"),
+        ("summarise", "take_rows"),
+    ]
+    assert page.evaluate("updraft.course.order().map((id) => [id, updraft.state.steps[id].main])") == [
+        list(one) for one in order
+    ]
+    assert page.evaluate("document.activeElement.closest('#desk') !== null"), "where the new step is set"
+    assert page.locator("#add-drop").is_hidden()
+    page.evaluate("updraft.select('it')")
+    settle(page)
+    assert violations(page) == []
+
+
 def test_all_ways_in_stand_on_the_empty_flow_in_the_menu_and_on_the_first_page(page, tmp_path):
     page.goto("/")
     page.get_by_role("button", name="a typed table").click()

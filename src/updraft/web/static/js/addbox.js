@@ -24,7 +24,9 @@ export class AddBox {
     this.search = pausing(60, () => this.look());
     this.input.addEventListener("focus", () => this.look());
     this.input.addEventListener("input", () => this.search());
-    this.input.addEventListener("blur", () => setTimeout(() => this.close(), 150));
+    this.input.addEventListener("blur", () =>
+      setTimeout(() => document.activeElement !== this.input && this.close(), 150),
+    );
     this.input.addEventListener("keydown", (event) => this.keys(event));
   }
 
@@ -181,7 +183,9 @@ export class AddBox {
     if (!kind) return;
     this.input.value = "";
     this.close();
-    this.input.blur();
+    // Where the new step is set: what only lost the focus would get it back, and open again.
+    byId("desk").focus({ preventScroll: true });
+    if (document.activeElement === this.input) byId("main").focus({ preventScroll: true });
     this.choose(kind, branch);
   }
 }

@@ -73,6 +73,8 @@ export class Studio extends Parts {
   foundFor;
   /** @type {{id: string | null, column: string} | undefined} just made; `column` was looked at then */
   begun;
+  /** @type {Promise<unknown>} the steps that are being added, one after another */
+  adding = Promise.resolve();
   /** @type {any} the place to go back to, and whether it is gone to just now */
   wanted;
   going = false;
@@ -219,14 +221,25 @@ export class Studio extends Parts {
       await this.look();
   }
 
+  /** @param {string | undefined} id */
   async select(id) {
+    if (!id || !(await this.turnTo(id))) return;
+    await this.look(true);
+    this.placed();
+  }
+
+  /**
+   * Let a step be the selected one, before its table is there; false where there is none.
+   * @param {string} id
+   */
+  async turnTo(id) {
     const other = id !== this.selected;
     if (other) {
       this.wide.close();
       await this.goOn();
     }
     const step = this.state.steps[id];
-    if (!step) return;
+    if (!step) return false;
     this.selected = id;
     this.follows = { fingerprint: step.fingerprint, status: step.status };
     this.output = other ? "" : (this.output ?? "");
@@ -234,8 +247,7 @@ export class Studio extends Parts {
     byId("grid-empty").hidden = true;
     this.course.show(this.state, id);
     if (other) this.grid.view = { sort: "", desc: false, changed: false };
-    await this.look(true);
-    this.placed();
+    return true;
   }
 
   /** Draw the desk of the selected step anew. */

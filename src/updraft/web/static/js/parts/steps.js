@@ -51,13 +51,26 @@ export const steps = {
       notice("Bring in a table first; steps work on one.", "problem");
       return;
     }
+    // One after another: who adds fast means the next step behind this one, which has no id yet.
+    const made = this.adding.then(() => this.addBehind(kind, branch));
+    this.adding = made.catch(() => {});
+    await (await made).shown;
+  },
+
+  /**
+   * Add a step of a kind behind the selected one, which is then the new one.
+   * @param {import("../contract.d.ts").KindShown} kind
+   * @param {boolean} branch
+   */
+  async addBehind(kind, branch) {
     const ends = kind.role === "output" || this.state.steps[this.selected].role === "output";
     const step = { kind: kind.kind, settings: { ...kind.starting, ...this.begunWith(kind) } };
     const column = this.columnLookedAt()?.name ?? "";
     const insert = !ends && !this.output && !branch;
     const id = await this.addOne({ op: "add", step, after: this.place(), plug: true, insert });
     this.begun = { id, column };
-    await this.shownNew(id);
+    if (id) await this.turnTo(id);
+    return { shown: this.shownNew(id) };
   },
 
   columnLookedAt() {
@@ -99,7 +112,9 @@ export const steps = {
     if (!id) return;
     await this.select(id);
     this.desk.fold(false);
-    this.stepDesk.form?.focusFirst();
+    // Who types somewhere else already is not taken away from it.
+    if (!document.activeElement?.matches("input, textarea, .cm-content"))
+      this.stepDesk.form?.focusFirst();
   },
 
   /**

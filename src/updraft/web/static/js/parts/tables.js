@@ -11,7 +11,10 @@ export const tables = {
     const draft = this.drafts.get(id);
     this.shown.busy(true);
     const body = { step: id, output: this.output, settings: draft ?? null };
-    const answer = await attempt(() => post(`/api/flows/${this.flow}/look`, body));
+    const asked = post(`/api/flows/${this.flow}/look`, body).catch((problem) => {
+      if (mine === this.looks) throw problem; // nobody waits for what came of another look
+    });
+    const answer = await attempt(() => asked);
     if (mine !== this.looks) return;
     this.shown.busy(false);
     if (answer) this.looked(id, draft, answer, fresh);
