@@ -61,7 +61,8 @@ class StepReport:
         """What it would tell of all rows, where some that it does not keep stayed where they were."""
         keeps = step.kind.keeps(step.settings) if step.kind else None
         left = whole - (self.rows_in or 0)
-        more = {keeps.side: self.sides[keeps.side] + left} if isinstance(keeps, Most) else {}
+        side = keeps.side if isinstance(keeps, Most) else ""
+        more = {side: self.sides[side] + left} if side in self.sides else {}
         return replace(self, rows_in=whole, sides=self.sides | more)
 
     def as_dict(self) -> dict[str, Any]:

@@ -171,8 +171,9 @@ export const marking = {
       cells.filter((cell) => String(cell) === value).length;
     const name = values.reduce((best, one) => (times(one) > times(best) ? one : best), values[0]);
     const rule = { match: "all", of: [{ column: column.name, test: "one_of", values }] };
-    const change = (/** @type {string} */ to = "") =>
-      values.filter((old) => old !== to).map((old) => ({ old, new: to || old }));
+    /** @param {string} [to] what they become; else each is to be replaced by itself */
+    const change = (to) =>
+      values.filter((old) => old !== to).map((old) => ({ old, new: to ?? old }));
     const recode = (/** @type {object[]} */ changes) =>
       this.offered("recode_values", { column: column.name, changes });
     const dialog = byId("dialog");
