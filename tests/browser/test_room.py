@@ -311,6 +311,12 @@ def test_the_title_keeps_its_room_and_chips_go_behind_more(page):
         assert page.evaluate(
             "(() => { const t = document.querySelector('.focus-bar h2'); return t.scrollWidth <= t.clientWidth + 1; })()"
         ), width
+        # What stands in the search box is not cut off either.
+        assert page.evaluate("""(() => { const box = document.querySelector('.table-search'), like = document.createElement('canvas').getContext('2d');
+          like.font = getComputedStyle(box).font; const { paddingLeft, paddingRight } = getComputedStyle(box);
+          return like.measureText(box.placeholder).width <= box.clientWidth - parseFloat(paddingLeft) - parseFloat(paddingRight) + 1; })()"""), (
+            width
+        )
         every = page.locator("#focus-bar .chip:not(summary)").all_text_contents()
         assert len(every) == len(set(every)) and any("Result" in text for text in every)
     page.set_viewport_size({"width": 1024, "height": 800})

@@ -203,7 +203,8 @@ function fit() {
   behind.before(...lined);
   behind.hidden = true;
   place.classList.remove("tight");
-  place.classList.toggle("tight", place.scrollWidth > place.clientWidth);
+  const tight = place.classList.toggle("tight", place.scrollWidth > place.clientWidth);
+  if (box) box.placeholder = tight ? "Search" : "Search the rows"; // whole words, at either width
   const stays = (chip) => chip.matches(".chip-warn, .chip-find");
   const last = [...lined.filter(stays), ...lined.filter((chip) => !stays(chip))];
   while (last.length && place.scrollWidth > place.clientWidth) {
