@@ -53,6 +53,11 @@ function studio(more = {}) {
     },
     takeAgain: async () => false,
     reselect: async () => done.push(["shown", made.selected]),
+    adding: Promise.resolve(),
+    turnTo: async (id) => {
+      made.selected = id;
+      return true;
+    },
     select: async (id) => {
       made.selected = id;
       done.push(["selected", id]);
@@ -149,6 +154,31 @@ test("a new step begins with the column that is looked at, where it may", async 
   assert.deepEqual(made.begunWith(numbers), {}, "a column of another type is none of its own");
   made.desk.view = "step";
   assert.deepEqual(made.begunWith(ASKS), {});
+});
+
+test("of two steps that are added at once, the second goes behind the first", async () => {
+  const { made, done } = studio();
+  const ids = ["first", "second"];
+  made.edit = async ([edit]) => {
+    await new Promise((ready) => setTimeout(ready, 5));
+    const id = ids.shift();
+    made.state.steps[id] = { id, role: "step", main: edit.after, settings: {} };
+    done.push(["edit", edit]);
+    return { added: [id] };
+  };
+  await Promise.all([made.add(ASKS), made.add(ASKS)]);
+  const added = done.filter(([what]) => what === "edit").map(([, { after }]) => after);
+  assert.deepEqual(added, ["b", "first"]);
+});
+
+test("a step that is refused does not hold up the next one", async () => {
+  const { made, done } = studio();
+  const { edit } = made;
+  made.edit = async () => null;
+  await made.add(ASKS);
+  made.edit = edit;
+  await made.add(ASKS);
+  assert.deepEqual(done.at(-1), ["selected", "new"]);
 });
 
 test("the order that is looked at becomes a step, and an output keeps its place", async () => {
