@@ -56,8 +56,10 @@ function studio(more = {}) {
     adding: Promise.resolve(),
     turnTo: async (id) => {
       made.selected = id;
+      done.push(["selected", id]);
       return true;
     },
+    enter: async () => done.push(["shown", made.selected]),
     select: async (id) => {
       made.selected = id;
       done.push(["selected", id]);
@@ -178,7 +180,7 @@ test("a step that is refused does not hold up the next one", async () => {
   await made.add(ASKS);
   made.edit = edit;
   await made.add(ASKS);
-  assert.deepEqual(done.at(-1), ["selected", "new"]);
+  assert.deepEqual(done.at(-1), ["shown", "new"]);
 });
 
 test("the order that is looked at becomes a step, and an output keeps its place", async () => {

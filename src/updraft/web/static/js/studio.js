@@ -223,7 +223,11 @@ export class Studio extends Parts {
 
   /** @param {string | undefined} id */
   async select(id) {
-    if (!id || !(await this.turnTo(id))) return;
+    if (id && (await this.turnTo(id))) await this.enter();
+  }
+
+  /** Show the selected step's table, as a place to come back to. */
+  async enter() {
     await this.look(true);
     this.placed();
   }

@@ -64,6 +64,13 @@ export interface Family {
   becomes?: string;
 }
 
+export interface Families {
+  families: Family[];
+  distinct: number;
+  all: number;
+  strictness: Strictness[];
+}
+
 /** How many families a strictness would give, and spellings that become another. */
 export type Strictness = [value: number, families: number, spellings: number];
 

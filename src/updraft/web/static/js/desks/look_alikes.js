@@ -89,7 +89,7 @@ export class Work {
     const names = ["column", "letters", "words", "slips", "sound", "close", "strictness"];
     const body = Object.fromEntries(names.map((name) => [name, settings[name]]));
     const url = `/api/flows/${studio.flow}/tables/${this.port.key}/look-alikes`;
-    /** @type {{found: {families: Family[], distinct: number, all: number, strictness: any[]}, given?: {given: string[][]}} | null | undefined} */
+    /** @type {{found: import("./answers.d.ts").Families, given?: {given: string[][]}} | undefined} */
     const answer = await this.newest.answer(async () => ({
       found: await post(url, { ...body, output: this.port.output }),
       given: await attempt(() => api(`${this.path}?most=1000000`)),

@@ -12,9 +12,8 @@ import { bindSplitters } from "./splitters.js";
 
 /** @param {import("../studio.js").Studio} studio */
 export function bind(studio) {
-  /** @type {(id: string, act: (event: {currentTarget: HTMLElement}) => unknown) => void} */
-  const click = (id, act) =>
-    byId(id).addEventListener("click", () => act({ currentTarget: byId(id) }));
+  /** @type {(id: string, act: () => unknown) => void} */
+  const click = (id, act) => byId(id).addEventListener("click", () => act());
   click("undo", () => studio.step("undo"));
   click("redo", () => studio.step("redo"));
   click("history", () => studio.flowDesk.revisions());
@@ -22,7 +21,7 @@ export function bind(studio) {
   click("run", () => studio.run());
   click("flow-name", () => studio.flowDesk.show());
   click("coming-stop", () => attempt(() => post(`/api/flows/${studio.flow}/stop`)));
-  click("bring-in", (event) => openWaysIn(studio, event.currentTarget));
+  click("bring-in", () => openWaysIn(studio, byId("bring-in")));
   click("fold", () => studio.desk.fold(!document.body.classList.contains("folded")));
   onDrop(
     (files, folder) => attempt(() => studio.bringIn(files, folder)),

@@ -10,11 +10,11 @@ const SPLITTERS = [
 ];
 
 export function bindSplitters() {
-  for (const splitter of SPLITTERS) bindOne(...splitter);
+  for (const splitter of SPLITTERS) bindOne(splitter);
 }
 
 /** @param {Splitter} splitter */
-function bindOne(...[id, variable, narrow, wide, at]) {
+function bindOne([id, variable, narrow, wide, at]) {
   const splitter = byId(id);
   const pane = /** @type {HTMLElement} */ (splitter.parentElement);
   const set = (/** @type {number} */ px) => {

@@ -54,7 +54,8 @@ export const steps = {
     // One after another: who adds fast means the next step behind this one, which has no id yet.
     const made = this.adding.then(() => this.addBehind(kind, branch));
     this.adding = made.catch(() => {});
-    await (await made).shown;
+    const id = await made;
+    if (id === this.selected) await this.ready(); // else another one was added behind it meanwhile
   },
 
   /**
@@ -70,7 +71,7 @@ export const steps = {
     const id = await this.addOne({ op: "add", step, after: this.place(), plug: true, insert });
     this.begun = { id, column };
     if (id) await this.turnTo(id);
-    return { shown: this.shownNew(id) };
+    return id;
   },
 
   columnLookedAt() {
@@ -109,8 +110,12 @@ export const steps = {
    * @param {string | null} id
    */
   async shownNew(id) {
-    if (!id) return;
-    await this.select(id);
+    if (id && (await this.turnTo(id))) await this.ready();
+  },
+
+  /** The selected step was just made: show its table, and let it be set. */
+  async ready() {
+    await this.enter();
     this.desk.fold(false);
     // Who types somewhere else already is not taken away from it.
     if (!document.activeElement?.matches("input, textarea, .cm-content"))
