@@ -29,6 +29,9 @@ def main() -> None:
             app.stop()
 
 
+ALL_FOUND = "() => Array.isArray(updraft.findingsDesk.list) && !updraft.findingsDesk.looking"
+
+
 def views(page: Page, world: Path) -> None:
     def shot(name: str) -> None:
         page.mouse.move(640, 790)
@@ -38,11 +41,12 @@ def views(page: Page, world: Path) -> None:
     page.goto("/")
     shot("home")
     open_demo(page, "tidy")
+    page.wait_for_function(ALL_FOUND)
     shot("studio")
     open_demo(page, "drop_totals")
-    page.wait_for_function("() => Array.isArray(updraft.findingsDesk.list)")
+    page.wait_for_function(ALL_FOUND)
     page.keyboard.press("Alt+l")
-    page.locator(".finding-open").nth(2).click()
+    page.locator(".finding-open", has_text="spellings of 5 names").last.click()
     page.wait_for_function(
         "() => [...document.querySelectorAll('.repair-effect')].every((e) => e.textContent.length > 1)"
     )
