@@ -1,5 +1,5 @@
 /** The box that finds a kind of step by its name, by plain words or by words of the trade. */
-import { api, attempt } from "./api.js";
+import { api, attempt, notice } from "./api.js";
 import { byId, h, icon, pausing } from "./dom.js";
 
 export class AddBox {
@@ -18,6 +18,10 @@ export class AddBox {
     /** @type {any[]} what fits what is typed, and the place among it */
     this.found = [];
     this.at = -1;
+    /** @type {string | null} what the shown list was found for */
+    this.foundFor = null;
+    /** What was chosen by its words before its list came, one after another. */
+    this.choosing = Promise.resolve();
     this.input = byId("add-box");
     this.drop = byId("add-drop");
     this.list = byId("add-list");
@@ -39,24 +43,41 @@ export class AddBox {
   }
 
   close() {
+    this.search.drop();
+    this.foundFor = null;
     this.drop.hidden = true;
     this.branch = false;
     this.input.setAttribute("aria-expanded", "false");
     this.input.removeAttribute("aria-activedescendant");
   }
 
-  look() {
-    return (this.looking = this.find());
+  words() {
+    return this.input.value.trim();
   }
 
-  async find() {
-    const query = this.input.value.trim();
+  /**
+   * What fits some words, the best first.
+   * @param {string} query
+   */
+  async ask(query) {
     const asked = `q=${encodeURIComponent(query)}&after=${encodeURIComponent(this.around.place())}`;
     const answer = await attempt(() => api(`${this.around.path}/kinds?${asked}`));
-    if (!answer || query !== this.input.value.trim() || document.activeElement !== this.input)
-      return;
-    const most = query ? [] : answer.most.map((kind) => this.kinds.get(kind));
-    this.found = [...most, ...answer.kinds.map((kind) => this.kinds.get(kind))];
+    if (!answer) return null;
+    const most = query ? [] : answer.most;
+    return {
+      ...answer,
+      most,
+      found: [...most, ...answer.kinds].map((kind) => this.kinds.get(kind)),
+    };
+  }
+
+  async look() {
+    const query = this.words();
+    const answer = await this.ask(query);
+    if (!answer || query !== this.words() || document.activeElement !== this.input) return;
+    this.found = answer.found;
+    this.foundFor = query;
+    const { most } = answer;
     let family = null;
     const rows = [];
     this.found.forEach((kind, n) => {
@@ -172,20 +193,47 @@ export class AddBox {
       byId("stops").querySelector("[tabindex='0']")?.focus();
     } else if (event.key === "Enter") {
       event.preventDefault();
-      // What is typed decides, not the list still shown for what was typed before.
-      const branch = event.shiftKey || this.branch;
-      Promise.resolve(this.search.now() ?? this.looking).then(() => this.take(this.at, branch));
+      this.enter(event.shiftKey || this.branch);
     }
+  }
+
+  /**
+   * Take what is pointed at. What is typed decides, not the list still shown for what was typed
+   * before: where its own has not come yet, its best is taken when it comes, and whoever goes on
+   * typing meanwhile does so elsewhere.
+   * @param {boolean} branch
+   */
+  enter(branch) {
+    const words = this.words();
+    if (this.foundFor === words) return this.take(this.at, branch);
+    if (!words) return;
+    this.leave();
+    this.choosing = this.choosing.then(async () => {
+      const answer = await this.ask(words); // null when it failed, which is told
+      if (answer?.found.length) this.choose(answer.found[0], branch);
+      else if (!this.words()) this.giveBack(words);
+      else if (answer) notice(`No step does “${words}”.`, "problem");
+    });
+  }
+
+  /** Words that nothing was taken for stand in the box again. */
+  giveBack(words) {
+    this.input.value = words;
+    this.input.focus();
   }
 
   take(n, branch = this.branch) {
     const kind = this.found?.[n];
     if (!kind) return;
+    this.leave();
+    this.choose(kind, branch);
+  }
+
+  /** To where the new step is set: what only lost the focus would get it back, and open again. */
+  leave() {
     this.input.value = "";
     this.close();
-    // Where the new step is set: what only lost the focus would get it back, and open again.
     byId("desk").focus({ preventScroll: true });
     if (document.activeElement === this.input) byId("main").focus({ preventScroll: true });
-    this.choose(kind, branch);
   }
 }
