@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Container, Iterable
+from functools import partial
 from typing import Literal
 
 import polars as pl
@@ -15,7 +17,7 @@ from updraft.core.steps.ordering import sort_keys
 from updraft.core.steps.settings import Settings, setting
 from updraft.core.values import TITLES, Kind, kind_of
 from updraft.core.values.common import names_like
-from updraft.core.values.decimals import exactly, mean_of, reckoned
+from updraft.core.values.decimals import exactly, exactly_whole, mean_of, reckoned
 
 FIGURES = {
     "rows": "rows",
@@ -60,6 +62,7 @@ Name = Literal[
 ]
 # Of numbers alone.
 _RECKONED = ("sum", "mean", "median", "percentile", "deviation", "range", "weighted", "share")
+_SUMMED = ("sum", "mean", "share")
 _ADDED = (Kind.WHOLE, Kind.NUMBER, Kind.YES_NO)
 _OF_ROWS = ("rows", "rows_share")  # of no column
 OF_ALL = ("share", "rows_share")  # to be divided by what all groups have together
@@ -147,9 +150,20 @@ def leaves_out_empty(figure: Figure) -> bool:
     return figure.figure in _RECKONED and not figure.empty
 
 
-def expression(figure: Figure, schema: pl.Schema, field: str = "figures") -> pl.Expr:
+def added_up(figures: Iterable[Figure], schema: pl.Schema) -> list[str]:
+    """The columns of decimals that the figures add up."""
+    adding = dict.fromkeys(figure.column for figure in figures if figure.figure in _SUMMED)
+    return [name for name in adding if schema.get(name) == pl.Float64]
+
+
+def expression(
+    figure: Figure, schema: pl.Schema, field: str = "figures", fine: Container[str] = ()
+) -> pl.Expr:
     """A figure over the rows of a group. Raises Problem, at a field of the settings, where it cannot be
     had.
+
+    Args:
+        fine: columns of decimals that can be added up as whole millionths.
 
     Texts are in natural order. The deviation is that of a sample (n − 1); a percentile lies between the two
     nearest values in proportion (Hyndman and Fan 1996, type 7).
@@ -210,7 +224,8 @@ def expression(figure: Figure, schema: pl.Schema, field: str = "figures") -> pl.
             column.filter(pl.all_horizontal(counts)),
             [key.filter(pl.all_horizontal(counts)) for key in order],
         )
-    return _made(figure, column, kind, order)
+    add = exactly_whole if figure.column in fine else partial(exactly, add=pl.Expr.sum)
+    return _made(figure, column, kind, order, add if kind is Kind.NUMBER else pl.Expr.sum)
 
 
 def _weight(figure: Figure, schema: pl.Schema, field: str) -> pl.Expr:
@@ -234,8 +249,10 @@ def _weight(figure: Figure, schema: pl.Schema, field: str) -> pl.Expr:
     return pl.col(figure.weight).cast(pl.Float64)
 
 
-def _made(figure: Figure, column: pl.Expr, kind: Kind, order: list[pl.Expr]) -> pl.Expr:
-    """The figure over the values that count, in an order where there is one."""
+def _made(
+    figure: Figure, column: pl.Expr, kind: Kind, order: list[pl.Expr], add: Callable[[pl.Expr], pl.Expr]
+) -> pl.Expr:
+    """The figure over the values that count, in an order where there is one, added up in some way."""
     match figure.figure:
         case "first" | "min" if order:
             return column.sort_by(order, maintain_order=True).first()
@@ -246,13 +263,12 @@ def _made(figure: Figure, column: pl.Expr, kind: Kind, order: list[pl.Expr]) -> 
         case "distinct":
             return (column if figure.empty else column.drop_nulls()).n_unique().cast(pl.Int64)
         case "sum" | "share":
-            added = exactly(column, pl.Expr.sum) if kind is Kind.NUMBER else column.sum()
-            return pl.when(column.count() > 0).then(added)
+            return pl.when(column.count() > 0).then(add(column))
         case "mean":
             if kind is not Kind.NUMBER:
                 return column.mean()
-            total, many = exactly(column, pl.Expr.sum), column.count()
-            return pl.when(many > 0).then(mean_of(total, many))
+            many = column.count()
+            return pl.when(many > 0).then(mean_of(add(column), many))
         case "median":
             return column.median()
         case "percentile":

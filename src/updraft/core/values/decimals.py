@@ -14,6 +14,7 @@ PLACES, _SCALE = 6, 1e6
 _WHOLE = 2.0**53  # up to which a double holds every whole number
 SURE = _WHOLE / _SCALE  # below which a double tells any two decimals of six places apart
 _FINE = 5e8  # below, roundings come to less than half of the last place
+_ROOM = 9e12  # a total's millionths up to there are a whole number of 64 bits
 _ROUNDED = 1e-15  # what a few roundings of a double, at most half of 2.2e-16 each, may come to
 
 
@@ -30,6 +31,33 @@ def exactly(column: pl.Expr, add: Callable[[pl.Expr], pl.Expr]) -> pl.Expr:
     over = (add(millionths) / _SCALE).floor()
     added = add(wholes) + over + (add(millionths) - over * _SCALE) / _SCALE  # by whatever parts: the same
     return pl.when(exact).then(_rounded(added)).otherwise(add(column))
+
+
+def in_millionths(table: pl.LazyFrame, columns: Sequence[str]) -> frozenset[str]:
+    """Those of the columns (Float64) of which any rows can be added up by `exactly_whole`."""
+
+    def fits(number: pl.Expr) -> pl.Expr:
+        size = number.abs()
+        places = (number.round(PLACES) == number).all()
+        return places & (size.max().fill_null(0) < _FINE) & (size.sum() < _ROOM)
+
+    if not columns:
+        return frozenset()
+    told = table.select(fits(pl.col(name)).alias(name) for name in dict.fromkeys(columns)).collect()
+    return frozenset(name for name in told.columns if told[name].item())
+
+
+def exactly_whole(column: pl.Expr) -> pl.Expr:
+    """The same sum as `exactly` makes, of numbers that are all known to fit (see `in_millionths`): one of
+    whole numbers of millionths, which takes half of the time.
+    """
+    return (
+        (column * _SCALE)
+        .round()
+        .cast(pl.Int64)
+        .sum()
+        .map_batches(_as_decimal, pl.Float64, is_elementwise=True)
+    )
 
 
 def halves(column: pl.Expr) -> tuple[pl.Expr, pl.Expr]:
@@ -64,6 +92,12 @@ def tidied(number: pl.Expr, sizes: pl.Expr | None = None) -> pl.Expr:
     """
     given = [number] if sizes is None else [number, sizes]
     return pl.map_batches(given, _tidy, pl.Float64, is_elementwise=True)
+
+
+def _as_decimal(millionths: pl.Series) -> pl.Series:
+    scale = int(_SCALE)
+    total = (millionths // scale).cast(pl.Float64) + (millionths % scale).cast(pl.Float64) / _SCALE
+    return total.to_frame().select(_rounded(pl.first())).to_series()
 
 
 def _joined(sign: str, both: Sequence[pl.Series]) -> pl.Series:

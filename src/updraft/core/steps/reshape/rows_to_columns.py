@@ -8,12 +8,13 @@ from updraft.core.problems import Problem
 from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import listed
 from updraft.core.steps.counts import Count, Level, control_total
-from updraft.core.steps.figures import FIGURE_WORDS, OF_ALL, Figure, expression
+from updraft.core.steps.figures import FIGURE_WORDS, OF_ALL, Figure, added_up, expression
 from updraft.core.steps.given import Context, Result, Wanted
 from updraft.core.steps.opening import questions
 from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import WHOLE, Spread, by_columns
 from updraft.core.steps.tables import Out, Tables
+from updraft.core.values.decimals import in_millionths
 from updraft.core.values.text import shown
 
 MOST = 2000  # columns made; beyond that a column of names was surely chosen by mistake
@@ -107,7 +108,11 @@ class RowsToColumns(StepKind):
         """One row a group, one column for each name and figure, in the order of the names."""
         keys = list(dict.fromkeys(settings.stay)) or [_ONE]
         codes = {name: f"\0{number}" for number, name in enumerate(names)}
-        figures = {f"\0f{n}": expression(f, table.schema, "values") for n, f in enumerate(settings.values)}
+        fine = in_millionths(table.lazy(), added_up(settings.values, table.schema))
+        figures = {
+            f"\0f{n}": expression(figure, table.schema, "values", fine)
+            for n, figure in enumerate(settings.values)
+        }
         table = table.with_columns(pl.lit(0).alias(_ONE)).with_row_index(_ROW)
         first = pl.col(_ROW).min()
         cells = table.group_by([*keys, _NAME]).agg(first, *(f.alias(n) for n, f in figures.items()))

@@ -11,7 +11,14 @@ from updraft.core.steps.base import StepKind
 from updraft.core.steps.behind import all_of, equal_to
 from updraft.core.steps.choice import listed
 from updraft.core.steps.counts import Count, control_total
-from updraft.core.steps.figures import FIGURE_WORDS, OF_ALL, FigureOfSome, expression, leaves_out_empty
+from updraft.core.steps.figures import (
+    FIGURE_WORDS,
+    OF_ALL,
+    FigureOfSome,
+    added_up,
+    expression,
+    leaves_out_empty,
+)
 from updraft.core.steps.given import Context, Grounds, Result, Wanted
 from updraft.core.steps.presummed import SIZE, SUM, Groups, can_be_added, empties_of, figure_of, groups_for
 from updraft.core.steps.settings import Settings, setting
@@ -19,6 +26,7 @@ from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.summaries.groups import MadeGroup, keyed, rows_of
 from updraft.core.steps.summaries.totals import GROUP, TOTAL, with_totals
 from updraft.core.steps.tables import Tables
+from updraft.core.values.decimals import in_millionths
 
 _SUMS = 5  # figures of which it is told whether they agree
 _MADE, _FIGURE, _LEVEL = "\0made", "\0figure", "\0level"  # names no file can bring
@@ -104,11 +112,12 @@ class Summarise(StepKind):
         groups = [keyed(group, schema, context, f"{_MADE}{n}") for n, group in enumerate(settings.made)]
         level = [settings.level.strip()] if self._totalled(settings) else []
         self._check_names([*settings.by, *(g.name for g in groups), *level, *(f.called() for f in asked)])
+        fine = frozenset() if presummed else in_millionths(table, added_up(asked, schema))
         figures = [
             (
                 figure_of(presummed, figure.figure, figure.column, schema)
                 if presummed
-                else expression(figure, schema)
+                else expression(figure, schema, fine=fine)
             ).alias(f"{_FIGURE}{n}")
             for n, figure in enumerate(asked)
         ]
