@@ -29,14 +29,19 @@ def orders() -> pl.DataFrame:
             "Price": (packets * 2.237).round(3),
             "Weight": [f"{w:.1f} kg" for w in pick.random(ROWS) * 9],
             "Day": pl.Series(pick.integers(20_000, 20_365, ROWS), dtype=pl.Int32).cast(pl.Date),
+            "Note": [("late" if n % 21 else "early") if n % 7 else None for n in range(ROWS)],
         }
     )
 
 
 class World:
-    """No parameters, no decisions."""
+    """No parameters, no decisions, nothing learnt before."""
 
     decisions: dict[str, str] = {}
+    presummed = None
+
+    def learnt(self, what: object, learn: Callable[[], Any]) -> Any:
+        return learn()
 
     def parameter(self, name: str) -> str:
         raise KeyError(name)
@@ -49,7 +54,9 @@ def bare(table: pl.LazyFrame, other: pl.LazyFrame) -> dict[str, tuple[dict, Call
     named = "calculate"
     fen = {"column": "Hub", "test": "contains", "value": "Fen"}
     many = {"column": "Packets", "test": "more", "value": "50"}
-    rules = [{"when": {"of": [fen, many]}, "then": "van"}, {"when": {"of": [fen]}, "then": "post"}]
+    fen_many = {"of": [fen, many]}
+    met = hub.str.contains("Fen", literal=True) & (pl.col("Packets") > 50)
+    rules = [{"when": fen_many, "then": "van"}, {"when": {"of": [fen]}, "then": "post"}]
     return {
         named: (
             {
@@ -68,7 +75,7 @@ def bare(table: pl.LazyFrame, other: pl.LazyFrame) -> dict[str, tuple[dict, Call
         "apply_rules": (
             {"column": "Sent by", "rules": rules, "value": "none"},
             lambda: table.with_columns(
-                pl.when(hub.str.contains("Fen", literal=True) & (pl.col("Packets") > 50)).then(pl.lit("van"))
+                pl.when(met).then(pl.lit("van"))
                 .when(hub.str.contains("Fen", literal=True)).then(pl.lit("post"))
                 .otherwise(pl.lit("none")).alias("Sent by")
             ),
@@ -153,6 +160,54 @@ def bare(table: pl.LazyFrame, other: pl.LazyFrame) -> dict[str, tuple[dict, Call
             {"by": "largest", "column": "Price", "count": 10, "within": ["Hub"]},
             lambda: table.filter(price.rank("ordinal", descending=True).over("Hub") <= 10),
         ),
+        "keep_rows": ({"by": "rule", "rule": fen_many}, lambda: table.filter(met)),
+        "mark_rows": ({"name": "m", "rule": fen_many}, lambda: table.with_columns(m=met)),
+        "set_values": (
+            {"columns": ["Hub"], "to": "value", "value": "Marsh", "rule": fen_many},
+            lambda: table.with_columns(pl.when(met).then(pl.lit("Marsh")).otherwise(hub).alias("Hub")),
+        ),
+        "set_types": (
+            {"columns": [{"column": "Packets", "type": "number"}, {"column": "Price", "type": "text"}]},
+            lambda: table.with_columns(pl.col("Packets").cast(pl.Float64), price.cast(pl.String)),
+        ),
+        "fill_gaps": (
+            {"columns": ["Note"], "by": "down"},
+            lambda: table.with_columns(pl.col("Note").forward_fill()),
+        ),
+        "one_value_per_group": (
+            {"within": ["Garden"], "columns": ["Hub"]},
+            lambda: table.with_columns(hub.mode().first().over("Garden")),
+        ),
+        "remove_duplicates": (
+            {"keys": ["Garden", "Hub"]},
+            lambda: table.unique(["Garden", "Hub"], keep="first", maintain_order=True),
+        ),
+        "summarise": (
+            {
+                "by": ["Garden"],
+                "figures": [
+                    {"figure": "rows", "name": "n"},
+                    {"figure": "sum", "column": "Price", "name": "s"},
+                    {"figure": "mean", "column": "Packets", "name": "m"},
+                ],
+            },
+            lambda: table.group_by("Garden").agg(n=pl.len(), s=price.sum(), m=pl.col("Packets").mean()).sort("Garden"),
+        ),
+        "rows_to_columns": (
+            {"names": "Hub", "stay": ["Garden"], "values": [{"figure": "sum", "column": "Price"}]},
+            lambda: table.collect().pivot("Hub", index="Garden", values="Price", aggregate_function="sum").lazy(),
+        ),
+        "columns_to_rows": (
+            {"columns": {"by": "names", "names": ["Packets", "Price"]}, "name": "n", "value": "v"},
+            lambda: table.unpivot(["Packets", "Price"], index=["Order", "Garden", "Hub", "Weight", "Day", "Note"]),
+        ),
+        "look_up": (
+            {
+                "keys": [{"column": "Garden", "reference": "Code"}],
+                "bring": [{"column": "Plots"}, {"column": "Keeper"}],
+            },
+            lambda: table.join(other, left_on="Garden", right_on="Code", how="left"),
+        ),
         "rename_columns": (
             {"by": "rule", "find": "e", "instead": "E"},
             lambda: table.rename(lambda name: name.replace("e", "E")),
@@ -184,6 +239,9 @@ def by_pandas(table: Any, other: Any) -> dict[str, Callable[[], object]]:
         fen = table["Hub"].str.contains("Fen", regex=False)
         return np.select([fen & (table["Packets"] > 50), fen], ["van", "post"], "none")
 
+    def met() -> Any:
+        return table["Hub"].str.contains("Fen", regex=False) & (table["Packets"] > 50)
+
     def bins() -> object:
         low = (table["Price"] // 25 * 25).astype(int)
         return low.astype(str) + " to " + (low + 25).astype(str)
@@ -213,6 +271,21 @@ def by_pandas(table: Any, other: Any) -> dict[str, Callable[[], object]]:
         "pick_rows": lambda: table[~table["Order"].isin([f"LM-{n}" for n in range(0, 2000, 20)])],
         "sort_rows": lambda: table.sort_values(["Hub", "Price"], ascending=[True, False], kind="stable"),
         "take_rows": lambda: table.sort_values("Price", ascending=False).groupby("Hub").head(10),
+        "keep_rows": lambda: table[met()],
+        "mark_rows": lambda: table.assign(m=met()),
+        "set_values": lambda: table["Hub"].mask(met(), "Marsh"),
+        "set_types": lambda: (table["Packets"].astype(float), table["Price"].astype(str)),
+        "fill_gaps": lambda: table["Note"].ffill(),
+        "one_value_per_group": lambda: table.groupby("Garden")["Hub"].transform(lambda some: some.mode()[0]),
+        "remove_duplicates": lambda: table.drop_duplicates(["Garden", "Hub"]),
+        "summarise": lambda: table.groupby("Garden").agg(
+            n=("Order", "size"), s=("Price", "sum"), m=("Packets", "mean")
+        ),
+        "rows_to_columns": lambda: table.pivot_table("Price", "Garden", "Hub", aggfunc="sum"),
+        "columns_to_rows": lambda: table.melt(
+            ["Order", "Garden", "Hub", "Weight", "Day", "Note"], ["Packets", "Price"]
+        ),
+        "look_up": lambda: table.merge(other, left_on="Garden", right_on="Code", how="left"),
         "rename_columns": lambda: table.rename(columns=lambda name: name.replace("e", "E")),
         "join": lambda: table.merge(other, left_on="Garden", right_on="Code", how="left"),
     }
@@ -250,7 +323,7 @@ def measure(times: int = 5) -> list[tuple[str, str, str, str, bool]]:
         most = 1.3
         rows.append(
             (
-                kind.title + (f" with {OTHERS:,} rows" if name == "join" else ""),
+                kind.title + (f" with {OTHERS:,} rows" if name in ("join", "look_up") else ""),
                 f"{statistics.median(ours):.3f} s / {statistics.median(theirs):.3f} s",
                 f"{statistics.median(pairs):.2f}× ({pairs[0]:.2f}–{pairs[-1]:.2f})",
                 f"≤ {most}×; pandas {slower:.1f}× as long",

@@ -7,11 +7,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from updraft.core.engine.coded import Coded
+from updraft.core.engine.coded import Coded, differs
 from updraft.core.engine.table import compute
 from updraft.core.steps import Incoming, Tables, kinds
 from updraft.core.steps.tables import TIMES
 from updraft.core.values import by_value, coded
+from updraft.core.values.text import shown
 
 TEXTS = st.none() | st.sampled_from(["Bay Gem", "bay  gem", " Fen", "Fen", "fen", "", " ", "7", "007"])
 STEPS = st.one_of(
@@ -91,3 +92,16 @@ def test_dates_by_their_days_are_dates_row_by_row(days):
     table, counts = Coded(column.to_frame()).changed({"Day": lambda day: day.dt.month_end()})
     assert table.frame()["Day"].to_list() == [day and date(2026, 3, 31) for day in days]
     assert counts == {"Day": sum(day is not None for day in days)}
+
+
+WHOLES = st.none() | st.integers(-9, 9) | st.sampled_from([10**14, 10**15 - 1, 10**15, 10**16, 2**53 + 1, 2**63 - 1])
+CHANGED = st.sampled_from([None, 0.0, -0.0, 0.5, -1.0, float("nan"), float("inf"), 1e15, 1e16, 2.0**53])
+
+
+@given(st.lists(st.tuples(WHOLES, CHANGED, st.booleans()), max_size=30))
+def test_whole_numbers_and_others_differ_where_their_digits_do(rows):
+    whole = pl.Series([n for n, _, _ in rows], dtype=pl.Int64)
+    kept = [float(n) if same and n is not None else other for n, other, same in rows]
+    number = pl.Series(kept, dtype=pl.Float64)
+    for before, after in ((whole, number), (number, whole)):
+        assert differs(before, after).to_list() == shown(before).ne_missing(shown(after)).to_list()

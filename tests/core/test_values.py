@@ -14,7 +14,7 @@ from tools.languages import LANGUAGES, PLACE, text
 
 from updraft.core import Problem
 from updraft.core.similarity.countries import countries
-from updraft.core.values import Kind, converted, decide, guess_format
+from updraft.core.values import Kind, converted, decide, guess_format, is_blank
 from updraft.core.values.dressed import CURRENCY, undressed
 
 
@@ -295,3 +295,14 @@ def test_the_names_of_countries_are_those_that_the_tool_writes():
 )  # fmt: skip
 def test_a_country_is_told_by_any_name_that_no_other_one_has(text, code):
     assert countries([text, "France"]) == [code, "FR"]
+
+
+# The white space of Unicode, and the blanks that have no width.
+BLANKS = "\t\n\x0b\x0c\r \x85\xa0\u1680\u2000\u2007\u200a\u2028\u2029\u202f\u205f\u3000\u200b\ufeff"
+
+
+@given(st.lists(st.none() | st.text(st.sampled_from(BLANKS + "\x00\x1f!~\x7f\x80ñЖ中\u200c"), max_size=4)))
+def test_a_text_is_blank_where_it_has_no_other_sign_than_blanks(texts):
+    table = pl.DataFrame({"it": texts}, schema={"it": pl.String})
+    blank = table.select(is_blank("it", pl.String()))["it"].to_list()
+    assert blank == [not text or set(text) <= set(BLANKS) for text in texts]

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
+from itertools import permutations
 
 import polars as pl
 
 from updraft.core.steps.tables import TIMES
 from updraft.core.values.coded import Change, Codes, applied, codes_of
 from updraft.core.values.text import shown
+
+_LARGE = 1e15  # below, both kinds of numbers are written with their digits
 
 
 class Coded:
@@ -88,6 +91,14 @@ class Coded:
 
 def differs(before: pl.Series, after: pl.Series) -> pl.Series:
     """Row by row, whether a reader would see another value: across kinds, texts are compared."""
-    if before.dtype != after.dtype:
-        before, after = shown(before), shown(after)
-    return before.ne_missing(after)
+    if before.dtype == after.dtype:
+        return before.ne_missing(after)
+    if not any(a.is_integer() and b == pl.Float64 for a, b in permutations((before.dtype, after.dtype))):
+        return shown(before).ne_missing(shown(after))
+    # Whole numbers and others that are equal have the same digits, but for 0, which may be -0, and for large
+    # ones: only what is left is written out.
+    number, other = before.cast(pl.Float64), after.cast(pl.Float64)
+    size = number.abs()
+    left = ~((number == other) & (size >= 1) & (size < _LARGE)).fill_null(False)
+    differing = shown(before.filter(left)).ne_missing(shown(after.filter(left)))
+    return left.scatter(left.arg_true(), differing)

@@ -37,14 +37,14 @@ class MarkRows(StepKind):
                 "Give the new column another name.",
                 field="name",
             )
-        here = compiled(settings.rule, schema)
+        marked = table.with_columns(compiled(settings.rule, schema).alias(name)).cache()
         return Result(
-            table.with_columns(here.alias(name)),
+            marked,
             touched=(),
             counts=(
                 Count(
                     "rows_met",
-                    table.filter(here).select(pl.len()),
+                    marked.select(pl.col(name).sum()),
                     "{n} rows are marked",
                     one="{n} row is marked",
                 ),

@@ -80,7 +80,7 @@ class FillGaps(StepKind):
                 code="unfinished",
             )
         filled = {name: self._filled(name, schema[name], settings) for name in settings.columns}
-        done = table.with_columns(**filled)
+        done = table.with_columns(**filled).cache()
         counts = [
             rows_where(
                 f"gaps_left:{name}",
@@ -94,10 +94,10 @@ class FillGaps(StepKind):
         if settings.by != "group":
             return Result(done, touched=tuple(filled), counts=tuple(counts))
         left = _left(settings)
-        counts += [part.count(done) for part in left]
-        return Result(
-            done, {part.side: done.filter(part.rows) for part in left}, tuple(counts), tuple(filled)
-        )
+        asked = done.with_columns(part.known for part in left[::2]).cache()
+        counts += [part.count(asked) for part in left]
+        sides = {part.side: asked.filter(part.rows).select(schema.names()) for part in left}
+        return Result(done, sides, tuple(counts), tuple(filled))
 
     def outs(self, settings: FillGapsSettings) -> tuple[Out, ...]:
         if settings.by != "group":
@@ -178,10 +178,15 @@ def _literal(text: str, name: str, dtype: pl.DataType) -> pl.Expr:
 
 @dataclass(frozen=True)
 class _Left:
-    """Cells of a column that stay empty for one reason, and the output that holds their rows."""
+    """Cells of a column that stay empty for one reason, and the output that holds their rows.
+
+    Args:
+        known: how many cells of the row's group are filled, as a column that `rows` asks.
+    """
 
     side: str
     title: str
+    known: pl.Expr
     rows: pl.Expr
     said: str
 
@@ -193,14 +198,15 @@ class _Left:
 
 
 def _left(settings: FillGapsSettings) -> list[_Left]:
-    """Why cells stay empty when their group is asked: by how many values are known there."""
+    """Why cells stay empty when their group is asked: two reasons for each column."""
     parts = []
     for n, name in enumerate(settings.columns):
-        known = pl.col(name).drop_nulls().n_unique().over(settings.within)
+        known = pl.col(name).count().over(settings.within).alias(f"\0known{n}")
+        there = pl.col(f"\0known{n}") > 0  # where they agreed, the cell is filled by now
         for code, why, said in (
-            ("disagree", known > 1, "their group disagrees"),
-            ("unknown", known == 0, "nothing is known in their group"),
+            ("disagree", there, "their group disagrees"),
+            ("unknown", ~there, "nothing is known in their group"),
         ):
-            rows = pl.col(name).is_null() & why
-            parts.append(_Left(f"{code}{n}", f"Empty {name}: {said}", rows, f"of those of {name}: {said}"))
+            title, told = f"Empty {name}: {said}", f"of those of {name}: {said}"
+            parts.append(_Left(f"{code}{n}", title, known, pl.col(name).is_null() & why, told))
     return parts

@@ -54,7 +54,8 @@ class SetTypes(StepKind):
     def apply(self, tables: Tables, settings: SetTypesSettings, context: Context) -> Result:
         table = tables.main
         schema = table.collect_schema()
-        columns = {c.column: c for c in settings.columns}
+        # What is of its type already cannot fail, and need not be looked at.
+        columns = {c.column: c for c in settings.columns if schema[c.column] != DTYPES[Kind(c.type)]}
         fresh = {name: f"\0{name}" for name in columns}  # names that no file can bring
         # Kept within the query, since the table, the counts and the rejected rows all ask for it.
         read = table.with_columns(
@@ -81,7 +82,8 @@ class SetTypes(StepKind):
         rejected = {"rejected": read.filter(any_failed).select(schema.names())}
         kept = read.filter(~any_failed) if settings.failing == "reject" else read
         done = kept.select(pl.col(fresh.get(name, name)).alias(name) for name in schema.names())
-        return Result(done, rejected, counts, None if settings.failing == "reject" else tuple(fresh))
+        read_as = tuple(name for name, c in columns.items() if c.type != "text")  # a text is as it was shown
+        return Result(done, rejected, counts, None if settings.failing == "reject" else read_as)
 
     def reads(self, settings: SetTypesSettings, wanted: Wanted, port: str) -> Wanted:
         return also(wanted, [column.column for column in settings.columns])
