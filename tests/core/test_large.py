@@ -19,6 +19,8 @@ from updraft.core.engine.hands import Here
 from updraft.core.engine.pieces import in_memory
 from updraft.core.engine.running import Report
 from updraft.core.engine.spreading import Way
+from updraft.core.formats import json_text
+from updraft.core.formats.reading import scan
 from updraft.core.steps import kinds
 from updraft.core.values.decide import decide, decide_parts
 
@@ -63,6 +65,7 @@ def lots(tmp_path_factory) -> Path:
     for number, part in enumerate(table.iter_slices(11_000)):
         part.write_parquet(folder / f"lots_{number}.parquet")
         part.write_ipc(folder / f"lots_{number}.arrow")
+        part.write_ndjson(folder / f"lots_{number}.jsonl")
     hubs = pl.DataFrame({"Hub": [f"H{n}" for n in range(0, 500, 2)], "Region": [f"R{n % 9}" for n in range(250)]})
     hubs.write_csv(folder / "hubs.csv")
     return folder
@@ -114,6 +117,7 @@ def delivered(folder: Path, flow: Flow, out: Path, cut: Cut | None) -> tuple[Rep
         ("lots_*.parquet", Cut(rows=1_000, buckets=7)),
         ("lots_*.parquet", Cut(rows=4_000, room=1 << 20)),
         ("lots_*.arrow", Cut(rows=1_000, buckets=7)),
+        ("lots_*.jsonl", Cut(rows=1_000, buckets=7)),
     ],
 )
 def test_a_run_by_parts_delivers_and_tells_the_same(lots, tmp_path, path, cut, monkeypatch):
@@ -123,6 +127,8 @@ def test_a_run_by_parts_delivers_and_tells_the_same(lots, tmp_path, path, cut, m
         for name, most in (("lots.csv", 120), ("hubs.csv", 40)):
             (small / name).write_text("\n".join((lots / name).read_text().splitlines()[:most]))
         lots = small
+    monkeypatch.setattr(json_text, "LARGE", 0)
+    assert cut.rows == 9 or all(scan(file) for file in lots.glob(path)), "they are brought in part by part"
     whole, expected = delivered(lots, flow(path), tmp_path / "whole", None)
     monkeypatch.setattr("updraft.core.steps.outputs.write_file.WriteFile.prepare", None)  # which holds all rows
     parted, made = delivered(lots, flow(path), tmp_path / "parts", cut)

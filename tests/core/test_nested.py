@@ -1,6 +1,7 @@
 """JSON and XML: records found or chosen, flattened, expanded, taken as child tables, in long form."""
 
 import json
+from dataclasses import replace
 from xml.sax.saxutils import escape, quoteattr
 
 import polars as pl
@@ -12,6 +13,7 @@ from polars.testing import assert_frame_equal
 from tests.core.test_formats import put
 from updraft.core import Problem
 from updraft.core.formats import ReadOptions, growing, json_stream, json_text, read, xml_text
+from updraft.core.formats.reading import scan
 from updraft.core.formats.records import find_records, outline, table_of
 
 REQUESTS = {
@@ -176,6 +178,18 @@ NESTED = st.recursive(
 )
 
 
+def in_parts(path, options, whole):
+    """What is brought in part by part, if it can be, is what is read as a whole: all of it, and a column alone."""
+    found = scan(path, options)
+    if found is None:
+        return
+    frame = pl.concat(found.query.collect_batches(chunk_size=3, maintain_order=True))
+    assert_frame_equal(frame, whole.frame)
+    assert found.warnings == whole.warnings and found.detected == replace(whole.detected, tree=None)
+    last = whole.frame.columns[-1]
+    assert_frame_equal(scan(path, options, frozenset([last])).query.select(last).collect(), whole.frame.select(last))
+
+
 def both(monkeypatch, path, options):
     """What is read from a file as a whole, and in the smallest blocks there can be."""
     found = []
@@ -188,6 +202,7 @@ def both(monkeypatch, path, options):
             try:
                 one = read(path, options)
                 found.append((one.frame, one.warnings, one.detected.tree.as_dict(), one.detected.reasons))
+                in_parts(path, options, one)
             except Problem as problem:
                 found.append(str(problem))
     if isinstance(found[0], str) or isinstance(found[1], str):

@@ -5,9 +5,12 @@ objects.
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
+from functools import reduce
+from itertools import islice
+from operator import or_
+from typing import Any, Literal
 
 import orjson
 import polars as pl
@@ -19,6 +22,7 @@ _BLOCK = 4_000  # rows
 _EXACT, _LARGEST = 2**53, 2**63  # integers that a fraction holds exactly; that 64 bits hold
 
 _ENCODE = json.JSONEncoder(ensure_ascii=False).encode
+_DTYPES: dict[type | None, Any] = {bool: pl.Boolean, int: pl.Int64, float: pl.Float64, str: pl.String}
 _TYPES = {bool: "yes/no", int: "numbers", float: "numbers", str: "texts", list: "lists", dict: "records"}
 
 
@@ -27,36 +31,86 @@ def text_of(value: Any) -> str | None:
     return value if value is None or isinstance(value, str) else _ENCODE(value)
 
 
+_Form = Literal["yes_no", "whole", "number", "lists", "text"]
+
+
+@dataclass(frozen=True)
+class _Told:
+    """What is known of the values of a column.
+
+    Args:
+        fits: whole numbers fit 64 bits.
+        exact: whole numbers are exact as fractions.
+    """
+
+    types: frozenset[type] = frozenset()
+    fits: bool = True
+    exact: bool = True
+
+    @staticmethod
+    def of(values: list[Any]) -> _Told:
+        types = frozenset(map(type, values)) - {type(None)}
+        whole = [v for v in values if type(v) is int] if int in types else []
+        return _Told(
+            types, all(-_LARGEST <= v < _LARGEST for v in whole), all(abs(v) < _EXACT for v in whole)
+        )
+
+    def __or__(self, other: _Told) -> _Told:
+        return _Told(self.types | other.types, self.fits and other.fits, self.exact and other.exact)
+
+    @property
+    def form(self) -> _Form:
+        """The narrowest that loses nothing."""
+        types = self.types
+        if types == {bool}:
+            return "yes_no"
+        if types == {int} and self.fits:
+            return "whole"
+        if types and types <= {int, float} and self.exact:
+            return "number"
+        return "lists" if types == {list} else "text"
+
+    def said(self, name: str) -> list[str]:
+        """That the values are of several kinds, where they become text for that."""
+        if self.form != "text" or len(self.types) < 2:
+            return []
+        kinds = " and ".join(sorted({_TYPES.get(one, "values") for one in self.types}))
+        return [f"“{name}” holds {kinds}; all of it is text."]
+
+
 @dataclass(frozen=True)
 class _Part:
     """One column of one block: its values in the narrowest form that loses nothing."""
 
-    types: frozenset[type]
+    told: _Told
     values: pl.Series
-    fits: bool  # whole numbers fit 64 bits
-    exact: bool  # whole numbers are exact as fractions
+    sound: bool = True  # whole numbers within lists fit 64 bits
 
     @staticmethod
     def of(values: list[Any]) -> _Part:
-        types = frozenset(type(value) for value in values) - {type(None)}
-        whole = [v for v in values if type(v) is int] if int in types else []
-        fits = all(-_LARGEST <= v < _LARGEST for v in whole)
-        dtype = (
-            {bool: pl.Boolean, int: pl.Int64, float: pl.Float64, str: pl.String}.get(next(iter(types)))
-            if len(types) == 1
-            else None
-        )
-        if not types:
-            series = pl.Series(values, dtype=pl.Null)
-        elif dtype is not None and fits:
-            series = pl.Series(values, dtype=dtype)
-        elif types == {
-            list
-        }:  # as JSON, opened again at the end, when it is known whether the column has nothing but lists
-            series, fits = _packed(values)
-        else:
-            series = pl.Series([text_of(v) for v in values], dtype=pl.String)
-        return _Part(types, series, fits, all(abs(v) < _EXACT for v in whole))
+        told = _Told.of(values)
+        only = next(iter(told.types)) if len(told.types) == 1 else None
+        if not told.types:
+            return _Part(told, pl.Series(values, dtype=pl.Null))
+        if only in _DTYPES and told.fits:
+            return _Part(told, pl.Series(values, dtype=_DTYPES[only]))
+        if only is list:  # as JSON, opened again when it is known whether the column has nothing but lists
+            return _Part(told, *_packed(values))
+        return _Part(told, pl.Series([text_of(v) for v in values], dtype=pl.String))
+
+    def made(self, form: _Form) -> pl.Series:
+        """The values in the form that those of all blocks have."""
+        match form:
+            case "yes_no":
+                return self.values.cast(pl.Boolean)
+            case "whole":
+                return self.values.cast(pl.Int64)
+            case "number":
+                return self.as_fractions()
+            case "lists":
+                return self.as_lists()
+        text = self.as_text()
+        return text.set(text == "", None)
 
     def as_fractions(self) -> pl.Series:
         if self.values.dtype == pl.String:
@@ -71,14 +125,14 @@ class _Part:
 
     def as_text(self) -> pl.Series:
         values = self.values
-        if self.types == {list}:
+        if self.told.types == {list}:
             return pl.Series([text_of(v) for v in self._opened()], dtype=pl.String)
         if values.dtype in (pl.Null, pl.Int64, pl.String):
             return values.cast(pl.String)
         return pl.Series([text_of(v) for v in values], dtype=pl.String)
 
     def _opened(self) -> Iterator[Any]:
-        loads = orjson.loads if self.fits else json.loads
+        loads = orjson.loads if self.sound else json.loads
         return (v if v is None else loads(v) for v in self.values)
 
 
@@ -120,42 +174,75 @@ class Growing:
         rows, self._rows = self._rows, []
         if not rows:
             return
-        names = self._names
-        for row in rows:
-            if row.keys() - names.keys():
-                names.update(dict.fromkeys(row))
-        if len(names) > MOST_COLUMNS:
-            raise Problem(
-                "The records",
-                f"they have {len(names):,} different fields.",
-                "Choose records deeper inside, or read them in long form.",
-                field="records",
-                code="too_wide",
-            )
+        names = _named(self._names, rows)
         self._blocks.append((len(rows), {name: _Part.of([row.get(name) for row in rows]) for name in names}))
 
     def _column(self, name: str, said: list[str]) -> pl.Series:
-        none = frozenset[type]()
         parts = [
-            block.pop(name)
-            if name in block
-            else _Part(none, pl.Series([None]).new_from_index(0, height), True, True)
-            for height, block in self._blocks
+            block.pop(name) if name in block else _none(height) for height, block in self._blocks
         ]  # taken out, so that the memory is free again
-        types = none.union(*(part.types for part in parts))
-        fits, exact = all(part.fits for part in parts), all(part.exact for part in parts)
-        if types and types <= {bool}:
-            made = [part.values.cast(pl.Boolean) for part in parts]
-        elif types == {int} and fits:
-            made = [part.values.cast(pl.Int64) for part in parts]
-        elif types and types <= {int, float} and exact:
-            made = [part.as_fractions() for part in parts]
-        elif types == {list}:
-            made = [part.as_lists() for part in parts]
-        else:
-            if len(types) > 1:
-                kinds = " and ".join(sorted({_TYPES.get(t, "values") for t in types}))
-                said.append(f"“{name}” holds {kinds}; all of it is text.")
-            made = [part.as_text() for part in parts]
-            made = [s.set(s == "", None) for s in made]
-        return pl.concat(made, rechunk=False).alias(name)
+        told = reduce(or_, (part.told for part in parts), _Told())
+        said += told.said(name)
+        return pl.concat([part.made(told.form) for part in parts], rechunk=False).alias(name)
+
+
+class Learnt:
+    """What `Growing` would make of rows that come twice: gone through to learn their columns, and then made
+    block by block, so that only one block is in memory.
+
+    Args:
+        rows: gives them anew.
+
+    Raises:
+        Problem: as `Growing.table`.
+    """
+
+    def __init__(self, rows: Callable[[], Iterable[dict[str, Any]]]) -> None:
+        self._rows = rows
+        names: dict[str, None] = {}
+        told: dict[str, _Told] = {}
+        for block in _in_blocks(rows()):
+            for name in _named(names, block):
+                told[name] = told.get(name, _Told()) | _Told.of([row.get(name) for row in block])
+        self.said = [text for name in names for text in told[name].said(name)]
+        forms = {name: told[name].form for name in names}
+        self.schema = pl.DataFrame([_none(0).made(form).alias(name) for name, form in forms.items()]).schema
+        # A field without a name gets one.
+        self._made_of = dict(zip(self.schema, forms.items(), strict=True))
+
+    def frames(self, columns: Sequence[str]) -> Iterator[pl.DataFrame]:
+        """Some columns of the table, block by block."""
+        chosen = {column: self._made_of[column] for column in columns}
+        for block in _in_blocks(self._rows()):
+            yield pl.DataFrame(
+                {
+                    column: _Part.of([row.get(name) for row in block]).made(form)
+                    for column, (name, form) in chosen.items()
+                }
+            )
+
+
+def _named(names: dict[str, None], rows: Sequence[dict[str, Any]]) -> dict[str, None]:
+    """The names, with those that the rows add."""
+    for row in rows:
+        if row.keys() - names.keys():
+            names.update(dict.fromkeys(row))
+    if len(names) > MOST_COLUMNS:
+        raise Problem(
+            "The records",
+            f"they have {len(names):,} different fields.",
+            "Choose records deeper inside, or read them in long form.",
+            field="records",
+            code="too_wide",
+        )
+    return names
+
+
+def _in_blocks(rows: Iterable[dict[str, Any]]) -> Iterator[list[dict[str, Any]]]:
+    each = iter(rows)
+    while block := list(islice(each, _BLOCK)):
+        yield block
+
+
+def _none(height: int) -> _Part:
+    return _Part(_Told(), pl.Series([None]).new_from_index(0, height))

@@ -3,19 +3,26 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import orjson
+import polars as pl
+from polars.io.plugins import register_io_source
 
 from updraft.core.formats.encoding import SAMPLE, find_encoding
+from updraft.core.formats.growing import Learnt
+from updraft.core.formats.header import sound_names
 from updraft.core.formats.json_stream import LARGE, UnfitError
 from updraft.core.formats.json_stream import load as stream
-from updraft.core.formats.options import Detected, Reading, ReadOptions
-from updraft.core.formats.records import Streamed, find_records, outline, table_of
+from updraft.core.formats.options import Detected, Node, Reading, ReadOptions, Scan
+from updraft.core.formats.records import Streamed, find_records, outline, rows_of, table_of
 from updraft.core.problems import Problem
+
+_LATIN = re.compile(rb"\\u00[c-fC-F][0-9a-fA-F]\\u")
 
 
 def looks_like_json(start: str) -> str | None:
@@ -45,17 +52,62 @@ def read(path: Path, options: ReadOptions) -> Reading:
         return _read(*load(path, options), path, options)
 
 
+def scan(path: Path, options: ReadOptions, columns: frozenset[str] | None = None) -> Scan | None:
+    """The records of a large file part by part, as `read` reads them; None for any other file.
+
+    Args:
+        columns: those that are needed.
+
+    Raises:
+        Problem: as `read`.
+    """
+    try:
+        value, encoding, why, _ = _streamed(path, options)
+        if options.long or (not options.records and _is_by_lists(value)) or _may_be_escaped_wrongly(path):
+            return None
+        found = _found(value, encoding, why, options)
+        rows = Learnt(lambda: rows_of(value, found.options, name=path.name))
+    except UnfitError:
+        return None
+    if not rows.schema:
+        return None
+    said = _left_out(value.bad) if isinstance(value, _Lines) else []
+    every = tuple(rows.schema)
+    sound, renamed = sound_names(list(every))
+    names = [name for name in every if renamed or columns is None or name in columns] or every[:1]
+
+    def frames(with_columns: list[str] | None, *_: object) -> Iterator[pl.DataFrame]:
+        return rows.frames(with_columns or names)  # nothing else is asked of what is brought in
+
+    query = register_io_source(frames, schema=pl.Schema({name: rows.schema[name] for name in names}))
+    return Scan(query, replace(found, columns=tuple(sound)), (*said, *rows.said))
+
+
+def _may_be_escaped_wrongly(path: Path) -> bool:
+    """Whether two letters of Latin-1 are told by their numbers in a row, as text in a wrong encoding is."""
+    with path.open("rb") as file:
+        return any(_LATIN.search(line) for line in iter(lambda: file.read(4 << 20), b""))
+
+
 def _read(value: Any, encoding: str, why: str, said: list[str], path: Path, options: ReadOptions) -> Reading:
     value = value if options.records else _by_rows(value)  # a place was chosen in what stands in the file
     tree = outline(value)
     said = [*said, *_left_out(value.bad)] if isinstance(value, _Lines) else said
-    chosen, reason = (options.records, "as set") if options.records is not None else find_records(tree)
-    filled = replace(options, format=options.format or "json", records=chosen, encoding=encoding)
-    frame, more = table_of(value, filled, name=path.name)
+    found = replace(_found(value, encoding, why, options, tree), tree=tree)
+    frame, more = table_of(value, found.options, name=path.name)
     if not frame.height:
         more = [*more, "There is no record at this place."]
-    reasons = {"format": "it begins as JSON does", "encoding": why, "records": reason}
-    return Reading(frame, Detected(filled.format or "json", filled, reasons, tree=tree), tuple(said + more))
+    return Reading(frame, found, tuple(said + more))
+
+
+def _found(value: Any, encoding: str, why: str, options: ReadOptions, tree: Node | None = None) -> Detected:
+    """Where the records are, as set or as they are found in the outline of the data."""
+    chosen, reason = options.records, "as set"
+    if chosen is None:
+        chosen, reason = find_records(tree or outline(value))
+    form = options.format or "json"
+    filled = replace(options, format=form, records=chosen, encoding=encoding)
+    return Detected(form, filled, {"format": "it begins as JSON does", "encoding": why, "records": reason})
 
 
 def _by_rows(value: Any) -> Any:

@@ -138,21 +138,27 @@ def table_of_all(pages: list[Any], options: ReadOptions, *, name: str) -> tuple[
     Raises:
         Problem: nothing stands at the path.
     """
-    rows = (row for page in pages for row in _located(page, options.records or "", name))
     if options.long:
-        return _long(rows), []
+        return _long(row for page in pages for row in _located(page, options.records or "", name)), []
     table = Growing()
-    for way, record in rows:
+    for page in pages:
+        for row in rows_of(page, options, name=name):
+            table.add(row)
+    return table.table()
+
+
+def rows_of(value: Any, options: ReadOptions, *, name: str) -> Iterator[dict[str, Any]]:
+    """The rows that `table_of` makes a table of, but in long form. Raises Problem as it does."""
+    for way, record in _located(value, options.records or "", name):
         row: dict[str, Any] = dict(way.keys if options.number else way.keys[:-1])
         row |= way.fields(options.parent)
         if isinstance(record, dict) and not any(isinstance(value, _NESTED) for value in record.values()):
-            table.add(row | record if row else record)  # most records are flat, and there may be many
+            yield row | record if row else record  # most records are flat, and there may be many
             continue
         inner: dict[str, Any] = {}
         _flatten(record, "", inner)
         for part in _lists(inner, options.lists):
-            table.add(row | part)
-    return table.table()
+            yield row | part
 
 
 def _member(record: dict[str, Any], name: str) -> Any:
