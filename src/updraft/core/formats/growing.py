@@ -5,7 +5,7 @@ objects.
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import reduce
 from itertools import islice
@@ -31,11 +31,11 @@ def text_of(value: Any) -> str | None:
     return value if value is None or isinstance(value, str) else _ENCODE(value)
 
 
-_Form = Literal["yes_no", "whole", "number", "lists", "text"]
+Form = Literal["yes_no", "whole", "number", "lists", "text"]
 
 
 @dataclass(frozen=True)
-class _Told:
+class Told:
     """What is known of the values of a column.
 
     Args:
@@ -48,18 +48,16 @@ class _Told:
     exact: bool = True
 
     @staticmethod
-    def of(values: list[Any]) -> _Told:
+    def of(values: list[Any]) -> Told:
         types = frozenset(map(type, values)) - {type(None)}
         whole = [v for v in values if type(v) is int] if int in types else []
-        return _Told(
-            types, all(-_LARGEST <= v < _LARGEST for v in whole), all(abs(v) < _EXACT for v in whole)
-        )
+        return Told(types, all(-_LARGEST <= v < _LARGEST for v in whole), all(abs(v) < _EXACT for v in whole))
 
-    def __or__(self, other: _Told) -> _Told:
-        return _Told(self.types | other.types, self.fits and other.fits, self.exact and other.exact)
+    def __or__(self, other: Told) -> Told:
+        return Told(self.types | other.types, self.fits and other.fits, self.exact and other.exact)
 
     @property
-    def form(self) -> _Form:
+    def form(self) -> Form:
         """The narrowest that loses nothing."""
         types = self.types
         if types == {bool}:
@@ -79,26 +77,26 @@ class _Told:
 
 
 @dataclass(frozen=True)
-class _Part:
+class Part:
     """One column of one block: its values in the narrowest form that loses nothing."""
 
-    told: _Told
+    told: Told
     values: pl.Series
     sound: bool = True  # whole numbers within lists fit 64 bits
 
     @staticmethod
-    def of(values: list[Any]) -> _Part:
-        told = _Told.of(values)
+    def of(values: list[Any]) -> Part:
+        told = Told.of(values)
         only = next(iter(told.types)) if len(told.types) == 1 else None
         if not told.types:
-            return _Part(told, pl.Series(values, dtype=pl.Null))
+            return Part(told, pl.Series(values, dtype=pl.Null))
         if only in _DTYPES and told.fits:
-            return _Part(told, pl.Series(values, dtype=_DTYPES[only]))
+            return Part(told, pl.Series(values, dtype=_DTYPES[only]))
         if only is list:  # as JSON, opened again when it is known whether the column has nothing but lists
-            return _Part(told, *_packed(values))
-        return _Part(told, pl.Series([text_of(v) for v in values], dtype=pl.String))
+            return Part(told, *_packed(values))
+        return Part(told, pl.Series([text_of(v) for v in values], dtype=pl.String))
 
-    def made(self, form: _Form) -> pl.Series:
+    def made(self, form: Form) -> pl.Series:
         """The values in the form that those of all blocks have."""
         match form:
             case "yes_no":
@@ -151,7 +149,7 @@ class Growing:
 
     def __init__(self) -> None:
         self._rows: list[dict[str, Any]] = []
-        self._blocks: list[tuple[int, dict[str, _Part]]] = []
+        self._blocks: list[tuple[int, dict[str, Part]]] = []
         self._names: dict[str, None] = {}
 
     def add(self, row: dict[str, Any]) -> None:
@@ -174,56 +172,20 @@ class Growing:
         rows, self._rows = self._rows, []
         if not rows:
             return
-        names = _named(self._names, rows)
-        self._blocks.append((len(rows), {name: _Part.of([row.get(name) for row in rows]) for name in names}))
+        names = named(self._names, rows)
+        self._blocks.append((len(rows), {name: Part.of([row.get(name) for row in rows]) for name in names}))
 
     def _column(self, name: str, said: list[str]) -> pl.Series:
         parts = [
-            block.pop(name) if name in block else _none(height) for height, block in self._blocks
+            block.pop(name) if name in block else none(height) for height, block in self._blocks
         ]  # taken out, so that the memory is free again
-        told = reduce(or_, (part.told for part in parts), _Told())
+        told = reduce(or_, (part.told for part in parts), Told())
         said += told.said(name)
         return pl.concat([part.made(told.form) for part in parts], rechunk=False).alias(name)
 
 
-class Learnt:
-    """What `Growing` would make of rows that come twice: gone through to learn their columns, and then made
-    block by block, so that only one block is in memory.
-
-    Args:
-        rows: gives them anew.
-
-    Raises:
-        Problem: as `Growing.table`.
-    """
-
-    def __init__(self, rows: Callable[[], Iterable[dict[str, Any]]]) -> None:
-        self._rows = rows
-        names: dict[str, None] = {}
-        told: dict[str, _Told] = {}
-        for block in _in_blocks(rows()):
-            for name in _named(names, block):
-                told[name] = told.get(name, _Told()) | _Told.of([row.get(name) for row in block])
-        self.said = [text for name in names for text in told[name].said(name)]
-        forms = {name: told[name].form for name in names}
-        self.schema = pl.DataFrame([_none(0).made(form).alias(name) for name, form in forms.items()]).schema
-        # A field without a name gets one.
-        self._made_of = dict(zip(self.schema, forms.items(), strict=True))
-
-    def frames(self, columns: Sequence[str]) -> Iterator[pl.DataFrame]:
-        """Some columns of the table, block by block."""
-        chosen = {column: self._made_of[column] for column in columns}
-        for block in _in_blocks(self._rows()):
-            yield pl.DataFrame(
-                {
-                    column: _Part.of([row.get(name) for row in block]).made(form)
-                    for column, (name, form) in chosen.items()
-                }
-            )
-
-
-def _named(names: dict[str, None], rows: Sequence[dict[str, Any]]) -> dict[str, None]:
-    """The names, with those that the rows add."""
+def named(names: dict[str, None], rows: Sequence[dict[str, Any]]) -> dict[str, None]:
+    """The names, with those that the rows add. Problem where they are more than 5,000."""
     for row in rows:
         if row.keys() - names.keys():
             names.update(dict.fromkeys(row))
@@ -238,11 +200,13 @@ def _named(names: dict[str, None], rows: Sequence[dict[str, Any]]) -> dict[str, 
     return names
 
 
-def _in_blocks(rows: Iterable[dict[str, Any]]) -> Iterator[list[dict[str, Any]]]:
+def in_blocks(rows: Iterable[dict[str, Any]]) -> Iterator[list[dict[str, Any]]]:
+    """So many rows at a time as may be Python objects."""
     each = iter(rows)
     while block := list(islice(each, _BLOCK)):
         yield block
 
 
-def _none(height: int) -> _Part:
-    return _Part(_Told(), pl.Series([None]).new_from_index(0, height))
+def none(height: int) -> Part:
+    """The values of a column that no row has."""
+    return Part(Told(), pl.Series([None]).new_from_index(0, height))

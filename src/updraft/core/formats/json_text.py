@@ -10,14 +10,11 @@ from pathlib import Path
 from typing import Any
 
 import orjson
-import polars as pl
-from polars.io.plugins import register_io_source
 
 from updraft.core.formats.encoding import SAMPLE, find_encoding
-from updraft.core.formats.growing import Learnt
-from updraft.core.formats.header import sound_names
 from updraft.core.formats.json_stream import LARGE, UnfitError
 from updraft.core.formats.json_stream import load as stream
+from updraft.core.formats.learnt import Learnt, scanned
 from updraft.core.formats.options import Detected, Node, Reading, ReadOptions, Scan
 from updraft.core.formats.records import Streamed, find_records, outline, rows_of, table_of
 from updraft.core.problems import Problem
@@ -69,18 +66,9 @@ def scan(path: Path, options: ReadOptions, columns: frozenset[str] | None = None
         rows = Learnt(lambda: rows_of(value, found.options, name=path.name))
     except UnfitError:
         return None
-    if not rows.schema:
-        return None
     said = _left_out(value.bad) if isinstance(value, _Lines) else []
-    every = tuple(rows.schema)
-    sound, renamed = sound_names(list(every))
-    names = [name for name in every if renamed or columns is None or name in columns] or every[:1]
-
-    def frames(with_columns: list[str] | None, *_: object) -> Iterator[pl.DataFrame]:
-        return rows.frames(with_columns or names)  # nothing else is asked of what is brought in
-
-    query = register_io_source(frames, schema=pl.Schema({name: rows.schema[name] for name in names}))
-    return Scan(query, replace(found, columns=tuple(sound)), (*said, *rows.said))
+    made = scanned(rows, found, columns)
+    return made and replace(made, warnings=(*said, *made.warnings))
 
 
 def _may_be_escaped_wrongly(path: Path) -> bool:

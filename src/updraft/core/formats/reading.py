@@ -107,8 +107,8 @@ def read_all(paths: Sequence[Path], options: ReadOptions) -> dict[str, Reading]:
 def scan(
     path: Path, options: ReadOptions | None = None, columns: frozenset[str] | None = None
 ) -> Scan | None:
-    """A file part by part, as `read` would read it: large delimited text and JSON, Parquet and Arrow. None
-    for what has to be read as a whole.
+    """A file part by part, as `read` would read it: large delimited text, JSON and XML, Parquet and Arrow.
+    None for what has to be read as a whole.
 
     Raises:
         Problem: as `read`.
@@ -123,14 +123,13 @@ def scan(
 
         scan_typed = columnar.scan_parquet if options.format == "parquet" else columnar.scan_arrow
         found = scan_typed(path, options)
-    elif options.format not in ("delimited", "json", "json_lines") or may_be_broken(path):
+    elif options.format not in ("delimited", "json", "json_lines", "xml") or may_be_broken(path):
         return None
     elif options.format == "delimited":
         found = delimited.scan(path, delimited.detect(path, options), columns)
     else:
-        from updraft.core.formats import json_text
-
-        found = json_text.scan(path, options, columns)
+        module, _ = _READERS[options.format]
+        found = import_module(f"updraft.core.formats.{module}").scan(path, options, columns)
     if found is None:
         return None
     schema = found.query.collect_schema()

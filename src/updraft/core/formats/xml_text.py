@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from lxml import etree
 
-from updraft.core.formats.options import Detected, Reading, ReadOptions
-from updraft.core.formats.records import Streamed, find_records, table_of
+from updraft.core.formats.learnt import Learnt, scanned
+from updraft.core.formats.options import Detected, Reading, ReadOptions, Scan
+from updraft.core.formats.records import Streamed, find_records, rows_of, table_of
 from updraft.core.formats.xml_survey import Place, survey
 from updraft.core.problems import Problem
 
 _LARGE = 4 << 20  # bytes; the repeating elements of a larger file stay in it
 _FEW = 8  # elements that repeat so seldom are no table; one deeper inside them may be
+_ENCODING = re.compile(rb"""encoding\s*=\s*["']([^"']*)["']""")
+_NUMBERS = re.compile(rb"&#x?[0-9a-fA-F]+;&#")
 
 _LIMITS = {
     "too long": "a text in it is longer than 10 MB",
@@ -32,13 +37,60 @@ def read(path: Path, options: ReadOptions) -> Reading:
     Raises:
         Problem: it is not well-formed (with the line), or the element is not there.
     """
+    with _telling(path):
+        value, found = _found(path, options)
+        frame, said = table_of(value, found.options, name=path.name)
+    if not frame.height:
+        said = [*said, "There is no record at this place."]
+    return Reading(frame, found, tuple(said))
+
+
+def scan(path: Path, options: ReadOptions, columns: frozenset[str] | None = None) -> Scan | None:
+    """The repeating elements of a large file in UTF-8 part by part, as `read` reads them; None for any other
+    file.
+
+    Args:
+        columns: those that are needed.
+
+    Raises:
+        Problem: as `read`.
+    """
+    if path.stat().st_size < _LARGE or options.long or _may_hold_broken_text(path):
+        return None
+    with _telling(path):
+        value, found = _found(path, options)
+        rows = Learnt(lambda: rows_of(value, found.options, name=path.name))
+    made = scanned(rows, found, columns)
+    return made and replace(made, detected=replace(made.detected, tree=None))
+
+
+def _may_hold_broken_text(path: Path) -> bool:
+    """Whether it is in another encoding than UTF-8, or letters are told by their numbers in a row."""
+    with path.open("rb") as file:
+        start = file.read(200)
+        said = _ENCODING.search(start)
+        if (said and said[1].lower() != b"utf-8") or start.startswith((b"\xff\xfe", b"\xfe\xff")):
+            return True
+        file.seek(0)
+        return any(_NUMBERS.search(block) for block in iter(lambda: file.read(4 << 20), b""))
+
+
+def _found(path: Path, options: ReadOptions) -> tuple[dict[str, Any], Detected]:
+    """The nested data, and how it is read."""
+    root = survey(path)
+    names = _names(root)
+    tree = root.node(names)
+    chosen, reason = (options.records, "as set") if options.records is not None else find_records(tree)
+    filled = replace(options, format="xml", records=chosen)
+    reasons = {"format": "it begins as XML does", "records": reason}
+    return _load(path, root, names), Detected("xml", filled, reasons, tree=tree)
+
+
+@contextmanager
+def _telling(path: Path) -> Iterator[None]:
+    """What the parser finds wrong, as a Problem."""
     try:
-        root = survey(path)
-        names = _names(root)
-        tree = root.node(names)
-        chosen, reason = (options.records, "as set") if options.records is not None else find_records(tree)
-        filled = replace(options, format="xml", records=chosen)
-        frame, said = table_of(_load(path, root, names), filled, name=path.name)
+        yield
     except etree.XMLSyntaxError as error:
         limit = next((said for sign, said in _LIMITS.items() if sign in str(error.msg).lower()), None)
         if limit:
@@ -63,10 +115,6 @@ def read(path: Path, options: ReadOptions) -> Reading:
             "Ask for it again, or have its encoding mended.",
             code="not_xml",
         ) from None
-    if not frame.height:
-        said = [*said, "There is no record at this place."]
-    reasons = {"format": "it begins as XML does", "records": reason}
-    return Reading(frame, Detected("xml", filled, reasons, tree=tree), tuple(said))
 
 
 def _names(root: Place) -> dict[str, str]:
