@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 import threading
 import time
 
@@ -12,6 +13,7 @@ from tests.served import until
 from updraft.core.steps import Result, kinds
 from updraft.core.steps.sources.type_in_a_table import TypeInATable
 from updraft.core.values import Kind
+from updraft.web.shown.words import aside
 
 ADD = {"op": "add", "step": {"kind": "read_file", "settings": {"path": "growers.xlsx"}}}
 
@@ -439,3 +441,10 @@ def test_a_run_with_an_input_for_no_source_is_refused_in_words(client, world):
     answer = client.post(f"/api/flows/{flow}/runs", {"inputs": {"gone": "growers.xlsx"}})
     assert answer.status_code == 422 and "Its sources are: read_file" in answer.json["problem"]["text"]
     assert client.post(f"/api/flows/{flow}/runs", {"inputs": {"read_file": "growers.xlsx"}}).status_code == 201
+
+
+def test_what_a_step_put_aside_is_told_in_words():
+    assert aside({"disagree0": 0, "unknown0": 1_200}) == "1,200 unknown"
+    assert aside({"unmatched": 0, "unmatched_other": 3}) == "3 unmatched there" and aside({"rejected": 0}) == ""
+    sides = [out.name for kind in kinds().values() for out in kind.outs(kind.Settings()) if not out.main]
+    assert len(sides) > 15 and all(re.fullmatch("1 [a-z]+( [a-z]+)?", aside({name: 1})) for name in sides)

@@ -77,7 +77,6 @@ class StepShown(TypedDict):
     change: NotRequired[str]
     facts: NotRequired[list[FactShown]]
     warnings: NotRequired[list[str]]
-    sides: NotRequired[dict[str, int]]
     seconds: NotRequired[float]
 
 

@@ -27,7 +27,7 @@ from updraft.web.shown.contract import (
     StepShown,
     StopShown,
 )
-from updraft.web.shown.words import change
+from updraft.web.shown.words import aside, change
 
 
 def flow_state(studio: Studio, saved: SavedFlow) -> FlowShown:
@@ -90,10 +90,9 @@ def _step(studio: Studio, planned: Plan, step: PlannedStep, pending: bool) -> St
     }
     if table:
         shown["rows"] = table.height
-        shown["change"] = change(table, bool(kind and kind.other_rows))
+        shown["change"] = change(table, bool(kind and kind.other_rows)) or aside(sides_shown(table))
         shown["facts"] = facts_shown(table)
         shown["warnings"] = list(table.warnings)
-        shown["sides"] = sides_shown(table)
         shown["seconds"] = table.seconds
     return shown
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from string import digits
+
 from updraft.core import Table
 
 
@@ -22,6 +25,14 @@ def change(table: Table, other_rows: bool = False) -> str:
         many = len(table.brought)
         parts.append(f"+{many} {'column' if many == 1 else 'columns'}")
     return ", ".join(parts)
+
+
+def aside(sides: Mapping[str, int]) -> str:
+    """How many rows a step put aside, by the first of its side outputs that has any: `12 unmatched`."""
+    for name, rows in sides.items():
+        if rows:
+            return f"{rows:,} {name.rstrip(digits).replace('_other', ' there').replace('_', ' ')}"
+    return ""
 
 
 def did(table: Table, other_rows: bool = False) -> str:

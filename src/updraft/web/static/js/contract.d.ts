@@ -71,7 +71,6 @@ export interface StepShown {
   change?: string;
   facts?: FactShown[];
   warnings?: string[];
-  sides?: Record<string, number>;
   seconds?: number;
 }
 

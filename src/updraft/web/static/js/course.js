@@ -94,7 +94,6 @@ export class Course {
 
   stop(step, current) {
     const rows = step.rows === undefined ? "" : count(step.rows);
-    const unmatched = Object.entries(step.sides ?? {}).filter(([, number]) => number);
     const change =
       step.status === "problem"
         ? "to mend"
@@ -104,8 +103,7 @@ export class Course {
             ? "off"
             : step.status === "blocked"
               ? "waits"
-              : step.change ||
-                (unmatched.length ? `${count(unmatched[0][1])} ${unmatched[0][0]}` : "");
+              : (step.change ?? "");
     const said = {
       problem: "has a problem",
       unfinished: "is not finished",
