@@ -446,5 +446,5 @@ def test_a_run_with_an_input_for_no_source_is_refused_in_words(client, world):
 def test_what_a_step_put_aside_is_told_in_words():
     assert aside({"disagree0": 0, "unknown0": 1_200}) == "1,200 unknown"
     assert aside({"unmatched": 0, "unmatched_other": 3}) == "3 unmatched there" and aside({"rejected": 0}) == ""
-    sides = [out.name for kind in kinds().values() for out in kind.outs(kind.Settings()) if not out.main]
+    sides = [out.name for kind in kinds().values() for out in kind.outputs if not out.main]
     assert len(sides) > 15 and all(re.fullmatch("1 [a-z]+( [a-z]+)?", aside({name: 1})) for name in sides)
