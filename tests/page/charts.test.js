@@ -7,7 +7,7 @@ import { test } from "node:test";
 import { JS } from "./world.js";
 
 const { drawChart, ticks, figure } = await import(`${JS}charts.js`);
-const { bandsPicture } = await import(`${JS}desks/join_bands.js`);
+const { bandsPicture } = await import(`${JS}wide/join_bands.js`);
 
 function draw(asked, found) {
   const opened = [];

@@ -7,7 +7,7 @@ import { beforeEach, test } from "node:test";
 import { answer, asked, answerBy, JS } from "./world.js";
 
 const { Decisions, differing } = await import(`${JS}decisions.js`);
-const { ValueList } = await import(`${JS}valueList.js`);
+const { ValueList } = await import(`${JS}desk/valueList.js`);
 
 const soon = (ms = 5) => new Promise((done) => setTimeout(done, ms));
 const type = (control, text, event = "input") => {

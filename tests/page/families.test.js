@@ -6,7 +6,7 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import { answerBy, asked, JS } from "./world.js";
 
-const { Work } = await import(`${JS}desks/look_alikes.js`);
+const { Work } = await import(`${JS}wide/look_alikes.js`);
 
 const FAMILIES = [
   {

@@ -8,8 +8,8 @@ import { answerBy, JS } from "./world.js";
 
 const { writer } = await import(`${JS}numbers.js`);
 const { share } = await import(`${JS}dom.js`);
-const { exact, short } = await import(`${JS}deskProfile.js`);
-const { ColumnDesk } = await import(`${JS}deskColumn.js`);
+const { exact, short } = await import(`${JS}desk/profile.js`);
+const { ColumnDesk } = await import(`${JS}desk/column.js`);
 const { Focus } = await import(`${JS}focus.js`);
 
 const soon = (ms = 5) => new Promise((done) => setTimeout(done, ms));

@@ -6,7 +6,7 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import { answerBy, asked, JS, notices } from "./world.js";
 
-const { FindingsDesk } = await import(`${JS}deskFindings.js`);
+const { FindingsDesk } = await import(`${JS}desk/findings.js`);
 
 const soon = (ms = 10) => new Promise((done) => setTimeout(done, ms));
 const CHANGES = [

@@ -3,7 +3,7 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import { answerBy, asked, JS } from "./world.js";
 
-const { FlowDesk } = await import(`${JS}deskFlow.js`);
+const { FlowDesk } = await import(`${JS}desk/flow.js`);
 
 /**
  * The desk of a flow that is computed there, as it shows with these clusters; and the edits it

@@ -162,7 +162,7 @@ test("a field that the choices hide is not asked for, and a blank counts where i
 });
 
 test("what a formula gives is said of the rows that were looked at", async () => {
-  const { triedSentence } = await import(`${JS}desks/calculate.js`);
+  const { triedSentence } = await import(`${JS}wide/calculate.js`);
   assert.equal(
     triedSentence(20000, 3, 1000000),
     "19,997 of the first 20,000 rows have a result; 3 stay empty.",

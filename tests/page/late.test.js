@@ -11,7 +11,7 @@ const { Candidates } = await import(`${JS}candidates.js`);
 const { copyCells } = await import(`${JS}gridCopying.js`);
 const { picking } = await import(`${JS}parts/picking.js`);
 const { Sample } = await import(`${JS}sample.js`);
-const { ValueList } = await import(`${JS}valueList.js`);
+const { ValueList } = await import(`${JS}desk/valueList.js`);
 
 const soon = (ms = 5) => new Promise((done) => setTimeout(done, ms));
 const shown = (element) => document.querySelector("main").replaceChildren(element);

@@ -7,7 +7,7 @@ import { answer, answerBy, JS } from "./world.js";
 
 const { changedAfter, changedBefore } = await import(`${JS}recoding.js`);
 const { looking } = await import(`${JS}looking.js`);
-const { RunDesk } = await import(`${JS}deskRun.js`);
+const { RunDesk } = await import(`${JS}desk/run.js`);
 
 const VALUES = ["a", "b", "c", "d", ""];
 let seed = 11;

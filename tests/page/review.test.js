@@ -6,7 +6,7 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import { answerBy, asked, JS } from "./world.js";
 
-const { Work } = await import(`${JS}desks/review.js`);
+const { Work } = await import(`${JS}wide/review.js`);
 
 const soon = (ms = 10) => new Promise((done) => setTimeout(done, ms));
 const meant = (id, name, score = 80) => ({ id, name, about: "bean", score });

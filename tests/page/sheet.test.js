@@ -7,7 +7,7 @@ import { test } from "node:test";
 import { JS } from "./world.js";
 
 const { cellsOf, Sheet } = await import(`${JS}widgets/sheet.js`);
-const { Work } = await import(`${JS}desks/recode.js`);
+const { Work } = await import(`${JS}wide/recode.js`);
 const { widgets } = await import(`${JS}forms.js`);
 
 function sheet(columns, rows) {

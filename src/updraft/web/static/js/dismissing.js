@@ -3,7 +3,7 @@ import { count, h } from "./dom.js";
 
 /**
  * Ask for the reason beside a finding, and dismiss it.
- * @param {import("./deskFindings.js").FindingsDesk} desk
+ * @param {import("./desk/findings.js").FindingsDesk} desk
  */
 export function dismiss(desk, finding, beside) {
   const input = h("input", {
@@ -39,7 +39,7 @@ export function dismiss(desk, finding, beside) {
 
 /**
  * Those that are dismissed, each to be brought back.
- * @param {import("./deskFindings.js").FindingsDesk} desk
+ * @param {import("./desk/findings.js").FindingsDesk} desk
  */
 export function dismissed(desk) {
   if (!desk.away?.length) return null;

@@ -2,13 +2,13 @@
 import { AddBox } from "./addbox.js";
 import { attempt } from "./api.js";
 import { Course } from "./course.js";
-import { Desk } from "./desk.js";
-import { ColumnDesk } from "./deskColumn.js";
-import { FindingsDesk } from "./deskFindings.js";
-import { FlowDesk } from "./deskFlow.js";
-import { ProfileDesk } from "./deskProfile.js";
-import { RunDesk } from "./deskRun.js";
-import { StepDesk } from "./deskStep.js";
+import { Desk } from "./desk/desk.js";
+import { ColumnDesk } from "./desk/column.js";
+import { FindingsDesk } from "./desk/findings.js";
+import { FlowDesk } from "./desk/flow.js";
+import { ProfileDesk } from "./desk/profile.js";
+import { RunDesk } from "./desk/run.js";
+import { StepDesk } from "./desk/step.js";
 import { byId, data, pausing } from "./dom.js";
 import { Focus } from "./focus.js";
 import { TableGrid } from "./grid.js";
@@ -29,7 +29,7 @@ import { sources } from "./sources.js";
 import { Drafts } from "./state/drafts.js";
 import { FlowState } from "./state/flow.js";
 import { ChartDialog } from "./chartDialog.js";
-import { WideDesk } from "./wide.js";
+import { WideDesk } from "./wide/frame.js";
 
 const NARROW = "(max-width: 900px)"; // as in narrow.css; also a window of 1280 pixels at 200 %
 

@@ -21,7 +21,7 @@ export class Work {
   /** @type {string | undefined} the table that is shown, by its key */
   shown;
 
-  /** @param {import("../wide.js").WideDesk} frame */
+  /** @param {import("./frame.js").WideDesk} frame */
   constructor(frame) {
     this.frame = frame;
     const { studio, kind, incoming } = frame;

@@ -37,7 +37,7 @@ export class Work {
   /** @type {HTMLElement} */
   given;
 
-  /** @param {import("../wide.js").WideDesk} frame */
+  /** @param {import("./frame.js").WideDesk} frame */
   constructor(frame) {
     this.frame = frame;
     this.port = frame.main;

@@ -2,13 +2,13 @@
  * The desk of the whole table's profile: a line for each column; to copy, to save, to print, or to
  * take as a table.
  */
-import { api, Newest, notice } from "./api.js";
-import { count, h, icon, plural } from "./dom.js";
-import { picture } from "./pictures.js";
-import { writer } from "./numbers.js";
+import { api, Newest, notice } from "../api.js";
+import { count, h, icon, plural } from "../dom.js";
+import { picture } from "../pictures.js";
+import { writer } from "../numbers.js";
 
 export class ProfileDesk {
-  /** @param {import("./studio.js").Studio} studio */
+  /** @param {import("../studio.js").Studio} studio */
   constructor(studio, desk) {
     this.studio = studio;
     this.desk = desk;

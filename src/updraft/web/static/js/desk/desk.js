@@ -2,7 +2,7 @@
  * The desk: where the selected thing is worked on. One view at a time: a step, a column, the flow,
  * revisions, a run.
  */
-import { byId, h } from "./dom.js";
+import { byId, h } from "../dom.js";
 
 export class Desk {
   /** @param {() => void} placed told when a view is shown */

@@ -32,7 +32,7 @@ const UNDECIDED = [
 
 /**
  * The choices beside the families.
- * @param {import("../wide.js").WideDesk} frame
+ * @param {import("./frame.js").WideDesk} frame
  * @param {{scale: HTMLElement, soon: () => void, sure: () => void}} acts where the slider is drawn,
  *   what a change of a way does, and deciding the sure ones
  */
@@ -88,7 +88,7 @@ export function likenessOf(frame, { scale, soon, sure }) {
  * The slider, over how many families each strictness would give.
  * @param {HTMLElement} place
  * @param {import("./answers.d.ts").Strictness[]} told
- * @param {import("../wide.js").WideDesk} frame
+ * @param {import("./frame.js").WideDesk} frame
  * @param {() => void} soon called after a change
  */
 export function drawStrictness(place, told, frame, soon) {

@@ -1,8 +1,8 @@
 /** All first repairs at once: what they would do, told before they are taken. */
-import { attempt, notice, post } from "./api.js";
-import { byId, h, plural } from "./dom.js";
+import { attempt, notice, post } from "../api.js";
+import { byId, h, plural } from "../dom.js";
 
-/** @param {import("./deskFindings.js").FindingsDesk} desk */
+/** @param {import("./findings.js").FindingsDesk} desk */
 export async function repairAll(desk) {
   const { studio } = desk,
     step = studio.selected;

@@ -2,18 +2,18 @@
  * The value list of a column: every distinct value with its count, in windows, so that a million of
  * them stay fluid.
  */
-import { api, attempt, notice } from "./api.js";
-import { count, h, icon, pausing, plural, share } from "./dom.js";
-import { isAbout, valuesChip } from "./focus.js";
-import { visible } from "./visible.js";
-import { select } from "./widgets/basic.js";
+import { api, attempt, notice } from "../api.js";
+import { count, h, icon, pausing, plural, share } from "../dom.js";
+import { isAbout, valuesChip } from "../focus.js";
+import { visible } from "../visible.js";
+import { select } from "../widgets/basic.js";
 
 const ROW = 28,
   PAGE = 200,
   TALLEST = 12_000_000; // no browser scrolls an element of any height
 
 export class ValueList {
-  /** @param {import("./studio.js").Studio} studio */
+  /** @param {import("../studio.js").Studio} studio */
   constructor(studio, name, kind) {
     this.studio = studio;
     this.name = name;

@@ -2,11 +2,11 @@
  * The desk of a column: values, figures, patterns, and the column beside another. Looking changes
  * nothing.
  */
-import { api, Newest } from "./api.js";
+import { api, Newest } from "../api.js";
 import { drawFigures, ORDERED } from "./columnFigures.js";
 import { drawPair } from "./columnPair.js";
-import { count, h, icon, plural, share } from "./dom.js";
-import { condition } from "./focus.js";
+import { count, h, icon, plural, share } from "../dom.js";
+import { condition } from "../focus.js";
 import { ValueList } from "./valueList.js";
 
 export class ColumnDesk {
@@ -22,7 +22,7 @@ export class ColumnDesk {
   /** @type {string} and its kind */
   kind;
 
-  /** @param {import("./studio.js").Studio} studio */
+  /** @param {import("../studio.js").Studio} studio */
   constructor(studio, desk) {
     this.studio = studio;
     /** @type {Map<string, any>} how its values may be chosen, by their keys */

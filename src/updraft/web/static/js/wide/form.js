@@ -3,14 +3,14 @@
  * of it.
  */
 import { Decisions } from "../decisions.js";
-import { factList } from "../desk.js";
+import { factList } from "../desk/desk.js";
 import { h, plural } from "../dom.js";
 import { Sample } from "../sample.js";
 import { searchedReference, stepForm } from "../stepForm.js";
 import { drawResult } from "./result.js";
 
 export class Work {
-  /** @param {import("../wide.js").WideDesk} frame */
+  /** @param {import("./frame.js").WideDesk} frame */
   constructor(frame) {
     this.frame = frame;
     const { studio, kind, step } = frame;

@@ -1,13 +1,13 @@
 /** The figures of a column: its histogram, what it is made of, and what stands most often in it. */
-import { count, h, plural } from "./dom.js";
-import { exact, short } from "./deskProfile.js";
-import { condition } from "./focus.js";
-import { rangeHistogram } from "./pictures.js";
+import { count, h, plural } from "../dom.js";
+import { exact, short } from "./profile.js";
+import { condition } from "../focus.js";
+import { rangeHistogram } from "../pictures.js";
 
 const DAYS = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
 export const ORDERED = new Set(["whole", "number", "date", "datetime"]);
 
-/** @param {import("./deskColumn.js").ColumnDesk} desk */
+/** @param {import("./column.js").ColumnDesk} desk */
 export function drawFigures(desk, found) {
   const rows = (pairs) =>
     h(

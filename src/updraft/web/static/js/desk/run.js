@@ -1,8 +1,8 @@
 /** The desk for running a flow: what to run it on, how far it is, what came of it. */
-import { api, attempt, post } from "./api.js";
-import { h, icon, plural } from "./dom.js";
-import { labelled, select } from "./widgets/basic.js";
-import { dayPhrases, valueControl } from "./widgets/parameters.js";
+import { api, attempt, post } from "../api.js";
+import { h, icon, plural } from "../dom.js";
+import { labelled, select } from "../widgets/basic.js";
+import { dayPhrases, valueControl } from "../widgets/parameters.js";
 
 const SAID = {
   ok: "Done",
@@ -24,7 +24,7 @@ function choices(files, path) {
 }
 
 export class RunDesk {
-  /** @param {import("./studio.js").Studio} studio */
+  /** @param {import("../studio.js").Studio} studio */
   constructor(studio, desk) {
     this.studio = studio;
     this.desk = desk;

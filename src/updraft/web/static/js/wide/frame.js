@@ -1,10 +1,12 @@
 /**
  * The wide desk: the course folds to its rail, one step's work takes the rest, with the same head
- * and foot for every kind. A kind names the module in `desks/` that draws its work; see
- * `desks/README.md`.
+ * and foot for every kind. A kind names the module in this folder that draws its work; see
+ * `README.md`.
  */
-import { byId, h, icon, plural } from "./dom.js";
-import { keepingFocus } from "./widgets/basic.js";
+import { byId, h, icon, plural } from "../dom.js";
+import { keepingFocus } from "../widgets/basic.js";
+
+/** @typedef {Record<string, import("../contract.d.ts").ArrivingShown>} Incoming of each port */
 
 export class WideDesk {
   /** @type {HTMLElement} */
@@ -16,18 +18,18 @@ export class WideDesk {
   /** @type {HTMLButtonElement} */
   back;
 
-  /** @param {import("./studio.js").Studio} studio */
+  /** @param {import("../studio.js").Studio} studio */
   constructor(studio) {
     this.studio = studio;
     this.element = byId("wide");
     const none = /** @type {any} */ (null); // until it is shown; `open` tells
-    /** @type {import("./contract.d.ts").StepShown} */
+    /** @type {import("../contract.d.ts").StepShown} */
     this.step = none;
-    /** @type {import("./contract.d.ts").KindShown} */
+    /** @type {import("../contract.d.ts").KindShown} */
     this.kind = none;
-    /** @type {Record<string, import("./contract.d.ts").ArrivingShown>} */
+    /** @type {Incoming} */
     this.incoming = none;
-    /** @type {ReturnType<import("./state/drafts.js").Drafts["of"]>} */
+    /** @type {ReturnType<import("../state/drafts.js").Drafts["of"]>} */
     this.draft = none;
     /** @type {any} */
     this.Work = null;
@@ -51,9 +53,14 @@ export class WideDesk {
     this.step = this.work = /** @type {any} */ (null);
   }
 
-  /** Open it for the selected step. */
+  /**
+   * Open it for the selected step.
+   * @param {import("../contract.d.ts").StepShown} step
+   * @param {import("../contract.d.ts").KindShown} kind
+   * @param {Incoming} incoming
+   */
   async show(step, kind, incoming) {
-    const { Work } = await import(`./desks/${kind.desk}.js`);
+    const { Work } = await import(`./${kind.desk}.js`);
     if (this.studio.selected !== step.id) return; // the person went on meanwhile
     Object.assign(this, { step, kind, incoming, Work, draft: this.studio.drafts.of(step.id) });
     try {
@@ -69,7 +76,10 @@ export class WideDesk {
     (this.element.querySelector("[data-first]") ?? byId("wide-title")).focus();
   }
 
-  /** Settings that were changed elsewhere (undone, put back, set in a cell) are drawn anew. */
+  /**
+   * Settings that were changed elsewhere (undone, put back, set in a cell) are drawn anew.
+   * @param {Incoming} incoming
+   */
   follow(incoming) {
     if (!this.open || this.draft.current) return;
     Object.assign(this, { incoming, draft: this.studio.drafts.of(this.step.id) });
@@ -77,7 +87,10 @@ export class WideDesk {
     this.effect(this.studio.table, this.studio.problem);
   }
 
-  /** Other tables come in: the work is about them now. */
+  /**
+   * Other tables come in: the work is about them now.
+   * @param {Incoming} incoming
+   */
   arrived(incoming) {
     if (!this.open || this.studio.selected !== this.step.id) return;
     this.incoming = incoming;
@@ -97,7 +110,10 @@ export class WideDesk {
     this.studio.placed();
   }
 
-  /** Settings changed in the work: try them, and show what they do. */
+  /**
+   * Settings changed in the work: try them, and show what they do.
+   * @param {Record<string, unknown>} change
+   */
   set(change) {
     this.draft.change(change);
     this.studio.preview();
@@ -147,7 +163,11 @@ export class WideDesk {
     this.tell();
   }
 
-  /** What the settings do, in numbers; called after each look. */
+  /**
+   * What the settings do, in numbers; called after each look.
+   * @param {import("../contract.d.ts").TableShown | null} table
+   * @param {import("../contract.d.ts").ProblemShown | null} problem
+   */
   effect(table, problem) {
     if (!this.open) return;
     const own = problem && (!problem.step || problem.step === this.step.id);

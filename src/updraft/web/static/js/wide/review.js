@@ -4,7 +4,7 @@
  */
 import { api, attempt } from "../api.js";
 import { answerFile, pairTable } from "../decisions.js";
-import { factList } from "../desk.js";
+import { factList } from "../desk/desk.js";
 import { count, h, pausing, plural } from "../dom.js";
 import { searchedReference, stepForm } from "../stepForm.js";
 import { Going } from "./going.js";
@@ -23,7 +23,7 @@ const NEW = "(new)",
 const DIGITS = 9;
 
 export class Work {
-  /** @param {import("../wide.js").WideDesk} frame */
+  /** @param {import("./frame.js").WideDesk} frame */
   constructor(frame) {
     const { studio, kind } = frame;
     this.frame = frame;

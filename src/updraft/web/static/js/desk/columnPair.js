@@ -1,11 +1,11 @@
 /** A column beside another: a cross table, points, and which column determines which. */
-import { api, attempt } from "./api.js";
-import { count, h, plural, share } from "./dom.js";
-import { condition } from "./focus.js";
-import { scatterPicture } from "./pictures.js";
-import { select } from "./widgets/basic.js";
+import { api, attempt } from "../api.js";
+import { count, h, plural, share } from "../dom.js";
+import { condition } from "../focus.js";
+import { scatterPicture } from "../pictures.js";
+import { select } from "../widgets/basic.js";
 
-/** @param {import("./deskColumn.js").ColumnDesk} desk */
+/** @param {import("./column.js").ColumnDesk} desk */
 export async function drawPair(desk) {
   const others = desk.studio.table.columns
     .filter((c) => c.name !== desk.name && c.kind !== "list" && c.kind !== "record")

@@ -15,7 +15,7 @@ const SHOWS = [
 ];
 
 export class Work {
-  /** @param {import("../wide.js").WideDesk} frame */
+  /** @param {import("./frame.js").WideDesk} frame */
   constructor(frame) {
     this.frame = frame;
     /** @type {[any, number][]} values and their rows, the most frequent first */

@@ -4,7 +4,7 @@
  */
 import { figure } from "../charts.js";
 import { api, attempt, post } from "../api.js";
-import { factList } from "../desk.js";
+import { factList } from "../desk/desk.js";
 import { count, freshId, h, pausing, plural } from "../dom.js";
 import { changedAfter } from "../recoding.js";
 import { stepForm } from "../stepForm.js";
@@ -42,7 +42,7 @@ export class Work {
   /** @type {string | undefined} the table whose first rows are shown, by its key */
   shown;
 
-  /** @param {import("../wide.js").WideDesk} frame */
+  /** @param {import("./frame.js").WideDesk} frame */
   constructor(frame) {
     this.frame = frame;
     this.main = frame.incoming.table;

@@ -1,11 +1,11 @@
 /** The desk for the flow itself (name, note, parameters), and for its revisions. */
-import { api, attempt } from "./api.js";
-import { h, icon, plural, when } from "./dom.js";
-import { removeButton, select } from "./widgets/basic.js";
-import { dayPhrases, KINDS, valueControl } from "./widgets/parameters.js";
+import { api, attempt } from "../api.js";
+import { h, icon, plural, when } from "../dom.js";
+import { removeButton, select } from "../widgets/basic.js";
+import { dayPhrases, KINDS, valueControl } from "../widgets/parameters.js";
 
 export class FlowDesk {
-  /** @param {import("./studio.js").Studio} studio */
+  /** @param {import("../studio.js").Studio} studio */
   constructor(studio, desk) {
     this.studio = studio;
     this.desk = desk;

@@ -1,13 +1,13 @@
 /**
  * The desk for a stop: its settings with the effect shown while they change, its inputs, its note.
  */
-import { h, icon } from "./dom.js";
-import { Decisions } from "./decisions.js";
+import { h, icon } from "../dom.js";
+import { Decisions } from "../decisions.js";
 import { factList } from "./desk.js";
-import { searchedReference, stepForm } from "./stepForm.js";
-import { Sample } from "./sample.js";
-import { group, keepingFocus, labelled, select } from "./widgets/basic.js";
-import { severalTables } from "./widgets/tables.js";
+import { searchedReference, stepForm } from "../stepForm.js";
+import { Sample } from "../sample.js";
+import { group, keepingFocus, labelled, select } from "../widgets/basic.js";
+import { severalTables } from "../widgets/tables.js";
 
 export class StepDesk {
   /** @type {HTMLElement} */
@@ -23,12 +23,12 @@ export class StepDesk {
   /** @type {HTMLElement} */
   stand;
 
-  /** @type {ReturnType<import("./state/drafts.js").Drafts["of"]>} the settings of the step that is shown */
+  /** @type {ReturnType<import("../state/drafts.js").Drafts["of"]>} the settings of the step that is shown */
   draft;
 
   /**
    * `studio` gives state, act and the context of forms.
-   * @param {import("./studio.js").Studio} studio
+   * @param {import("../studio.js").Studio} studio
    */
   constructor(studio, desk) {
     this.studio = studio;
@@ -243,7 +243,7 @@ export class StepDesk {
   }
 
   /** Say whether there is something to apply. */
-  /** @param {import("./contract.d.ts").TableShown | null} table */
+  /** @param {import("../contract.d.ts").TableShown | null} table */
   tell(table = null) {
     const open = this.studio.drafts.has(this.step.id);
     this.apply.disabled = !open;

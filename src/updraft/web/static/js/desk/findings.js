@@ -2,16 +2,16 @@
  * The desk of findings: what looks wrong in the table, and the repairs, shown with their effect
  * before they are taken.
  */
-import { api, notice, post } from "./api.js";
-import { count, h, icon, plural } from "./dom.js";
-import { dismiss, dismissed } from "./dismissing.js";
+import { api, notice, post } from "../api.js";
+import { count, h, icon, plural } from "../dom.js";
+import { dismiss, dismissed } from "../dismissing.js";
 import { repairAll } from "./repairAll.js";
-import { visible } from "./visible.js";
+import { visible } from "../visible.js";
 
 const AUTO = 60000; // rows up to which the effect of every repair is worked out unasked
 
 export class FindingsDesk {
-  /** @param {import("./studio.js").Studio} studio */
+  /** @param {import("../studio.js").Studio} studio */
   constructor(studio, desk) {
     this.studio = studio;
     this.desk = desk;
