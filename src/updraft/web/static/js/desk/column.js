@@ -22,18 +22,26 @@ export class ColumnDesk {
   /** @type {string} and its kind */
   kind;
 
-  /** @param {import("../studio.js").Studio} studio */
+  /**
+   * @param {import("../studio.js").Studio} studio
+   * @param {import("./desk.js").Desk} desk
+   */
   constructor(studio, desk) {
     this.studio = studio;
-    /** @type {Map<string, any>} how its values may be chosen, by their keys */
+    /** @type {Map<string, import("./told.d.ts").Way>} how its values may be chosen, by their keys */
     this.ways = new Map();
     this.desk = desk;
     this.bins = 24;
     this.log = false;
     this.fine = false;
     this.newest = new Newest();
+    /** the column that it is compared with */
+    this.other = "";
+    /** @type {any} what is chosen in the histogram */
+    this.range = null;
   }
 
+  /** @param {string} name */
   async show(name) {
     const { table } = this.studio,
       column = table.columns.find((c) => c.name === name);
@@ -47,7 +55,11 @@ export class ColumnDesk {
     this.kind = column.kind;
     this.column = column;
     const { grid } = this.studio;
-    const way = (text, sign, value) =>
+    const way = (
+      /** @type {string} */ text,
+      /** @type {string} */ sign,
+      /** @type {string} */ value,
+    ) =>
       h(
         "button",
         { type: "button", class: "chip", onclick: () => grid.sort(name, value) },
@@ -138,6 +150,7 @@ export class ColumnDesk {
     await this.refresh();
   }
 
+  /** @param {KeyboardEvent} event */
   keys(event) {
     const by = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
     if (!by) return;
@@ -149,6 +162,7 @@ export class ColumnDesk {
     to.focus();
   }
 
+  /** @param {string} tab */
   open(tab) {
     this.tab = tab;
     for (const button of this.tabs.querySelectorAll("[role=tab]")) {
@@ -172,6 +186,7 @@ export class ColumnDesk {
     }
   }
 
+  /** @param {string} what */
   address(what, more = {}) {
     const { table, flow, focus } = this.studio;
     return `/api/flows/${flow}/tables/${table.key}/${what}?${new URLSearchParams({ column: this.name, output: table.output, ...(focus.text ? { focus: focus.text } : {}), ...more })}`;
@@ -190,9 +205,12 @@ export class ColumnDesk {
     );
     if (!found || this.desk.view !== "column") return;
     this.found = found;
-    this.ways = new Map(found.ways.map((way) => [way.key, way]));
-    const figure = (term, number) => h("div", {}, h("dt", {}, term), h("dd", {}, number));
-    const way = (term, key) => {
+    this.ways = new Map(
+      found.ways.map((/** @type {import("./told.d.ts").Way} */ way) => [way.key, way]),
+    );
+    const figure = (/** @type {string} */ term, /** @type {string | HTMLElement} */ number) =>
+      h("div", {}, h("dt", {}, term), h("dd", {}, number));
+    const way = (/** @type {string} */ term, /** @type {string} */ key) => {
       const one = this.ways.get(key);
       return one ? figure(term, this.opens(one, count(one.rows))) : null;
     };
@@ -211,7 +229,11 @@ export class ColumnDesk {
     if (this.tab === "pair") drawPair(this);
   }
 
-  /** A count that shows its rows: the rule that it was counted by becomes the selection. */
+  /**
+   * A count that shows its rows: the rule that it was counted by becomes the selection.
+   * @param {import("./told.d.ts").Way} way
+   * @param {string} text
+   */
   opens(way, text) {
     const { studio, name } = this;
     const chip = { label: `${name}: ${way.label}`, column: name, rule: way.rule };
@@ -230,13 +252,19 @@ export class ColumnDesk {
     );
   }
 
-  /** A count of the figures, which opens its rows; 0 where there is none. */
+  /**
+   * A count of the figures, which opens its rows; 0 where there is none.
+   * @param {string} key
+   */
   counted(key) {
     const way = this.ways.get(key);
     return way ? this.opens(way, count(way.rows)) : "0";
   }
 
-  /** Whether thousands stand apart: a way of showing, kept for this flow in this browser. */
+  /**
+   * Whether thousands stand apart: a way of showing, kept for this flow in this browser.
+   * @param {any} grid
+   */
   thousands(grid) {
     const button = h(
       "button",
@@ -263,12 +291,13 @@ export class ColumnDesk {
     return this.refresh();
   }
 
+  /** @param {any} found */
   drawPatterns(found) {
     const { studio, name } = this,
       list = Array.isArray(found.patterns) ? found.patterns : [];
-    const told = list.reduce((sum, p) => sum + p.rows, 0);
+    const told = list.reduce((/** @type {number} */ sum, /** @type {any} */ p) => sum + p.rows, 0);
     const all = Math.max(found.rows - (this.ways.get("empty")?.rows ?? 0), told, 1);
-    const tool = (text, fine) =>
+    const tool = (/** @type {string} */ text, /** @type {boolean} */ fine) =>
       h(
         "button",
         {
@@ -294,7 +323,7 @@ export class ColumnDesk {
         ? h(
             "ul",
             { class: "patterns" },
-            list.map((p) => {
+            list.map((/** @type {any} */ p) => {
               const chip = {
                 label: `${name}: ${p.words.length > 40 ? `${p.words.slice(0, 39)}…` : p.words}`,
                 column: name,

@@ -7,21 +7,26 @@ import { rangeHistogram } from "../pictures.js";
 const DAYS = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
 export const ORDERED = new Set(["whole", "number", "date", "datetime"]);
 
-/** @param {import("./column.js").ColumnDesk} desk */
+/** @typedef {[name: string, rows: import("./told.d.ts").Way | undefined]} Bar */
+
+/**
+ * @param {import("./column.js").ColumnDesk} desk
+ * @param {any} found
+ */
 export function drawFigures(desk, found) {
-  const rows = (pairs) =>
+  const rows = (/** @type {any[]} */ pairs) =>
     h(
       "dl",
       { class: "facts" },
       pairs
-        .filter(([, value]) => value !== null && value !== undefined)
-        .map(([term, value]) => [h("dt", {}, term), h("dd", {}, value)]),
+        .filter((/** @type {[any, any]} */ [, value]) => value !== null && value !== undefined)
+        .map((/** @type {[any, any]} */ [term, value]) => [h("dt", {}, term), h("dd", {}, value)]),
     );
   const n = found.numbers ?? {},
     parts = [];
   if (found.histogram) parts.push(...histogram(desk, found.histogram));
   const apart = desk.studio.grid.apart(desk.name);
-  const figure = (number) => short(number, apart);
+  const figure = (/** @type {number} */ number) => short(number, apart);
   if (ORDERED.has(desk.kind) && n.min !== undefined)
     parts.push(
       rows([
@@ -64,11 +69,13 @@ export function drawFigures(desk, found) {
       bars(
         desk,
         "By month",
-        found.ways.filter(({ key }) => key.startsWith("month:")).map((way) => [way.label, way]),
+        found.ways
+          .filter((/** @type {{key: string}} */ { key }) => key.startsWith("month:"))
+          .map((/** @type {import("./told.d.ts").Way} */ way) => [way.label, way]),
       ),
     );
   }
-  const list = (title, pairs) =>
+  const list = (/** @type {string} */ title, /** @type {any[]} */ pairs) =>
     pairs?.length
       ? h(
           "div",
@@ -77,7 +84,7 @@ export function drawFigures(desk, found) {
           h(
             "ul",
             { class: "plain" },
-            pairs.map(([text, number]) =>
+            pairs.map((/** @type {[string, number]} */ [text, number]) =>
               h(
                 "li",
                 {},
@@ -92,10 +99,15 @@ export function drawFigures(desk, found) {
   desk.body.replaceChildren(...parts.filter((part) => part !== null));
 }
 
-/** Bars with their counts, each the way to its rows. */
+/**
+ * Bars with their counts, each the way to its rows.
+ * @param {import("./column.js").ColumnDesk} desk
+ * @param {string} title
+ * @param {Bar[]} pairs
+ */
 function bars(desk, title, pairs) {
-  const most = Math.max(...pairs.map(([, way]) => way?.rows ?? 0), 1);
-  const line = ([text, way]) => {
+  const most = Math.max(...pairs.map((/** @type {Bar} */ [, way]) => way?.rows ?? 0), 1);
+  const line = (/** @type {Bar} */ [text, way]) => {
     const bar = h("span");
     bar.style.width = `${(100 * (way?.rows ?? 0)) / most}%`;
     return h(
@@ -114,17 +126,22 @@ function bars(desk, title, pairs) {
   );
 }
 
+/** @param {import("./column.js").ColumnDesk} desk @param {any} found */
 function histogram(desk, found) {
   const { studio, name } = desk;
   const beside = [
     ["empty", "empty"],
     ["no_number", "no number"],
     desk.log ? ["not_above_0", "not above 0"] : ["odd", "infinite or undefined"],
-  ]
-    .filter(([key]) => desk.ways.has(key) && (key !== "odd" || desk.kind !== "text"))
-    .map(([key, label]) => [desk.ways.get(key), label])
-    .filter(([way]) => way.rows);
-  const tool = (text, on, act) =>
+  ].flatMap(([key, label]) => {
+    const way = desk.ways.get(key);
+    return way?.rows && (key !== "odd" || desk.kind !== "text") ? [{ way, label }] : [];
+  });
+  const tool = (
+    /** @type {string} */ text,
+    /** @type {boolean | null} */ on,
+    /** @type {() => void} */ act,
+  ) =>
     h(
       "button",
       {
@@ -164,7 +181,8 @@ function histogram(desk, found) {
   const integers = (desk.kind === "whole" || desk.kind === "date") && !found.log,
     steps = integers || desk.kind === "datetime",
     scale = `${desk.bins} ${desk.log}`;
-  if (!studio.focus.chips.some((chip) => chip.column === name)) desk.range = null;
+  if (!studio.focus.chips.some((/** @type {any} */ chip) => chip.column === name))
+    desk.range = null;
   if (!found.counts.length)
     return [h("p", { class: "muted" }, "There is no value to draw."), tools];
   const from = h("input", {
@@ -180,11 +198,11 @@ function histogram(desk, found) {
       value:
         desk.range?.to ?? (integers ? before(found.edges.at(-1), desk.kind) : found.labels.at(-1)),
     });
-  const take = (conditions) => {
+  const take = (/** @type {any[] | null} */ conditions) => {
     const low = from.value.trim(),
       high = to.value.trim();
     if (low && high)
-      studio.setFocus((focus) =>
+      studio.setFocus((/** @type {import("../focus.js").Focus} */ focus) =>
         focus.only({
           label: `${name} ${low} to ${high}`,
           column: name,
@@ -195,7 +213,7 @@ function histogram(desk, found) {
         }),
       );
   };
-  const chosen = (a, b) => {
+  const chosen = (/** @type {number} */ a, /** @type {number} */ b) => {
     from.value = found.labels[a];
     // The last bin holds its upper edge too; those of whole numbers and days end before the next
     // one begins.
@@ -238,8 +256,9 @@ function histogram(desk, found) {
       ? h(
           "div",
           { class: "add-row" },
-          beside.map(([way, label]) => {
-            const button = desk.opens(way, `${count(way.rows)} ${label}`);
+          beside.map(({ way, label }) => {
+            const said = `${count(way.rows)} ${label}`;
+            const button = /** @type {HTMLElement} */ (desk.opens(way, said)); // it has rows
             button.className = "chip chip-warn";
             return button;
           }),
@@ -248,6 +267,7 @@ function histogram(desk, found) {
   ];
 }
 
+/** @param {number} edge @param {string} kind */
 function before(edge, kind) {
   if (kind === "whole") return String(edge - 1);
   return new Date((edge - 1) * 86400000).toISOString().slice(0, 10);

@@ -27,7 +27,12 @@ export async function drawPair(desk) {
   ]);
   if (!place.isConnected) return; // it was drawn anew meanwhile
   if (both) place.replaceChildren(...pair(desk, both));
-  const line = (one, other, part, against) =>
+  const line = (
+    /** @type {any} */ one,
+    /** @type {string} */ other,
+    /** @type {any} */ part,
+    /** @type {string} */ against,
+  ) =>
     part < 0.8
       ? null
       : h(
@@ -39,7 +44,7 @@ export async function drawPair(desk) {
           ` in ${share(part)} of the rows`,
           against ? ["; not in ", exceptions(desk, one, other, against)] : null,
         );
-  const said = (known?.columns ?? []).flatMap((found) => [
+  const said = (known?.columns ?? []).flatMap((/** @type {any} */ found) => [
     line(desk.name, found.column, found.determines, found.against),
     line(found.column, desk.name, found.determined, found.against_it),
   ]);
@@ -55,7 +60,13 @@ export async function drawPair(desk) {
   );
 }
 
-/** The count of rows that break what one column says of another, which opens them. */
+/**
+ * The count of rows that break what one column says of another, which opens them.
+ * @param {import("./column.js").ColumnDesk} desk
+ * @param {any} one
+ * @param {string} other
+ * @param {string} many
+ */
 function exceptions(desk, one, other, many) {
   const { studio } = desk;
   const chip = {
@@ -63,7 +74,7 @@ function exceptions(desk, one, other, many) {
     column: "",
     finding: `against:${JSON.stringify([one, other])}`,
   };
-  const show = (focus) => {
+  const show = (/** @type {import("../focus.js").Focus} */ focus) => {
     focus.clear();
     focus.chips.push(chip);
   };
@@ -74,10 +85,15 @@ function exceptions(desk, one, other, many) {
   );
 }
 
+/** @param {import("./column.js").ColumnDesk} desk @param {{cross: any, scatter: any}} given */
 function pair(desk, { cross, scatter }) {
   const { studio, name, other } = desk,
     most = Math.max(...cross.counts.flat(), 1);
-  const cell = (row, column, n) => {
+  const cell = (
+    /** @type {string | null} */ row,
+    /** @type {string | null} */ column,
+    /** @type {number} */ n,
+  ) => {
     const td = h(
       "td",
       {},
@@ -88,7 +104,7 @@ function pair(desk, { cross, scatter }) {
               type: "button",
               "aria-label": `${name} ${row ?? "empty"} and ${other} ${column ?? "empty"}: ${n} rows`,
               onclick: () =>
-                studio.setFocus((focus) => {
+                studio.setFocus((/** @type {import("../focus.js").Focus} */ focus) => {
                   focus.only(single(name, row));
                   focus.only(single(other, column));
                 }),
@@ -100,7 +116,7 @@ function pair(desk, { cross, scatter }) {
     td.style.setProperty("--heat", String(n ? 0.1 + 0.5 * (n / most) : 0));
     return td;
   };
-  const label = (text) => text ?? "empty";
+  const label = (/** @type {string} */ text) => text ?? "empty";
   /** @type {Element[]} */
   const parts = [
     h(
@@ -116,7 +132,9 @@ function pair(desk, { cross, scatter }) {
             "tr",
             {},
             h("td", {}),
-            cross.columns.map((text) => h("th", { scope: "col", title: label(text) }, label(text))),
+            cross.columns.map((/** @type {string} */ text) =>
+              h("th", { scope: "col", title: label(text) }, label(text)),
+            ),
             cross.more_columns ? h("th", { scope: "col" }, `+${count(cross.more_columns)}`) : null,
             h("th", { scope: "col" }, "all"),
           ),
@@ -124,13 +142,18 @@ function pair(desk, { cross, scatter }) {
         h(
           "tbody",
           {},
-          cross.rows.map((text, at) => {
-            const sum = cross.counts[at].reduce((a, b) => a + b, 0);
+          cross.rows.map((/** @type {string} */ text, /** @type {number} */ at) => {
+            const sum = cross.counts[at].reduce(
+              (/** @type {number} */ a, /** @type {number} */ b) => a + b,
+              0,
+            );
             return h(
               "tr",
               {},
               h("th", { scope: "row", title: label(text) }, label(text)),
-              cross.counts[at].map((n, m) => cell(text, cross.columns[m], n)),
+              cross.counts[at].map((/** @type {number} */ n, /** @type {number} */ m) =>
+                cell(text, cross.columns[m], n),
+              ),
               cross.more_columns
                 ? h("td", { class: "muted" }, count(cross.row_totals[at] - sum))
                 : null,
@@ -161,7 +184,7 @@ function pair(desk, { cross, scatter }) {
   return parts;
 }
 
-const single = (column, text) => ({
+const single = (/** @type {string} */ column, /** @type {string | null} */ text) => ({
   label: text === null ? `${column} empty` : `${column} “${text}”`,
   column,
   conditions: [

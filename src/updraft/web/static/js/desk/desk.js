@@ -8,11 +8,16 @@ export class Desk {
   /** @param {() => void} placed told when a view is shown */
   constructor(placed = () => {}) {
     this.element = byId("desk");
+    /** @type {string | null} */
     this.view = null;
     this.placed = placed;
   }
 
-  /** Show a view: `eyebrow`, `title` (text or element), `summary`, `tools`, `body`, `foot`. */
+  /**
+   * Show a view: `eyebrow`, `title` (text or element), `summary`, `tools`, `body`, `foot`.
+   * @param {string} name
+   * @param {{eyebrow: string, title: any, summary?: string | null, tools?: any, body: any, foot?: any}} given
+   */
   show(name, { eyebrow, title, summary = null, tools = null, body, foot = null }) {
     this.view = name;
     const scrolled = this.element.querySelector(".desk-body")?.scrollTop ?? 0;
@@ -34,6 +39,7 @@ export class Desk {
     this.placed();
   }
 
+  /** @param {boolean} yes */
   fold(yes) {
     document.body.classList.toggle("folded", yes);
     byId("fold").setAttribute("aria-expanded", String(!yes));
@@ -41,9 +47,14 @@ export class Desk {
   }
 }
 
-/** A list of facts and warnings about a step; a fact may name the output that shows its rows. */
+/**
+ * A list of facts and warnings about a step; a fact may name the output that shows its rows.
+ * @param {import("../contract.d.ts").FactShown[]} facts
+ * @param {string[]} warnings
+ * @param {any} act
+ */
 export function factList(facts, warnings, act) {
-  const look = (fact) =>
+  const look = (/** @type {import("../contract.d.ts").FactShown} */ fact) =>
     h(
       "button",
       { type: "button", onclick: () => (fact.side ? act.showSide(fact.side) : act.showRows(fact)) },
@@ -51,8 +62,10 @@ export function factList(facts, warnings, act) {
     );
   const items = [
     ...facts
-      .filter((fact) => fact.code !== "cells_changed")
-      .map((fact) =>
+      .filter(
+        (/** @type {import("../contract.d.ts").FactShown} */ fact) => fact.code !== "cells_changed",
+      )
+      .map((/** @type {import("../contract.d.ts").FactShown} */ fact) =>
         h(
           "li",
           { class: fact.level },
@@ -60,7 +73,7 @@ export function factList(facts, warnings, act) {
           fact.side || fact.rule ? [". ", look(fact)] : null,
         ),
       ),
-    ...warnings.map((text) => h("li", { class: "warning" }, text)),
+    ...warnings.map((/** @type {string} */ text) => h("li", { class: "warning" }, text)),
   ];
   return items.length ? h("ul", { class: "desk-facts" }, items) : null;
 }

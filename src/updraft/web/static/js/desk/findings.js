@@ -3,21 +3,28 @@
  * before they are taken.
  */
 import { api, notice, post } from "../api.js";
-import { count, h, icon, plural } from "../dom.js";
-import { dismiss, dismissed } from "../dismissing.js";
+import { h, icon, plural } from "../dom.js";
+import { dismissed } from "../dismissing.js";
+import { cardOf } from "./findingCard.js";
 import { repairAll } from "./repairAll.js";
-import { visible } from "../visible.js";
 
 const AUTO = 60000; // rows up to which the effect of every repair is worked out unasked
 
+/** @typedef {import("../contract.d.ts").FindingShown} Finding */
+
 export class FindingsDesk {
-  /** @param {import("../studio.js").Studio} studio */
+  /**
+   * @param {import("../studio.js").Studio} studio
+   * @param {import("./desk.js").Desk} desk
+   */
   constructor(studio, desk) {
     this.studio = studio;
     this.desk = desk;
     this.list = undefined; // undefined: not asked; null: being found, and none yet
     this.looking = false; // more may be found, and one that another explains may go
     this.effects = new Map();
+    /** @type {any[]} */
+    this.away = [];
     /** @type {Map<string, Set<string>>} finding → values that its repair leaves as they are */
     this.leftOut = new Map();
   }
@@ -55,8 +62,10 @@ export class FindingsDesk {
       trouble: error.problem?.text ?? String(error),
     }));
     if (this.of !== `${studio.selected} ${studio.table?.key}` || studio.selected !== step) return;
-    const before = this.list?.map((finding) => finding.key).join() ?? "";
-    const same = this.looking && answer.findings.map((finding) => finding.key).join() === before;
+    const before = this.list?.map((/** @type {Finding} */ finding) => finding.key).join() ?? "";
+    const same =
+      this.looking &&
+      answer.findings.map((/** @type {Finding} */ finding) => finding.key).join() === before;
     this.looking = answer.pending;
     if (answer.pending) this.timer = setTimeout(() => this.follow(), 300);
     if (answer.pending && (same || !answer.findings.length)) return;
@@ -81,7 +90,7 @@ export class FindingsDesk {
     const { list } = this,
       many = list?.length ?? 0;
     const sure = (this.looking ? [] : (list ?? [])).filter(
-      (finding) => !finding.open && finding.repairs.length,
+      (/** @type {Finding} */ finding) => !finding.open && finding.repairs.length,
     ).length;
     this.desk.show("findings", {
       eyebrow: list
@@ -125,7 +134,7 @@ export class FindingsDesk {
           : h(
               "ul",
               { class: "findings" },
-              list.map((finding) => this.card(finding)),
+              list.map((/** @type {Finding} */ finding) => cardOf(this, finding)),
             ),
         list && this.looking
           ? h(
@@ -151,142 +160,19 @@ export class FindingsDesk {
     if (list && this.studio.table?.rows <= AUTO) this.effectsOf(list);
   }
 
-  card(finding) {
-    const open = this.open === finding.key;
-    const card = h(
-      "li",
-      { class: `finding${open ? " is-open" : ""}` },
-      h(
-        "button",
-        {
-          type: "button",
-          class: "finding-open",
-          "aria-expanded": String(open),
-          onclick: () => this.choose(finding),
-        },
-        h("span", { class: "finding-says" }, finding.sentence),
-        h("span", { class: "finding-count" }, count(finding.count)),
-      ),
-      finding.examples.length && !(open && this.cells(finding))
-        ? h(
-            "div",
-            { class: "finding-examples" },
-            finding.examples
-              .slice(0, open ? 5 : 3)
-              .map((text) => h("code", { title: text }, visible(text))),
-          )
-        : null,
-      open ? h("p", { class: "finding-why" }, finding.why) : null,
-      h(
-        "div",
-        { class: "finding-repairs" },
-        finding.repairs.map((repair, n) =>
-          n && !open && !finding.open
-            ? null
-            : h(
-                "div",
-                { class: "finding-repair" },
-                h(
-                  "div",
-                  {},
-                  h("span", { class: "repair-says" }, repair.sentence),
-                  h(
-                    "span",
-                    { class: "repair-effect", "data-effect": `${finding.key} ${n}` },
-                    this.effectOf(finding.key, n),
-                  ),
-                ),
-                h(
-                  "button",
-                  {
-                    type: "button",
-                    class: `btn ${open && !n ? "btn-primary" : "btn-quiet"} btn-small`,
-                    "aria-label": `Repair: ${repair.sentence}`,
-                    onclick: () => this.take(finding, n),
-                  },
-                  finding.open && finding.repairs.length > 1 ? "Choose" : "Repair",
-                ),
-              ),
-        ),
-      ),
-      open ? this.cells(finding) : null,
-      open
-        ? h(
-            "div",
-            { class: "finding-more" },
-            finding.rows.length
-              ? h(
-                  "button",
-                  { type: "button", class: "linkish", onclick: () => this.focus(finding) },
-                  "Show the rows",
-                )
-              : null,
-            finding.columns.length === 1
-              ? h(
-                  "button",
-                  {
-                    type: "button",
-                    class: "linkish",
-                    onclick: () => this.studio.act.chooseColumn(finding.columns[0]),
-                  },
-                  `Look at ${finding.columns[0]}`,
-                )
-              : null,
-            h(
-              "button",
-              {
-                type: "button",
-                class: "linkish",
-                onclick: (event) => dismiss(this, finding, event.currentTarget),
-              },
-              "Dismiss…",
-            ),
-          )
-        : null,
-    );
-    return card;
-  }
-
   /**
-   * Every value that the first repair rewrites: old and new, each to be left out. Its rows are in
-   * focus beside.
+   * How many of the values of a finding's first repair are left as they are.
+   * @param {string} key
    */
-  cells(finding) {
-    const changes = (finding.repairs[0]?.steps ?? []).flatMap(
-      (step) => step.settings.changes ?? [],
-    );
-    if (!changes.length) return null;
-    return h(
-      "ul",
-      { class: "finding-cells", "aria-label": "Values that change" },
-      changes.map((change) =>
-        h(
-          "li",
-          {},
-          h(
-            "label",
-            {},
-            h("input", {
-              type: "checkbox",
-              checked: !this.leftOut.get(finding.key)?.has(change.old),
-              onchange: (event) => this.leave(finding, change.old, !event.target.checked),
-            }),
-            " ",
-            h("del", {}, visible(change.old)),
-            " → ",
-            h("strong", {}, change.new || "empty"),
-          ),
-        ),
-      ),
-    );
-  }
-
-  /** How many of the values of a finding's first repair are left as they are. */
   leftOf(key) {
     return this.leftOut.get(key)?.size ?? 0;
   }
 
-  /** What a repair does, and that some of its values are left out of it. */
+  /**
+   * What a repair does, and that some of its values are left out of it.
+   * @param {string} key
+   * @param {number} n
+   */
   effectOf(key, n) {
     const effect = this.effects.get(`${key} ${n}`) ?? "";
     const left = this.leftOf(key);
@@ -294,7 +180,12 @@ export class FindingsDesk {
     return `${effect} with all values; ${plural(left, "is", "are")} left as ${left === 1 ? "it is" : "they are"}`;
   }
 
-  /** Leave a value as it is, or not, when the repair is taken. */
+  /**
+   * Leave a value as it is, or not, when the repair is taken.
+   * @param {Finding} finding
+   * @param {string} old
+   * @param {boolean} out
+   */
   leave(finding, old, out) {
     const left = this.leftOut.get(finding.key) ?? new Set();
     if (out) left.add(old);
@@ -303,26 +194,40 @@ export class FindingsDesk {
     this.tellEffect(finding.key, 0);
   }
 
+  /** @param {string} key @param {number} n */
   tellEffect(key, n) {
     for (const place of this.desk.element.querySelectorAll("[data-effect]"))
       if (place.dataset.effect === `${key} ${n}`) place.textContent = this.effectOf(key, n);
   }
 
-  /** The steps of a repair without the values that are left out. */
+  /**
+   * The steps of a repair without the values that are left out.
+   * @param {Finding} finding
+   * @param {import("../contract.d.ts").RepairShown} repair
+   */
   stepsOf(finding, repair) {
-    return repair.steps.map((step) => this.without(finding.key, step));
+    return repair.steps.map((/** @type {Record<string, any>} */ step) =>
+      this.without(finding.key, step),
+    );
   }
 
-  /** A step of a finding's repair without the values that are left out. */
+  /**
+   * A step of a finding's repair without the values that are left out.
+   * @param {string} key
+   * @param {Record<string, any>} step
+   */
   without(key, step) {
     const left = this.leftOut.get(key);
     const { settings } = step;
     if (!left?.size || !settings.changes) return step;
-    const changes = settings.changes.filter((change) => !left.has(change.old));
+    const changes = settings.changes.filter((/** @type {any} */ change) => !left.has(change.old));
     return { ...step, settings: { ...settings, changes } };
   }
 
-  /** Open a card, put its rows in focus, and work out what its repairs would do. */
+  /**
+   * Open a card, put its rows in focus, and work out what its repairs would do.
+   * @param {Finding} finding
+   */
   choose(finding) {
     this.open = this.open === finding.key ? null : finding.key;
     if (this.open) this.focus(finding);
@@ -332,6 +237,7 @@ export class FindingsDesk {
     if (this.open) this.effectsOf([finding]);
   }
 
+  /** @param {Finding} finding */
   focus(finding) {
     if (!finding.rows.length) {
       if (finding.columns[0]) this.studio.grid.reveal(finding.columns[0]);
@@ -350,6 +256,7 @@ export class FindingsDesk {
     if (finding.columns.length) this.studio.grid.reveal(finding.columns.at(-1), false);
   }
 
+  /** @param {any[]} list */
   async effectsOf(list) {
     for (const finding of list)
       for (const n of finding.repairs.keys()) {
@@ -367,17 +274,23 @@ export class FindingsDesk {
       }
   }
 
-  /** Add the steps of a repair behind the selected step. */
+  /**
+   * Add the steps of a repair behind the selected step.
+   * @param {Finding} finding
+   * @param {number} n
+   */
   async take(finding, n) {
     const repair = finding.repairs[n];
     const steps = this.stepsOf(finding, repair);
-    if (steps.some((step) => step.settings.changes?.length === 0)) {
+    if (
+      steps.some((/** @type {Record<string, any>} */ step) => step.settings.changes?.length === 0)
+    ) {
       notice("All its values are left out. Take one back in, or dismiss the finding.", "problem");
       return;
     }
     if (
       await this.studio.addSteps(
-        steps.map((step) =>
+        steps.map((/** @type {Record<string, any>} */ step) =>
           repair.steps.length === 1 ? { ...step, name: repair.sentence.slice(0, 200) } : step,
         ),
         `Repaired: ${finding.sentence}`,

@@ -5,7 +5,10 @@ import { removeButton, select } from "../widgets/basic.js";
 import { dayPhrases, KINDS, valueControl } from "../widgets/parameters.js";
 
 export class FlowDesk {
-  /** @param {import("../studio.js").Studio} studio */
+  /**
+   * @param {import("../studio.js").Studio} studio
+   * @param {import("./desk.js").Desk} desk
+   */
   constructor(studio, desk) {
     this.studio = studio;
     this.desk = desk;
@@ -13,13 +16,16 @@ export class FlowDesk {
 
   show() {
     const { state, flow } = this.studio;
-    const describe = (change) => this.studio.edit([{ op: "describe", ...change }]);
+    const describe = (/** @type {any} */ change) =>
+      this.studio.edit([{ op: "describe", ...change }]);
+    /** @type {HTMLInputElement} */
     const name = h("input", {
       class: "desk-title",
       "aria-label": "Name of the flow",
       value: state.name,
       onchange: () => name.value.trim() && describe({ name: name.value.trim() }),
     });
+    /** @type {HTMLTextAreaElement} */
     const note = h("textarea", {
       class: "form-control form-control-sm",
       id: "flow-note",
@@ -157,13 +163,20 @@ export class FlowDesk {
     });
   }
 
-  /** Where runs are computed: shown where there is a choice. */
+  /**
+   * Where runs are computed: shown where there is a choice.
+   * @param {HTMLElement} place
+   * @param {any} describe
+   */
   async places(place, describe) {
     const { computed_on: chosen } = this.studio.state;
     const answer = await attempt(() => api("/api/connections?kind=cluster"));
     const clusters =
-      answer?.connections.map(({ name, where }) => [name, `${name} (${where})`]) ?? [];
-    if (chosen && !clusters.some(([name]) => name === chosen))
+      answer?.connections.map((/** @type {{name: string, where: string}} */ { name, where }) => [
+        name,
+        `${name} (${where})`,
+      ]) ?? [];
+    if (chosen && !clusters.some((/** @type {[string]} */ [name]) => name === chosen))
       clusters.push([chosen, `${chosen} (there is no such connection)`]);
     if (!clusters.length) return;
     const options = [["", "this machine"], ...clusters];
@@ -174,7 +187,7 @@ export class FlowDesk {
       const list = { class: "gathered small", "aria-label": "Steps that it cannot help with" };
       told.replaceChildren(lines.length ? h("ul", list, lines) : "");
     };
-    const change = async (name) => {
+    const change = async (/** @type {string} */ name) => {
       await describe({ computed_on: name });
       tell();
     };
@@ -214,7 +227,7 @@ export class FlowDesk {
       body: h(
         "ol",
         { class: "history" },
-        answer.revisions.map((revision) =>
+        answer.revisions.map((/** @type {import("./told.d.ts").Revision} */ revision) =>
           h(
             "li",
             {},

@@ -8,7 +8,10 @@ import { picture } from "../pictures.js";
 import { writer } from "../numbers.js";
 
 export class ProfileDesk {
-  /** @param {import("../studio.js").Studio} studio */
+  /**
+   * @param {import("../studio.js").Studio} studio
+   * @param {import("./desk.js").Desk} desk
+   */
   constructor(studio, desk) {
     this.studio = studio;
     this.desk = desk;
@@ -28,7 +31,7 @@ export class ProfileDesk {
   async show() {
     const { studio } = this;
     this.desk.fold(false);
-    const frame = (body, foot = /** @type {any[] | null} */ (null)) =>
+    const frame = (/** @type {any} */ body, foot = /** @type {any[] | null} */ (null)) =>
       this.desk.show("profile", {
         eyebrow: "Profile",
         title: studio.focus.nothing ? "The whole table" : "The selected rows",
@@ -51,9 +54,9 @@ export class ProfileDesk {
       frame([h("p", { class: "muted", role: "status" }, "Working it out…")]);
     const found = await this.newest.answer(() => api(this.address()));
     if (!found || this.desk.view !== "profile") return;
-    const tool = (sign, text, act) =>
+    const tool = (/** @type {string} */ sign, /** @type {string} */ text, /** @type {any} */ act) =>
       h("button", { type: "button", class: "chip", onclick: act }, icon(sign), text);
-    const save = (as) => {
+    const save = (/** @type {string} */ as) => {
       const link = h("a", { href: this.address(as), download: "" });
       link.click();
     };
@@ -71,7 +74,7 @@ export class ProfileDesk {
         h(
           "ul",
           { class: "profile" },
-          found.profiles.map((column) =>
+          found.profiles.map((/** @type {import("./told.d.ts").Profiled} */ column) =>
             h(
               "li",
               {},
@@ -102,9 +105,12 @@ export class ProfileDesk {
     );
   }
 
+  /** @param {any} found */
   async copy(found) {
-    const line = (cells) =>
-      cells.map((cell) => String(cell ?? "").replace(/[\t\n\r]+/g, " ")).join("\t");
+    const line = (/** @type {any[]} */ cells) =>
+      cells
+        .map((/** @type {any} */ cell) => String(cell ?? "").replace(/[\t\n\r]+/g, " "))
+        .join("\t");
     await navigator.clipboard.writeText([line(found.columns), ...found.rows.map(line)].join("\n"));
     notice("Profile copied");
   }
@@ -118,6 +124,7 @@ export class ProfileDesk {
   }
 }
 
+/** @param {import("./told.d.ts").Profiled} column */
 function facts(column) {
   const { numbers = {}, days = {} } = column;
   const said = [
@@ -142,12 +149,12 @@ function facts(column) {
 }
 
 /** A figure worked out of many values, such as a mean: six digits say enough. */
-export const short = (number, apart = false) =>
+export const short = (/** @type {number} */ number, apart = false) =>
   number === null || number === undefined
     ? "none"
     : Number(number).toLocaleString("en", { maximumSignificantDigits: 6, useGrouping: apart });
 
 /** A value as it stands in the data, every digit of it. */
-export const exact = (number, apart = false) =>
+export const exact = (/** @type {number} */ number, apart = false) =>
   number === null || number === undefined ? "none" : (apart ? APART : PLAIN)(Number(number));
 const [PLAIN, APART] = [writer(15, false), writer(15, true)];

@@ -12,11 +12,16 @@ export async function repairAll(desk) {
   if (!answer || studio.selected !== step) return;
   // What somebody left out of a card stays out of all of them, too.
   const kept = answer.steps
-    .map((one, n) => [answer.of[n], desk.without(answer.of[n], one)])
-    .filter(([, one]) => one.settings.changes?.length !== 0);
-  const steps = kept.map(([, one]) => one);
-  const of = new Set(kept.map(([finding]) => finding));
-  const done = answer.done.filter((one) => of.has(one.finding));
+    .map((/** @type {any} */ one, /** @type {number} */ n) => [
+      answer.of[n],
+      desk.without(answer.of[n], one),
+    ])
+    .filter((/** @type {[any, any]} */ [, one]) => one.settings.changes?.length !== 0);
+  const steps = kept.map((/** @type {[any, any]} */ [, one]) => one);
+  const of = new Set(
+    kept.map((/** @type {[import("../contract.d.ts").FindingShown]} */ [finding]) => finding),
+  );
+  const done = answer.done.filter((/** @type {any} */ one) => of.has(one.finding));
   const dialog = byId("dialog");
   dialog.onclose = async () => {
     dialog.onclose = null;
@@ -49,7 +54,7 @@ export async function repairAll(desk) {
       h(
         "ol",
         { class: "repair-list" },
-        done.map((one) =>
+        done.map((/** @type {any} */ one) =>
           h(
             "li",
             {},
@@ -72,7 +77,7 @@ export async function repairAll(desk) {
             h(
               "ul",
               { class: "repair-left" },
-              answer.left.map((one) =>
+              answer.left.map((/** @type {any} */ one) =>
                 h("li", {}, one.sentence, one.reason ? h("em", {}, ` (${one.reason})`) : null),
               ),
             ),

@@ -4,6 +4,7 @@ import { h, icon, plural } from "../dom.js";
 import { labelled, select } from "../widgets/basic.js";
 import { dayPhrases, valueControl } from "../widgets/parameters.js";
 
+/** @type {Record<string, string>} */
 const SAID = {
   ok: "Done",
   partly: "Done in part",
@@ -17,14 +18,21 @@ const SAID = {
 
 const AWAY = 20; // seconds
 
-/** The files of the flow, and the pattern of several that the step reads. */
+/**
+ * The files of the flow, and the pattern of several that the step reads.
+ * @param {File[]} files
+ * @param {string} path
+ */
 function choices(files, path) {
-  const known = files.map((file) => [file.path, file.path]);
+  const known = files.map((/** @type {any} */ file) => [file.path, file.path]);
   return /[*?]/.test(path ?? "") ? [[path, `${path} (all that fit)`], ...known] : known;
 }
 
 export class RunDesk {
-  /** @param {import("../studio.js").Studio} studio */
+  /**
+   * @param {import("../studio.js").Studio} studio
+   * @param {import("./desk.js").Desk} desk
+   */
   constructor(studio, desk) {
     this.studio = studio;
     this.desk = desk;
@@ -38,6 +46,7 @@ export class RunDesk {
       ...Object.fromEntries(state.parameters.map((p) => [p.name, p.value])),
       ...chosen.parameters,
     };
+    /** @type {Record<string, string>} */
     const inputs = { ...chosen.inputs };
     const sources = course
       .order()
@@ -139,11 +148,13 @@ export class RunDesk {
     );
   }
 
+  /** @param {any} body */
   async start(body) {
     const made = await attempt(() => post(`/api/flows/${this.studio.flow}/runs`, body));
     if (made) this.watch(made.id);
   }
 
+  /** @param {string} id */
   async watch(id) {
     this.id = id;
     this.desk.view = "run";
@@ -169,10 +180,11 @@ export class RunDesk {
     }
   }
 
+  /** @param {any} run */
   draw(run) {
     const open = ["waiting", "running"].includes(run.status);
     const done = run.report?.steps?.length
-      ? Object.fromEntries(run.report.steps.map((s) => [s.id, s]))
+      ? Object.fromEntries(run.report.steps.map((/** @type {any} */ s) => [s.id, s]))
       : (run.progress.steps ?? {});
     const order = this.studio.course.order().filter((id) => this.studio.state.steps[id].enabled);
     const finished = Object.values(done).filter(Boolean).length;
@@ -231,11 +243,15 @@ export class RunDesk {
                 : null,
             )
           : null,
-        (run.report?.held ?? []).map((text) =>
+        (run.report?.held ?? []).map((/** @type {string} */ text) =>
           h("p", { class: "said-next", role: "alert" }, `${text}. Nothing was delivered.`),
         ),
         Object.values(done)
-          .filter((step) => step?.facts.some((fact) => fact.level === "hold"))
+          .filter((step) =>
+            step?.facts.some(
+              (/** @type {import("../contract.d.ts").FactShown} */ fact) => fact.level === "hold",
+            ),
+          )
           .map((step) =>
             h(
               "button",
@@ -248,7 +264,7 @@ export class RunDesk {
             ),
           ),
         run.dry || run.status === "held" ? (run.report?.effects ?? []).map(wouldDo) : null,
-        (run.report?.outputs ?? []).map((output) =>
+        (run.report?.outputs ?? []).map((/** @type {import("./told.d.ts").Delivered} */ output) =>
           h(
             "div",
             { class: "result-card" },
@@ -280,8 +296,11 @@ export class RunDesk {
               begun = id in done;
             const odd = (step?.warnings ?? []).concat(
               (step?.facts ?? [])
-                .filter((fact) => fact.level === "warning" || fact.level === "hold")
-                .map((fact) => fact.text),
+                .filter(
+                  (/** @type {import("../contract.d.ts").FactShown} */ fact) =>
+                    fact.level === "warning" || fact.level === "hold",
+                )
+                .map((/** @type {import("../contract.d.ts").FactShown} */ fact) => fact.text),
             );
             return h(
               "li",
@@ -302,7 +321,7 @@ export class RunDesk {
                 ? h(
                     "ul",
                     { class: "run-odd" },
-                    odd.map((text) => h("li", {}, text)),
+                    odd.map((/** @type {string} */ text) => h("li", {}, text)),
                   )
                 : null,
             );
@@ -339,7 +358,10 @@ export class RunDesk {
   }
 }
 
-/** What a run would deliver. */
+/**
+ * What a run would deliver.
+ * @param {any} effect
+ */
 function wouldDo(effect) {
   return h(
     "div",

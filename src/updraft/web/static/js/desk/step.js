@@ -25,10 +25,13 @@ export class StepDesk {
 
   /** @type {ReturnType<import("../state/drafts.js").Drafts["of"]>} the settings of the step that is shown */
   draft;
+  /** @type {import("../contract.d.ts").StepShown} */
+  step;
 
   /**
    * `studio` gives state, act and the context of forms.
    * @param {import("../studio.js").Studio} studio
+   * @param {import("./desk.js").Desk} desk
    */
   constructor(studio, desk) {
     this.studio = studio;
@@ -37,7 +40,13 @@ export class StepDesk {
     this.desk = desk;
   }
 
-  /** Draw the desk of a step; `incoming` says what arrives at its ports. */
+  /**
+   * Draw the desk of a step; `incoming` says what arrives at its ports.
+   * @param {import("../contract.d.ts").StepShown} step
+   * @param {import("../contract.d.ts").KindShown | undefined} kind
+   * @param {Record<string, import("../contract.d.ts").ArrivingShown>} incoming
+   * @param {string[][]} takeable
+   */
   show(step, kind, incoming, takeable = []) {
     this.step = step;
     this.kind = kind;
@@ -45,8 +54,11 @@ export class StepDesk {
     this.draft = studio.drafts.of(step.id);
     this.incoming = incoming;
     this.takeable = takeable;
-    this.main = kind?.ports.find((port) => port.main)?.name;
+    this.main = kind?.ports.find(
+      (/** @type {import("../contract.d.ts").PortShown} */ port) => port.main,
+    )?.name;
     const number = this.studio.course.order().indexOf(step.id) + 1;
+    /** @type {HTMLInputElement} */
     const title = h("input", {
       class: "desk-title",
       "aria-label": "Name of the step",
@@ -150,6 +162,7 @@ export class StepDesk {
     return this.draft.settings;
   }
 
+  /** @param {any} some */
   change(some) {
     this.draft.change(some);
     this.studio.preview();
@@ -167,12 +180,16 @@ export class StepDesk {
 
   /**
    * Pickers for what comes in: always for the extra ports, for the main one when there is a choice.
+   * @param {import("../contract.d.ts").StepShown} step
    */
   inputs(step) {
     const tables = this.takeable;
     return step.ports
-      .filter((port) => !port.main || port.many || tables.length > 1)
-      .map((port) => {
+      .filter(
+        (/** @type {import("../contract.d.ts").PortShown} */ port) =>
+          !port.main || port.many || tables.length > 1,
+      )
+      .map((/** @type {import("../contract.d.ts").PortShown} */ port) => {
         const property = {
           title: port.title,
           description: port.many
@@ -182,14 +199,18 @@ export class StepDesk {
               : "the other table",
         };
         const taken = step.inputs[port.name] ?? [];
-        const take = (source) => this.studio.act.connect(step.id, port.name, source);
+        const take = (/** @type {string} */ source) =>
+          this.studio.act.connect(step.id, port.name, source);
         if (port.many) return group({ property }, severalTables(tables, taken, port.title, take));
         const id = `port-${port.name}`;
         return labelled({ id, property }, select(tables, taken[0] ?? "", port.title, take, { id }));
       });
   }
 
-  /** The way to the wide desk, where the kind has one. */
+  /**
+   * The way to the wide desk, where the kind has one.
+   * @param {import("../contract.d.ts").KindShown | undefined} kind
+   */
   wide(kind) {
     if (!kind || kind.made_for === "cells") return null; // its cells stand in the table's place
     return h(
@@ -205,7 +226,9 @@ export class StepDesk {
     );
   }
 
+  /** @param {import("../contract.d.ts").StepShown} step */
   note(step) {
+    /** @type {HTMLTextAreaElement} */
     const area = h("textarea", {
       class: "form-control form-control-sm",
       id: "step-note",
@@ -221,7 +244,11 @@ export class StepDesk {
     );
   }
 
-  /** Show facts of the table, and the problem where it belongs. */
+  /**
+   * Show facts of the table, and the problem where it belongs.
+   * @param {import("../contract.d.ts").TableShown | null} table
+   * @param {import("../contract.d.ts").ProblemShown | null} problem
+   */
   effect(table, problem) {
     const own = problem && (!problem.step || problem.step === this.step.id);
     const placed = this.form?.say(own ? problem : null);
@@ -242,8 +269,10 @@ export class StepDesk {
     );
   }
 
-  /** Say whether there is something to apply. */
-  /** @param {import("../contract.d.ts").TableShown | null} table */
+  /**
+   * Say whether there is something to apply.
+   * @param {import("../contract.d.ts").TableShown | null} table
+   */
   tell(table = null) {
     const open = this.studio.drafts.has(this.step.id);
     this.apply.disabled = !open;

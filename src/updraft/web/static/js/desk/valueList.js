@@ -13,7 +13,11 @@ const ROW = 28,
   TALLEST = 12_000_000; // no browser scrolls an element of any height
 
 export class ValueList {
-  /** @param {import("../studio.js").Studio} studio */
+  /**
+   * @param {import("../studio.js").Studio} studio
+   * @param {string} name
+   * @param {string} kind
+   */
   constructor(studio, name, kind) {
     this.studio = studio;
     this.name = name;
@@ -95,6 +99,7 @@ export class ValueList {
     this.tell();
   }
 
+  /** @param {string} what */
   address(what, more = {}) {
     const { table, flow, focus } = this.studio;
     return `/api/flows/${flow}/tables/${table.key}/${what}?${new URLSearchParams({ column: this.name, output: table.output, ...(focus.text ? { focus: focus.text } : {}), ...more })}`;
@@ -107,6 +112,7 @@ export class ValueList {
     await this.fetch(stay ? Math.floor(this.first() / PAGE) : 0);
   }
 
+  /** @param {number} page */
   async fetch(page) {
     if (this.pages.has(page)) return;
     const { pages } = this;
@@ -180,6 +186,7 @@ export class ValueList {
       );
   }
 
+  /** @param {[string, number]} given */
   row([text, rows]) {
     const bar = h("span");
     bar.style.width = `${(100 * rows) / Math.max(this.found.highest, 1)}%`;
@@ -235,7 +242,11 @@ export class ValueList {
     return !["list", "record", "duration"].includes(this.kind) && !this.studio.table.output;
   }
 
-  /** Type another value in its place: it changes everywhere, by a Recode step. */
+  /**
+   * Type another value in its place: it changes everywhere, by a Recode step.
+   * @param {any} item
+   * @param {string} text
+   */
   edit(item, text) {
     if (!this.editable() || text === null) return;
     this.editing = true;
@@ -269,13 +280,17 @@ export class ValueList {
   tell() {
     const chosen = [...this.chosen],
       none = !chosen.length;
-    const tool = (text, act, title) =>
+    const tool = (
+      /** @type {string} */ text,
+      /** @type {any} */ act,
+      /** @type {string} */ title,
+    ) =>
       h(
         "button",
         { type: "button", class: "tiny-button", disabled: none, title, onclick: act },
         text,
       );
-    const look = (but) => {
+    const look = (/** @type {boolean} */ but) => {
       this.studio.setFocus((focus) => {
         focus.chips = focus.chips.filter((chip) => !isAbout(chip, this.name));
         focus.chips.push(valuesChip(this.name, chosen, but));
@@ -301,10 +316,11 @@ export class ValueList {
     );
   }
 
+  /** @param {any} chosen */
   merge(chosen) {
     const entries = [...this.pages.values()].flat().filter(Boolean),
       most = chosen.toSorted(
-        (a, b) =>
+        (/** @type {number} */ a, /** @type {number} */ b) =>
           (entries.find(([v]) => v === b)?.[1] ?? 0) - (entries.find(([v]) => v === a)?.[1] ?? 0),
       )[0];
     const input = h("input", {
@@ -322,7 +338,9 @@ export class ValueList {
             event.preventDefault();
             this.studio.recode(
               this.name,
-              chosen.filter((value) => value !== input.value).map((value) => [value, input.value]),
+              chosen
+                .filter((/** @type {any} */ value) => value !== input.value)
+                .map((/** @type {any} */ value) => [value, input.value]),
             );
           },
         },

@@ -14,7 +14,7 @@ export const places = {
    * @returns {Place}
    */
   here() {
-    const view = VIEWS.includes(this.desk.view) ? this.desk.view : "step";
+    const view = VIEWS.find((one) => one === this.desk.view) ?? "step";
     return {
       step: this.selected ?? null,
       view,
