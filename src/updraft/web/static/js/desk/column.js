@@ -7,6 +7,7 @@ import { drawFigures, ORDERED } from "./columnFigures.js";
 import { drawPair } from "./columnPair.js";
 import { count, h, icon, plural, share } from "../dom.js";
 import { condition } from "../focus.js";
+import { closing } from "./desk.js";
 import { ValueList } from "./valueList.js";
 
 export class ColumnDesk {
@@ -111,17 +112,7 @@ export class ColumnDesk {
         : column.evidence
           ? `${column.kind_title.replace(/^./, (c) => c.toUpperCase())}: ${column.evidence}`
           : "Looking changes nothing in the data",
-      tools: h(
-        "button",
-        {
-          type: "button",
-          class: "icon-button",
-          "aria-label": "Back to the step",
-          title: "Back to the step (Esc)",
-          onclick: () => this.studio.act.chooseColumn(null),
-        },
-        icon("x-lg"),
-      ),
+      tools: closing("Back to the step", () => this.studio.act.chooseColumn(null)),
       body: [
         this.figures,
         h(

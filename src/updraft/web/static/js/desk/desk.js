@@ -2,7 +2,7 @@
  * The desk: where the selected thing is worked on. One view at a time: a step, a column, the flow,
  * revisions, a run.
  */
-import { byId, h } from "../dom.js";
+import { byId, h, icon } from "../dom.js";
 
 export class Desk {
   /** @param {() => void} placed told when a view is shown */
@@ -48,10 +48,20 @@ export class Desk {
 }
 
 /**
+ * The button that closes a view of the desk, as Esc does.
+ * @param {string} label
+ * @param {() => void} onclick
+ */
+export function closing(label, onclick) {
+  const named = { "aria-label": label, title: `${label} (Esc)` };
+  return h("button", { type: "button", class: "icon-button", ...named, onclick }, icon("x-lg"));
+}
+
+/**
  * A list of facts and warnings about a step; a fact may name the output that shows its rows.
  * @param {import("../contract.d.ts").FactShown[]} facts
  * @param {string[]} warnings
- * @param {any} act
+ * @param {import("../studio.js").Studio["act"]} act
  */
 export function factList(facts, warnings, act) {
   const look = (/** @type {import("../contract.d.ts").FactShown} */ fact) =>

@@ -3,8 +3,9 @@
  * before they are taken.
  */
 import { api, notice, post } from "../api.js";
-import { h, icon, plural } from "../dom.js";
+import { h, plural } from "../dom.js";
 import { dismissed } from "../dismissing.js";
+import { closing } from "./desk.js";
 import { cardOf } from "./findingCard.js";
 import { repairAll } from "./repairAll.js";
 
@@ -112,17 +113,7 @@ export class FindingsDesk {
             : many
               ? "Most serious first. Nothing is changed until you take a repair."
               : "No detector has anything to say about this table.",
-      tools: h(
-        "button",
-        {
-          type: "button",
-          class: "icon-button",
-          "aria-label": "Back to the step",
-          title: "Back to the step (Esc)",
-          onclick: () => this.studio.act.chooseColumn(null),
-        },
-        icon("x-lg"),
-      ),
+      tools: closing("Back to the step", () => this.studio.act.chooseColumn(null)),
       body: [
         !list
           ? h(

@@ -3,6 +3,7 @@ import { api, attempt } from "../api.js";
 import { h, icon, plural, when } from "../dom.js";
 import { removeButton, select } from "../widgets/basic.js";
 import { dayPhrases, KINDS, valueControl } from "../widgets/parameters.js";
+import { closing } from "./desk.js";
 
 export class FlowDesk {
   /**
@@ -115,17 +116,7 @@ export class FlowDesk {
       eyebrow: "Flow",
       title: name,
       summary: `Revision ${state.revision} · ${plural(state.course.stops.length, "step", "steps")}`,
-      tools: h(
-        "button",
-        {
-          type: "button",
-          class: "icon-button",
-          "aria-label": "Close",
-          title: "Close (Esc)",
-          onclick: () => this.studio.act.showStep(),
-        },
-        icon("x-lg"),
-      ),
+      tools: closing("Close", () => this.studio.act.showStep()),
       body: [
         h("div", { class: "field" }, h("label", { for: "flow-note" }, "What it is for"), note),
         places,
@@ -213,17 +204,7 @@ export class FlowDesk {
       eyebrow: "Flow",
       title: "Revisions",
       summary: "Go back to any; none is lost.",
-      tools: h(
-        "button",
-        {
-          type: "button",
-          class: "icon-button",
-          "aria-label": "Close",
-          title: "Close (Esc)",
-          onclick: () => this.studio.act.showStep(),
-        },
-        icon("x-lg"),
-      ),
+      tools: closing("Close", () => this.studio.act.showStep()),
       body: h(
         "ol",
         { class: "history" },

@@ -6,6 +6,7 @@ import { api, Newest, notice } from "../api.js";
 import { count, h, icon, plural } from "../dom.js";
 import { picture } from "../pictures.js";
 import { writer } from "../numbers.js";
+import { closing } from "./desk.js";
 
 export class ProfileDesk {
   /**
@@ -36,17 +37,7 @@ export class ProfileDesk {
         eyebrow: "Profile",
         title: studio.focus.nothing ? "The whole table" : "The selected rows",
         summary: `${plural(studio.grid.length ?? 0, "row", "rows")} × ${plural(studio.table.columns.length, "column", "columns")}; all of them are counted`,
-        tools: h(
-          "button",
-          {
-            type: "button",
-            class: "icon-button",
-            "aria-label": "Back to the step",
-            title: "Back to the step (Esc)",
-            onclick: () => studio.act.chooseColumn(null),
-          },
-          icon("x-lg"),
-        ),
+        tools: closing("Back to the step", () => studio.act.chooseColumn(null)),
         body,
         foot,
       });

@@ -3,6 +3,7 @@ import { api, attempt, post } from "../api.js";
 import { h, icon, plural } from "../dom.js";
 import { labelled, select } from "../widgets/basic.js";
 import { dayPhrases, valueControl } from "../widgets/parameters.js";
+import { closing } from "./desk.js";
 
 /** @type {Record<string, string>} */
 const SAID = {
@@ -135,17 +136,7 @@ export class RunDesk {
   }
 
   close() {
-    return h(
-      "button",
-      {
-        type: "button",
-        class: "icon-button",
-        "aria-label": "Close",
-        title: "Close (Esc)",
-        onclick: () => this.studio.act.showStep(),
-      },
-      icon("x-lg"),
-    );
+    return closing("Close", () => this.studio.act.showStep());
   }
 
   /** @param {any} body */
