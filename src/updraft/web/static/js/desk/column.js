@@ -7,7 +7,7 @@ import { drawFigures, ORDERED } from "./columnFigures.js";
 import { drawPair } from "./columnPair.js";
 import { count, h, icon, plural, share } from "../dom.js";
 import { condition } from "../focus.js";
-import { closing } from "./desk.js";
+import { addressOf, closing } from "./desk.js";
 import { ValueList } from "./valueList.js";
 
 export class ColumnDesk {
@@ -179,8 +179,7 @@ export class ColumnDesk {
 
   /** @param {string} what */
   address(what, more = {}) {
-    const { table, flow, focus } = this.studio;
-    return `/api/flows/${flow}/tables/${table.key}/${what}?${new URLSearchParams({ column: this.name, output: table.output, ...(focus.text ? { focus: focus.text } : {}), ...more })}`;
+    return addressOf(this.studio, this.name, what, more);
   }
 
   /** Get the figures anew: the table, the focus or the way to look has changed. */

@@ -48,6 +48,19 @@ export class Desk {
 }
 
 /**
+ * Where the server tells something of a column of the shown table, by the rows in focus.
+ * @param {import("../studio.js").Studio} studio
+ * @param {string} column
+ * @param {string} what
+ * @param {Record<string, string>} more
+ */
+export function addressOf({ table, flow, focus }, column, what, more) {
+  const chosen = focus.text ? { focus: focus.text } : null;
+  const query = new URLSearchParams({ column, output: table.output, ...chosen, ...more });
+  return `/api/flows/${flow}/tables/${table.key}/${what}?${query}`;
+}
+
+/**
  * The button that closes a view of the desk, as Esc does.
  * @param {string} label
  * @param {() => void} onclick

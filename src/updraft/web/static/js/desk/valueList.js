@@ -7,6 +7,7 @@ import { count, h, icon, pausing, plural, share } from "../dom.js";
 import { isAbout, valuesChip } from "../focus.js";
 import { visible } from "../visible.js";
 import { select } from "../widgets/basic.js";
+import { addressOf } from "./desk.js";
 
 const ROW = 28,
   PAGE = 200,
@@ -101,8 +102,7 @@ export class ValueList {
 
   /** @param {string} what */
   address(what, more = {}) {
-    const { table, flow, focus } = this.studio;
-    return `/api/flows/${flow}/tables/${table.key}/${what}?${new URLSearchParams({ column: this.name, output: table.output, ...(focus.text ? { focus: focus.text } : {}), ...more })}`;
+    return addressOf(this.studio, this.name, what, more);
   }
 
   /** Get the list anew; `stay` keeps the place in it. */
