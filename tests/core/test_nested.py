@@ -310,3 +310,16 @@ def test_fields_of_the_head_of_an_xml_file_come_along_whatever_its_size(tmp_path
     assert frame["export.head.period"].unique().to_list() == ["March"] and frame["@no"].to_list() == [
         str(n) for n in range(lots)
     ]
+
+
+def test_what_stands_across_two_blocks_of_a_file_is_found(tmp_path):
+    """A large file in which two letters of a wrong encoding stand where one look ends is read as a whole, and told."""
+    row = '{"hub": "%s"}\n'
+    many = (4 << 20) // len(row % "Fen") + 1
+    text = (row % "Fen") * many
+    for shift in range(12):  # the pair begins before the end of the first 4 MB, on it and behind it
+        path = put(tmp_path, text[: (4 << 20) - 16 + shift] + r"\u00c3\u00a9" + text[-20:], "x.jsonl")
+        assert scan(path, ReadOptions(format="json_lines")) is None, shift
+    found = scan(put(tmp_path, text, "x.jsonl"), ReadOptions(format="json_lines")).query
+    assert found.head(5_000).collect().height == 5_000
+    assert found.filter(pl.col("hub") == "Fen").select(pl.len()).collect().item() == many

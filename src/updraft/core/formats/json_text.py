@@ -11,7 +11,7 @@ from typing import Any
 
 import orjson
 
-from updraft.core.formats.encoding import SAMPLE, find_encoding
+from updraft.core.formats.encoding import SAMPLE, find_encoding, holds
 from updraft.core.formats.json_stream import LARGE, UnfitError
 from updraft.core.formats.json_stream import load as stream
 from updraft.core.formats.learnt import Learnt, scanned
@@ -19,6 +19,7 @@ from updraft.core.formats.options import Detected, Node, Reading, ReadOptions, S
 from updraft.core.formats.records import Streamed, find_records, outline, rows_of, table_of
 from updraft.core.problems import Problem
 
+# Two letters of Latin-1 by their numbers in a row, as text in a wrong encoding may be.
 _LATIN = re.compile(rb"\\u00[c-fC-F][0-9a-fA-F]\\u")
 
 
@@ -60,7 +61,7 @@ def scan(path: Path, options: ReadOptions, columns: frozenset[str] | None = None
     """
     try:
         value, encoding, why, _ = _streamed(path, options)
-        if options.long or (not options.records and _is_by_lists(value)) or _may_be_escaped_wrongly(path):
+        if options.long or (not options.records and _is_by_lists(value)) or holds(path, _LATIN, 8):
             return None
         found = _found(value, encoding, why, options)
         rows = Learnt(lambda: rows_of(value, found.options, name=path.name))
@@ -69,12 +70,6 @@ def scan(path: Path, options: ReadOptions, columns: frozenset[str] | None = None
     said = _left_out(value.bad) if isinstance(value, _Lines) else []
     made = scanned(rows, found, columns)
     return made and replace(made, warnings=(*said, *made.warnings))
-
-
-def _may_be_escaped_wrongly(path: Path) -> bool:
-    """Whether two letters of Latin-1 are told by their numbers in a row, as text in a wrong encoding is."""
-    with path.open("rb") as file:
-        return any(_LATIN.search(line) for line in iter(lambda: file.read(4 << 20), b""))
 
 
 def _read(value: Any, encoding: str, why: str, said: list[str], path: Path, options: ReadOptions) -> Reading:

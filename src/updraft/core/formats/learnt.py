@@ -60,8 +60,15 @@ def scanned(learnt: Learnt, found: Detected, columns: frozenset[str] | None) -> 
     sound, renamed = sound_names(list(every))
     names = [name for name in every if renamed or columns is None or name in columns] or every[:1]
 
-    def frames(with_columns: list[str] | None, *_: object) -> Iterator[pl.DataFrame]:
-        return learnt.frames(with_columns or names)  # nothing else is asked of what is brought in
+    def frames(
+        with_columns: list[str] | None, predicate: pl.Expr | None, n_rows: int | None, batch_size: int | None
+    ) -> Iterator[pl.DataFrame]:
+        left = n_rows
+        for frame in learnt.frames(with_columns or names):
+            some = frame if left is None else frame.head(left)
+            yield some if predicate is None else some.filter(predicate)
+            if left is not None and (left := left - some.height) <= 0:
+                return
 
     if not every:
         return None

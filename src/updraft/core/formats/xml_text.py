@@ -12,6 +12,7 @@ from typing import Any
 
 from lxml import etree
 
+from updraft.core.formats.encoding import holds
 from updraft.core.formats.learnt import Learnt, scanned
 from updraft.core.formats.options import Detected, Reading, ReadOptions, Scan
 from updraft.core.formats.records import Streamed, find_records, rows_of, table_of
@@ -21,7 +22,7 @@ from updraft.core.problems import Problem
 _LARGE = 4 << 20  # bytes; the repeating elements of a larger file stay in it
 _FEW = 8  # elements that repeat so seldom are no table; one deeper inside them may be
 _ENCODING = re.compile(rb"""encoding\s*=\s*["']([^"']*)["']""")
-_NUMBERS = re.compile(rb"&#x?[0-9a-fA-F]+;&#")
+_NUMBERS = re.compile(rb"&#x?[0-9a-fA-F]{1,8};&#")
 
 _LIMITS = {
     "too long": "a text in it is longer than 10 MB",
@@ -71,8 +72,7 @@ def _may_hold_broken_text(path: Path) -> bool:
         said = _ENCODING.search(start)
         if (said and said[1].lower() != b"utf-8") or start.startswith((b"\xff\xfe", b"\xfe\xff")):
             return True
-        file.seek(0)
-        return any(_NUMBERS.search(block) for block in iter(lambda: file.read(4 << 20), b""))
+    return holds(path, _NUMBERS, 14)
 
 
 def _found(path: Path, options: ReadOptions) -> tuple[dict[str, Any], Detected]:

@@ -43,7 +43,7 @@ def in_millionths(table: pl.LazyFrame, columns: Sequence[str]) -> frozenset[str]
 
     if not columns:
         return frozenset()
-    told = table.select(fits(pl.col(name)).alias(name) for name in dict.fromkeys(columns)).collect()
+    told = table.select(fits(pl.col(name)).alias(name) for name in columns).collect()
     return frozenset(name for name in told.columns if told[name].item())
 
 

@@ -94,7 +94,8 @@ class FillGaps(StepKind):
         if settings.by != "group":
             return Result(done, touched=tuple(filled), counts=tuple(counts))
         left = _left(settings)
-        asked = done.with_columns(part.known for part in left[::2]).cache()
+        known = {_known(n): pl.col(name).count() for n, name in enumerate(settings.columns)}
+        asked = done.with_columns(many.over(settings.within).alias(n) for n, many in known.items()).cache()
         counts += [part.count(asked) for part in left]
         sides = {part.side: asked.filter(part.rows).select(schema.names()) for part in left}
         return Result(done, sides, tuple(counts), tuple(filled))
@@ -178,15 +179,10 @@ def _literal(text: str, name: str, dtype: pl.DataType) -> pl.Expr:
 
 @dataclass(frozen=True)
 class _Left:
-    """Cells of a column that stay empty for one reason, and the output that holds their rows.
-
-    Args:
-        known: how many cells of the row's group are filled, as a column that `rows` asks.
-    """
+    """Cells of a column that stay empty for one reason, and the output that holds their rows."""
 
     side: str
     title: str
-    known: pl.Expr
     rows: pl.Expr
     said: str
 
@@ -197,16 +193,20 @@ class _Left:
         return Count(f"gaps_{self.side}", cells, f"{{n}} {self.said}", one=f"{{n}} {one}", side=self.side)
 
 
+def _known(n: int) -> str:
+    """The column of how many cells of the n-th column are filled in a row's group."""
+    return f"\0known{n}"
+
+
 def _left(settings: FillGapsSettings) -> list[_Left]:
     """Why cells stay empty when their group is asked: two reasons for each column."""
     parts = []
     for n, name in enumerate(settings.columns):
-        known = pl.col(name).count().over(settings.within).alias(f"\0known{n}")
-        there = pl.col(f"\0known{n}") > 0  # where they agreed, the cell is filled by now
+        there = pl.col(_known(n)) > 0  # where they agreed, the cell is filled by now
         for code, why, said in (
             ("disagree", there, "their group disagrees"),
             ("unknown", ~there, "nothing is known in their group"),
         ):
             title, told = f"Empty {name}: {said}", f"of those of {name}: {said}"
-            parts.append(_Left(f"{code}{n}", title, known, pl.col(name).is_null() & why, told))
+            parts.append(_Left(f"{code}{n}", title, pl.col(name).is_null() & why, told))
     return parts

@@ -61,6 +61,21 @@ export function addressOf({ table, flow, focus }, column, what, more) {
 }
 
 /**
+ * The buttons that take what is tried, and that put it back.
+ * @param {() => void} keep
+ * @param {() => void} drop
+ * @returns {{apply: HTMLButtonElement, back: HTMLButtonElement}}
+ */
+export function takingOrNot(keep, drop) {
+  const button = (/** @type {string} */ look, /** @type {string} */ text, more = {}) =>
+    h("button", { type: "button", class: `btn ${look}`, ...more }, text);
+  return {
+    apply: button("btn-primary", "Apply", { disabled: true, onclick: keep }),
+    back: button("btn-quiet", "Put back", { hidden: true, onclick: drop }),
+  };
+}
+
+/**
  * The button that closes a view of the desk, as Esc does.
  * @param {string} label
  * @param {() => void} onclick

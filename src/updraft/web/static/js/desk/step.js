@@ -3,7 +3,7 @@
  */
 import { h, icon } from "../dom.js";
 import { Decisions } from "../decisions.js";
-import { factList } from "./desk.js";
+import { factList, takingOrNot } from "./desk.js";
 import { searchedReference, stepForm } from "../stepForm.js";
 import { Sample } from "../sample.js";
 import { group, keepingFocus, labelled, select } from "../widgets/basic.js";
@@ -98,26 +98,11 @@ export class StepDesk {
         )
       : null;
     this.says = h("div", { role: "alert" });
-    this.apply = h(
-      "button",
-      {
-        type: "button",
-        class: "btn btn-primary",
-        disabled: true,
-        onclick: () => this.studio.applyDraft(),
-      },
-      "Apply",
+    const { apply, back } = takingOrNot(
+      () => this.studio.applyDraft(),
+      () => this.studio.dropDraft(),
     );
-    this.back = h(
-      "button",
-      {
-        type: "button",
-        class: "btn btn-quiet",
-        hidden: true,
-        onclick: () => this.studio.dropDraft(),
-      },
-      "Put back",
-    );
+    Object.assign(this, { apply, back });
     this.stand = h("span", { class: "grow" });
     this.desk.show("step", {
       eyebrow: `Step ${number} · ${kind?.title ?? step.kind}`,

@@ -3,6 +3,7 @@
  * and foot for every kind. A kind names the module in this folder that draws its work; see
  * `README.md`.
  */
+import { takingOrNot } from "../desk/desk.js";
 import { byId, h, icon, plural } from "../dom.js";
 import { keepingFocus } from "../widgets/basic.js";
 
@@ -125,21 +126,11 @@ export class WideDesk {
     const number = studio.course.order().indexOf(step.id) + 1;
     this.about = h("p", { class: "wide-about" });
     this.sums = h("p", { class: "wide-sums", role: "status" });
-    this.back = h(
-      "button",
-      {
-        type: "button",
-        class: "btn btn-quiet",
-        hidden: true,
-        onclick: () => this.studio.dropDraft(),
-      },
-      "Put back",
+    const { apply, back } = takingOrNot(
+      () => this.keep(),
+      () => studio.dropDraft(),
     );
-    this.apply = h(
-      "button",
-      { type: "button", class: "btn btn-primary", onclick: () => this.keep() },
-      "Apply",
-    );
+    Object.assign(this, { apply, back });
     this.work = new this.Work(this);
     const head = h(
       "header",
