@@ -28,6 +28,11 @@ class Folders:
     def cache(self) -> Path:
         return self.data / "cache"
 
+    @property
+    def samples(self) -> Path:
+        """What is looked at of files that are too large to be looked at as a whole."""
+        return self.data / "samples"
+
     def files(self, flow: str) -> Path:
         """The files a flow reads."""
         return self._made(self.data / "flows" / _id(flow) / "files")

@@ -23,6 +23,7 @@ def swept(folders: Folders, age: float) -> int:
     now, gone = time.time(), 0
     places = [folders.cache, *folders.data.glob("flows/*/files"), *folders.data.glob("flows/*/files/*")]
     places += [*folders.data.glob("flows/*/out"), *folders.data.glob("flows/*/answers")]
+    places += folders.data.glob("samples/*")
     for path in folders.data.glob("runs/*.parts"):  # of runs that were killed
         if now - path.stat().st_mtime >= max(age, 60.0):
             _remove(path)

@@ -11,12 +11,9 @@ from pathlib import Path
 
 from updraft.core.engine.files import Files
 from updraft.core.engine.planning import Plan
-from updraft.core.engine.room import machine_memory
+from updraft.core.engine.room import held_by, machine_memory
 from updraft.core.problems import Problem
 
-# Bytes that a run holds for each byte of a file that it reads; measured on the flow of bench/whole.py.
-_HELD = {".parquet": 8.0, ".arrow": 2.0, ".gz": 10.0, ".zip": 10.0, ".xlsx": 20.0}
-_OF_TEXT = 2.0
 _ON_DISK = 2.0  # and that its parts take on disk, at most
 _A_ROW = 4096  # a part has as many rows as this goes into the memory, whatever they hold
 _FEWEST, _MOST = 20_000, 1_000_000
@@ -83,14 +80,14 @@ def cut_for(
     Raises:
         Problem: there is no room on the disk for the parts.
     """
-    sizes = [(path, path.stat().st_size) for path in _sources(planned, files)]
-    held = int(sum(size * _HELD.get(path.suffix.lower(), _OF_TEXT) for path, size in sizes))
+    sources = _sources(planned, files)
+    held = sum(held_by(path) for path in sources)
     if held <= memory and not always:
         return None
     folder = scratch or Path(tempfile.gettempdir())
     while not folder.is_dir():  # it is made when a part comes
         folder = folder.parent
-    need, free = int(sum(size for _, size in sizes) * _ON_DISK), shutil.disk_usage(folder).free
+    need, free = int(sum(path.stat().st_size for path in sources) * _ON_DISK), shutil.disk_usage(folder).free
     if free < need:
         raise Problem(
             str(folder),

@@ -13,6 +13,7 @@ from updraft.core.connect import Outside
 from updraft.core.engine.files import Files
 from updraft.core.engine.memory import Memory
 from updraft.core.engine.planning import Plan, PlannedStep
+from updraft.core.formats.options import ReadOptions
 from updraft.core.problems import Problem
 from updraft.core.steps import Context, Tables, Wanted
 from updraft.core.steps.conditions import Most, Only
@@ -34,6 +35,7 @@ class Door:
         ahead: rows that the only step after it keeps.
         groups: what the only step after it asks of groups of its rows.
         presummed: that its main table is of groups.
+        share: see PlannedStep.
         memory: keeps what was learnt from tables; None where nothing is computed twice.
     """
 
@@ -46,12 +48,17 @@ class Door:
     ahead: Only | Most | None = None
     groups: Groups | None = None
     presummed: Groups | None = None
+    share: float = 1.0
 
     def file(self, path: str) -> Path:
         return self.source.file(path)
 
     def files(self, path: str) -> list[Path]:
         return self.source.files(path)
+
+    def seen(self, paths: list[Path], options: ReadOptions) -> list[Path]:
+        samples, share = self.source.samples, self.share
+        return paths if samples is None or share >= 1 else [samples.of(one, share, options) for one in paths]
 
     @property
     def outside(self) -> Outside:

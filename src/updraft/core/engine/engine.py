@@ -151,7 +151,7 @@ class Engine:
             except Problem as problem:
                 raise inner.problem(problem, step.step.id) from None
 
-        return Door(files, step.step.id, planned, within=within, memory=self.memory)
+        return Door(files, step.step.id, planned, within=within, memory=self.memory, share=step.share)
 
     def _raise_problem(self, planned: Plan, step_id: str) -> None:
         step = planned.steps[step_id]

@@ -14,6 +14,7 @@ import xxhash
 
 from updraft.core.connect import Outside
 from updraft.core.engine.library import Library
+from updraft.core.engine.samples import Samples, mark_of
 from updraft.core.problems import Problem, nearest
 
 
@@ -29,6 +30,7 @@ class Files:
         library: other flows its steps may use.
         tokens: where it is remembered what remote sources brought last; None asks them anew each time.
         today: gives the day that “first of last month” is counted from.
+        samples: what is looked at of files that are too large; None where all are taken whole.
         by_content: tell files apart by what is in them; otherwise by size and time, which is enough where
             nothing computed is kept.
     """
@@ -44,11 +46,12 @@ class Files:
         library: Library | None = None,
         tokens: Path | None = None,
         today: Callable[[], date] | None = None,
+        samples: Samples | None = None,
     ) -> None:
         self.folder, self.given, self.by_content = folder.resolve(), dict(given or {}), by_content
         self._further = None if further is None else tuple(one.resolve() for one in further)
         self.outside, self._tokens = outside or Outside(), tokens
-        self._today, self.library = today, library
+        self._today, self.library, self.samples = today, library, samples
         self._new = uuid.uuid4().hex
         self._lock = threading.Lock()
         self._digests: dict[tuple[Path, int, int], str] = {}
@@ -181,8 +184,8 @@ class Files:
     def _digest(self, found: Path) -> str:
         stat = found.stat()
         key = (found, stat.st_size, stat.st_mtime_ns)
-        if not self.by_content:
-            return repr(key)
+        if not self.by_content or (self.samples and self.samples.too_large([found])):
+            return mark_of(found)
         if key not in self._digests:
             self._digests[key] = digest_of(found)
         return self._digests[key]

@@ -100,8 +100,19 @@ class _Planner:
             inner = self._inner(step, part, inputs)
             found = replace(found, inner=inner)
             content.append(f"{inner.plan.fingerprint(inner.output)}.{inner.output.output}")
+        if (share := self._share(kind, settings)) < 1:
+            found = replace(found, share=share)
+            content.append(f"sample {share!r}")
         mark = _fingerprint(kind, settings, inputs, self.done, content)
         return replace(found, fingerprint=mark)
+
+    def _share(self, kind: StepKind, settings: Settings) -> float:
+        """How much of a source's files is looked at."""
+        whole = kind.seen_in_part(settings)
+        if whole is None or self.files.samples is None:
+            return 1.0
+        path, options = whole
+        return self.files.samples.share(self.files.files(path), options)
 
     def _inner(self, step: Step, part: Part, inputs: dict[str, tuple[Ref, ...]]) -> Inner:
         flow, files = self._held(step, part)

@@ -28,6 +28,7 @@ class PlannedStep:
         waits_for: id of the step whose problem stops this one.
         fingerprint: equal fingerprints mean equal tables; empty where there is a problem.
         inner: the flow it holds, planned.
+        share: how much of its files a source takes here: all (1), or less where somebody looks at a sample.
     """
 
     step: Step
@@ -39,6 +40,7 @@ class PlannedStep:
     problem: Problem | None = None
     waits_for: str = ""
     inner: Inner | None = None
+    share: float = 1.0
 
     @property
     def refs(self) -> list[Ref]:
@@ -95,6 +97,20 @@ class Plan:
         return sum(
             taken == ref for step in self.steps.values() if step.passes_on is None for taken in step.refs
         )
+
+    def samples_before(self, ref: Ref) -> list[PlannedStep]:
+        """The sources of which a sample is looked at, among those that a table follows from."""
+        found, seen, waiting = [], set(), [self.resolve(ref).step]
+        while waiting:
+            here = waiting.pop()
+            if here in seen or here not in self.steps:
+                continue
+            seen.add(here)
+            step = self.steps[here]
+            found += [step] if step.share < 1 else []
+            found += step.inner.plan.samples_before(step.inner.output) if step.inner else []
+            waiting += [self.resolve(ref).step for ref in step.refs]
+        return found
 
     def resolve(self, ref: Ref) -> Ref:
         """The output that really supplies `ref`, switched-off steps passed through."""

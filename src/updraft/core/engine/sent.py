@@ -13,6 +13,7 @@ import polars as pl
 from updraft.core.connect import Outside
 from updraft.core.engine.door import Door
 from updraft.core.engine.parameters import Parameters
+from updraft.core.formats.options import ReadOptions
 from updraft.core.steps import Context, Tables, Wanted
 
 T = TypeVar("T")
@@ -55,6 +56,9 @@ class Sent:
         self._nowhere()
 
     def files(self, path: str) -> list[Path]:
+        self._nowhere()
+
+    def seen(self, paths: list[Path], options: ReadOptions) -> list[Path]:
         self._nowhere()
 
     def inside(

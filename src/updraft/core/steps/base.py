@@ -21,6 +21,7 @@ from updraft.core.steps.tables import Out, Port, Tables
 from updraft.core.values import TITLES, Kind
 
 if TYPE_CHECKING:
+    from updraft.core.formats.options import ReadOptions
     from updraft.core.steps.conditions import Most, Only
 
 # What a kind may need besides the tables that come in. `files`: files of the flow; `outside`: a connection;
@@ -188,6 +189,12 @@ class StepKind(ABC):
     def files(self, settings: Any) -> tuple[str, ...]:
         """The paths it reads, as its settings name them. For kinds that need files."""
         return ()
+
+    def seen_in_part(self, settings: Any) -> tuple[str, ReadOptions] | None:
+        """The files, by their path, of which somebody may look at a sample, and how they are read; see
+        `Context.seen`.
+        """
+        return None
 
     def part(self, settings: Any) -> Part | None:
         """The flow that it holds with these settings; see Context.inside."""

@@ -16,6 +16,7 @@ from updraft.core.steps.tables import Tables
 from updraft.core.values.coded import Change, changed_by_value
 
 if TYPE_CHECKING:
+    from updraft.core.formats.options import ReadOptions
     from updraft.core.steps.conditions import Most, Only
 
 
@@ -133,6 +134,11 @@ class Context(Protocol):
     def files(self, path: str) -> list[Path]:
         """The same for a path that may hold * and ?: all files it fits, by name; Problem when there is
         none.
+        """
+
+    def seen(self, paths: list[Path], options: ReadOptions) -> list[Path]:
+        """What is read of some files, for a kind that says `seen_in_part`: they themselves, or smaller ones
+        in their place where somebody only looks.
         """
 
 

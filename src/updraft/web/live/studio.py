@@ -19,6 +19,7 @@ from updraft.core import Engine, Files, Flow, Problem, Table, TableCache
 from updraft.core.connect import Outside
 from updraft.core.engine import Door, Plan, PlannedStep
 from updraft.core.engine.room import Room, machine_memory
+from updraft.core.engine.samples import Samples
 from updraft.store import ConnectionStore, FlowStore, Folders, RunStore, SavedFlows
 
 
@@ -50,6 +51,7 @@ class Studio:
         cache = TableCache(folders.cache, memory_bytes=min(limit // 4, 1 << 30), waiting_bytes=limit // 4)
         self.engine = Engine(cache)
         self.room = Room(limit, self._spare)
+        self._samples = Samples(folders.samples, limit)
         self._files: dict[str, Files] = {}
         self._failed: LRUCache[str, Problem] = LRUCache(2000)  # by fingerprint: what came up
         self._wanted: dict[str, tuple[str, ...]] = {}  # flow → fingerprints being filled in
@@ -78,6 +80,7 @@ class Studio:
                     tokens=self.folders.tokens(flow_id),
                     today=date.today,
                     library=library,
+                    samples=self._samples,
                 )
             self._files[flow_id].outside = outside
             return self._files[flow_id]

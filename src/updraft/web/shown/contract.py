@@ -54,7 +54,9 @@ class CourseShown(TypedDict):
 
 
 class StepShown(TypedDict):
-    """A step of the course. What is not required is known once its table is."""
+    """A step of the course. What is not required is known once its table is; `sample` says what its rows
+    are a sample of, and is empty where they are all.
+    """
 
     id: str
     kind: str
@@ -73,6 +75,7 @@ class StepShown(TypedDict):
     problem: ProblemShown | None
     blocked_by: str
     fingerprint: str | None
+    sample: str
     rows: NotRequired[int]
     change: NotRequired[str]
     facts: NotRequired[list[FactShown]]
@@ -112,7 +115,9 @@ class ColumnShown(ColumnThere):
 
 
 class TableShown(TypedDict):
-    """A table of a step; `before` and `came` are the keys of the one that it was made of."""
+    """A table of a step; `before` and `came` are the keys of the one that it was made of, `sample` as of its
+    step, `samples` how many sources are looked at in part.
+    """
 
     key: str
     step: str
@@ -121,6 +126,8 @@ class TableShown(TypedDict):
     before: str | None
     came: str | None
     rows: int
+    sample: str
+    samples: int
     rows_in: int | None
     seconds: float
     did: str

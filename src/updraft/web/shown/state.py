@@ -16,6 +16,7 @@ from updraft.core.flow.layout import course
 from updraft.core.flow.model import label
 from updraft.core.flow.order import downstream, drawing_order
 from updraft.core.steps import Port, StepKind, kinds, outputs_of
+from updraft.core.steps.choice import listed
 from updraft.store import SavedFlow
 from updraft.web.live.studio import Studio
 from updraft.web.shown.contract import (
@@ -27,7 +28,7 @@ from updraft.web.shown.contract import (
     StepShown,
     StopShown,
 )
-from updraft.web.shown.words import aside, change
+from updraft.web.shown.words import aside, change, sample_said
 
 
 def flow_state(studio: Studio, saved: SavedFlow) -> FlowShown:
@@ -87,6 +88,7 @@ def _step(studio: Studio, planned: Plan, step: PlannedStep, pending: bool) -> St
         "problem": problem_shown(problem) if problem else None,
         "blocked_by": blocked,
         "fingerprint": step.fingerprint,
+        "sample": sampled(studio, planned, Ref(step.step.id)),
     }
     if table:
         shown["rows"] = table.height
@@ -95,6 +97,15 @@ def _step(studio: Studio, planned: Plan, step: PlannedStep, pending: bool) -> St
         shown["warnings"] = list(table.warnings)
         shown["seconds"] = table.seconds
     return shown
+
+
+def sampled(studio: Studio, planned: Plan, ref: Ref) -> str:
+    """What the rows of a table are a sample of; empty where they are all."""
+    said = []
+    for source in planned.samples_before(ref):
+        known = studio.engine.cache.get(source.fingerprint)
+        said.append(sample_said(source, known.height if known else None))
+    return listed(said)
 
 
 def port_shown(port: Port) -> PortShown:

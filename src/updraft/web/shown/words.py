@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from string import digits
 
 from updraft.core import Table
+from updraft.core.engine import PlannedStep
 
 
 def change(table: Table, other_rows: bool = False) -> str:
@@ -33,6 +34,22 @@ def aside(sides: Mapping[str, int]) -> str:
         if rows:
             return f"{rows:,} {name.rstrip(digits).replace('_other', ' there').replace('_', ' ')}"
     return ""
+
+
+def sample_said(source: PlannedStep, rows: int | None) -> str:
+    """What a sample is of: `1 row in 10 of “orders.csv” (about 10,000,000)`.
+
+    Args:
+        rows: of the sample, where they are known.
+    """
+    assert source.kind is not None and source.settings is not None
+    name = source.kind.files(source.settings)[0].rsplit("/", 1)[-1]
+    every = 1 / source.share
+    said = f"1 row in {every:,.0f} of “{name}”" if every >= 3 else f"{source.share:.0%} of “{name}”"
+    if rows is None:
+        return said
+    whole = float(f"{rows * every:.2g}")
+    return f"{said} (about {whole:,.0f} rows)"
 
 
 def did(table: Table, other_rows: bool = False) -> str:

@@ -26,7 +26,7 @@ from updraft.web.live.patient import patient
 from updraft.web.live.studio import remembered, studio
 from updraft.web.live.windows import Windows
 from updraft.web.shown.contract import ArrivingShown, ColumnThere, LookShown, TableShown
-from updraft.web.shown.state import facts_shown, origins, problem_shown, sides_shown, takeable
+from updraft.web.shown.state import facts_shown, origins, problem_shown, sampled, sides_shown, takeable
 from updraft.web.shown.words import did
 
 PREVIEW = 1_000  # rows that a source outside brings while its settings are only tried
@@ -223,6 +223,8 @@ def _about(flow_id: str, planned: Plan, ref: Ref, table: Table | None) -> TableS
         "before": before,
         "came": came,
         "rows": table.rows[ref.output],
+        "sample": sampled(app, planned, ref),
+        "samples": len(planned.samples_before(ref)),
         "rows_in": table.rows_in,
         "seconds": table.seconds,
         "did": did(table, bool(kind and kind.other_rows)),

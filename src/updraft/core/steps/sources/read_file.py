@@ -1,4 +1,4 @@
-from updraft.core.formats import FILE_COLUMN, read, read_all, stacked_readings
+from updraft.core.formats import FILE_COLUMN, ReadOptions, read, read_all, stacked_readings
 from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import listed
 from updraft.core.steps.given import Brought, Context, Result, Spool
@@ -56,8 +56,11 @@ class ReadFile(StepKind):
     def files(self, settings: ReadFileSettings) -> tuple[str, ...]:
         return (settings.path,)
 
+    def seen_in_part(self, settings: ReadFileSettings) -> tuple[str, ReadOptions]:
+        return settings.path, settings.options()
+
     def apply(self, tables: Tables, settings: ReadFileSettings, context: Context) -> Result:
-        paths = context.files(settings.path)
+        paths = context.seen(context.files(settings.path), settings.options())
         needed = context.wanted if not settings.columns else None
         if len(paths) == 1:
             return as_result(read(paths[0], settings.options(), needed), settings, context.wanted)

@@ -1,7 +1,7 @@
 /** A chart of the table that is looked at, for checking by eye: what is clicked opens its rows. */
 import { api, attempt, notice } from "./api.js";
 import { asPng, asSvg, drawChart, figure } from "./charts.js";
-import { byId, count, h, icon } from "./dom.js";
+import { byId, count, h, icon, rowsSaid } from "./dom.js";
 import { choice, select } from "./widgets/basic.js";
 
 const SHAPES = [
@@ -54,9 +54,7 @@ export class ChartDialog {
         h(
           "p",
           { class: "muted small" },
-          studio.focus.nothing
-            ? `All ${count(studio.table.rows)} rows.`
-            : "The selected rows alone.",
+          studio.focus.nothing ? `All ${rowsSaid(studio.table)}.` : "The selected rows alone.",
         ),
         this.fields,
         this.picture,

@@ -48,7 +48,8 @@ export interface CourseShown {
   links: LinkShown[];
 }
 
-/** A step of the course. What is not required is known once its table is. */
+/** A step of the course. What is not required is known once its table is; `sample` says what its rows are a
+ * sample of, and is empty where they are all. */
 export interface StepShown {
   id: string;
   kind: string;
@@ -67,6 +68,7 @@ export interface StepShown {
   problem: ProblemShown | null;
   blocked_by: string;
   fingerprint: string | null;
+  sample: string;
   rows?: number;
   change?: string;
   facts?: FactShown[];
@@ -105,7 +107,8 @@ export interface ColumnShown {
   changed: number;
 }
 
-/** A table of a step; `before` and `came` are the keys of the one that it was made of. */
+/** A table of a step; `before` and `came` are the keys of the one that it was made of, `sample` as of its
+ * step, `samples` how many sources are looked at in part. */
 export interface TableShown {
   key: string;
   step: string;
@@ -114,6 +117,8 @@ export interface TableShown {
   before: string | null;
   came: string | null;
   rows: number;
+  sample: string;
+  samples: number;
   rows_in: number | null;
   seconds: number;
   did: string;

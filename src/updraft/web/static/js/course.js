@@ -103,7 +103,9 @@ export class Course {
             ? "off"
             : step.status === "blocked"
               ? "waits"
-              : (step.change ?? "");
+              : step.role === "source" && step.sample
+                ? "sample"
+                : (step.change ?? "");
     const said = {
       problem: "has a problem",
       unfinished: "is not finished",
@@ -120,7 +122,9 @@ export class Course {
         dataset: { step: step.id },
         "aria-current": current ? "true" : null,
         tabindex: current ? "0" : "-1",
-        title: [step.label, step.sentence, step.note].filter(Boolean).join("\n"),
+        title: [step.label, step.sentence, step.note, step.sample && `Sample: ${step.sample}`]
+          .filter(Boolean)
+          .join("\n"),
         onclick: () => this.act.select(step.id),
         oncontextmenu: (event) => {
           event.preventDefault();
@@ -145,9 +149,11 @@ export class Course {
         ),
         h(
           "span",
-          { class: "stop-rows" },
+          { class: step.sample ? "stop-rows stop-sample" : "stop-rows" },
           rows,
-          rows ? h("span", { class: "visually-hidden" }, " rows") : null,
+          rows
+            ? h("span", { class: "visually-hidden" }, step.sample ? " rows from a sample" : " rows")
+            : null,
         ),
       ),
       h(

@@ -66,6 +66,12 @@ export function share(part, listed = false) {
 }
 export const plural = (number, one, many) => `${count(number)} ${number === 1 ? one : many}`;
 /**
+ * How many rows a table has, and whether they are a sample.
+ * @param {{ rows: number, sample: string }} table
+ */
+export const rowsSaid = (table) =>
+  `${plural(table.rows, "row", "rows")}${table.sample ? " from a sample" : ""}`;
+/**
  * The element of an id; pages have those that their scripts ask for.
  * @template {string} I
  * @param {I} id

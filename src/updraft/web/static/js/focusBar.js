@@ -168,7 +168,25 @@ export function showFocusBar({ table, step, draft, view, focus, total, findings,
     watching = new ResizeObserver(fitSoon); // not within the layout that it tells of
     watching.observe(place);
   }
+  sampleLine(table);
   focusLine({ table, focus, total, act });
+}
+
+/** That the rows are a sample, of what, and what that means for the numbers. */
+function sampleLine(table) {
+  const line = byId("sample-line");
+  line.hidden = !table?.sample;
+  line.replaceChildren(
+    ...(line.hidden
+      ? []
+      : [
+          h("strong", {}, "Sample"),
+          ` · ${table.sample}. `,
+          table.samples > 1
+            ? "Rows of two samples seldom meet. A run takes all rows."
+            : "All counts here are of the sample. A run takes all rows.",
+        ]),
+  );
 }
 
 /** The chips in their order, and those of them that have no room. */

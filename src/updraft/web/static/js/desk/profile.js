@@ -21,9 +21,10 @@ export class ProfileDesk {
 
   address(as = "") {
     const { table, focus, flow, state, selected } = this.studio;
+    const of = table.sample ? ", a sample" : "";
     const query = new URLSearchParams({
       output: table.output,
-      ...(as ? { as, name: `${state.name}, ${state.steps[selected].label}` } : {}),
+      ...(as ? { as, name: `${state.name}, ${state.steps[selected].label}${of}` } : {}),
       ...(focus.text ? { focus: focus.text } : {}),
     });
     return `/api/flows/${flow}/tables/${table.key}/profile?${query}`;
@@ -31,11 +32,12 @@ export class ProfileDesk {
 
   async show() {
     const { studio } = this;
+    const all = studio.table.sample ? "The sample" : "The whole table";
     this.desk.fold(false);
     const frame = (/** @type {any} */ body, foot = /** @type {any[] | null} */ (null)) =>
       this.desk.show("profile", {
         eyebrow: "Profile",
-        title: studio.focus.nothing ? "The whole table" : "The selected rows",
+        title: studio.focus.nothing ? all : "The selected rows",
         summary: `${plural(studio.grid.length ?? 0, "row", "rows")} × ${plural(studio.table.columns.length, "column", "columns")}; all of them are counted`,
         tools: closing("Back to the step", () => studio.act.chooseColumn(null)),
         body,

@@ -3,7 +3,7 @@
  * computed.
  */
 import { api } from "../api.js";
-import { byId, count, h, icon, plural } from "../dom.js";
+import { byId, count, h, icon, plural, rowsSaid } from "../dom.js";
 import { showFocusBar } from "../focusBar.js";
 import { waysAsCards } from "../waysIn.js";
 
@@ -122,8 +122,7 @@ export class Shown {
     // A source outside that is only tried brings its first rows: no count of all may seem to stand
     // there.
     const part = table?.preview && table.rows >= table.preview;
-    const rows = () =>
-      part ? `the first ${count(table.rows)} rows` : plural(table.rows, "row", "rows");
+    const rows = () => (part ? `the first ${count(table.rows)} rows` : rowsSaid(table));
     const columns = () => plural(table.columns.length, "column", "columns");
     put("foot-size", () => `${some() ? `${count(grid.length)} of ` : ""}${rows()} × ${columns()}`);
     put("foot-did", () =>

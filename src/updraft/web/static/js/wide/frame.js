@@ -4,7 +4,7 @@
  * `README.md`.
  */
 import { takingOrNot } from "../desk/desk.js";
-import { byId, h, icon, plural } from "../dom.js";
+import { byId, h, icon, plural, rowsSaid } from "../dom.js";
 import { keepingFocus } from "../widgets/basic.js";
 
 /** @typedef {Record<string, import("../contract.d.ts").ArrivingShown>} Incoming of each port */
@@ -177,13 +177,10 @@ export class WideDesk {
             this.work.sums?.(table) ??
               (cells ? `${plural(cells, "cell changes", "cells change")}` : "No cell changes"),
           ),
-      own || !table || this.work.sums
-        ? ""
-        : h("span", {}, ` of ${plural(table.rows, "row", "rows")}`),
+      own || !table || this.work.sums ? "" : h("span", {}, ` of ${rowsSaid(table)}`),
     );
     this.work.effect?.(table, problem);
-    this.about.textContent =
-      this.work.sentence?.() ?? (table ? plural(table.rows, "row", "rows") : "");
+    this.about.textContent = this.work.sentence?.() ?? (table ? rowsSaid(table) : "");
     this.tell();
   }
 
