@@ -6,16 +6,13 @@ time in a fresh process; memory is what the process holds for itself at most, wi
 
 from __future__ import annotations
 
-import os
-import re
 import statistics
-import subprocess
 import sys
 import tempfile
-import time
 from pathlib import Path
 
 from data import DATA, orders
+from watched import watched
 from whole import HERE
 
 _HELD_WHOLE = 10_000_000  # rows
@@ -42,15 +39,9 @@ def once(way: str, rows: int, memory: str) -> tuple[float, int]:
     """Seconds of the flow, and the most memory held, in MB."""
     with tempfile.TemporaryDirectory() as out, (Path(out) / "said").open("w+") as said:
         call = [sys.executable, str(HERE / "by_hand.py"), way, out, str(rows)]
-        process = subprocess.Popen(call, stdout=said, env={**os.environ, "UPDRAFT_MEMORY": memory})
-        most, status = 0, Path(f"/proc/{process.pid}/status")
-        while process.poll() is None:
-            found = re.search(r"RssAnon:\s+(\d+)", status.read_text()) if status.exists() else None
-            most = max(most, int(found[1]) if found else 0)
-            time.sleep(0.05)
-        assert not process.returncode, f"{way} failed"
+        _, held = watched(call, memory, said)
         said.seek(0)
-        return float(said.read().rsplit("seconds ", 1)[1]), most // 1024
+        return float(said.read().rsplit("seconds ", 1)[1]), held
 
 
 def main() -> None:

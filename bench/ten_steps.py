@@ -7,15 +7,12 @@ summarised; time and the most memory that the process held for itself, in one ru
 from __future__ import annotations
 
 import json
-import os
-import re
-import subprocess
 import sys
 import tempfile
-import time
 from pathlib import Path
 
 from data import DATA, growers, orders
+from watched import watched
 
 
 def flow(path: Path) -> dict:
@@ -76,17 +73,9 @@ def main() -> None:
     path.write_text(json.dumps(flow(orders(rows))))
     with tempfile.TemporaryDirectory() as out:
         call = [sys.executable, "-m", "updraft", "run", str(path), "--out", out, "--memory", memory]
-        begun = time.perf_counter()
-        process = subprocess.Popen(call, env=os.environ)
-        most, status = 0, Path(f"/proc/{process.pid}/status")
-        while process.poll() is None:
-            found = re.search(r"RssAnon:\s+(\d+)", status.read_text()) if status.exists() else None
-            most = max(most, int(found[1]) if found else 0)
-            time.sleep(0.05)
-        assert not process.returncode, "it failed"
-        seconds = time.perf_counter() - begun
+        seconds, held = watched(call)
         lines = sum(1 for _ in (Path(out) / "report.csv").open()) - 1
-    print(f"{rows:,} rows, ten steps: {seconds:.1f} s, {most // 1024:,} MB, {lines:,} rows written")
+    print(f"{rows:,} rows, ten steps: {seconds:.1f} s, {held:,} MB, {lines:,} rows written")
 
 
 if __name__ == "__main__":

@@ -33,9 +33,11 @@ const table = (sample, samples = 1) => ({
   did: "",
   seconds: 1,
 });
+let counted = 0;
+const act = { countAll: () => (counted += 1) };
 const focus = { nothing: true, chips: [], search: "" };
 const bar = (of) =>
-  showFocusBar({ table: of, step: { label: "Orders" }, view: {}, focus, total: null, act: {} });
+  showFocusBar({ table: of, step: { label: "Orders" }, view: {}, focus, total: null, act });
 const step = (role, sample) => ({
   id: role,
   label: role,
@@ -50,6 +52,8 @@ test("a line above the rows says what they are a sample of, and goes with them",
   bar(table(OF));
   assert.ok(!shown("sample-line").hidden);
   assert.ok(shown("sample-line").textContent.startsWith(`Sample · ${OF}. All counts here`));
+  shown("sample-line").querySelector("button").click();
+  assert.equal(counted, 1);
   bar(table(OF, 2));
   assert.match(shown("sample-line").textContent, /Rows of two samples seldom meet\./);
   bar(table("", 0));

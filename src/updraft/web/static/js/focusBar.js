@@ -168,24 +168,31 @@ export function showFocusBar({ table, step, draft, view, focus, total, findings,
     watching = new ResizeObserver(fitSoon); // not within the layout that it tells of
     watching.observe(place);
   }
-  sampleLine(table);
+  sampleLine(table, act);
   focusLine({ table, focus, total, act });
 }
 
 /** That the rows are a sample, of what, and what that means for the numbers. */
-function sampleLine(table) {
+function sampleLine(table, act) {
   const line = byId("sample-line");
   line.hidden = !table?.sample;
+  if (line.hidden) return line.replaceChildren();
+  const means =
+    table.samples > 1
+      ? "Rows of two samples seldom meet. A run takes all rows."
+      : "All counts here are of the sample. A run takes all rows.";
   line.replaceChildren(
-    ...(line.hidden
-      ? []
-      : [
-          h("strong", {}, "Sample"),
-          ` · ${table.sample}. `,
-          table.samples > 1
-            ? "Rows of two samples seldom meet. A run takes all rows."
-            : "All counts here are of the sample. A run takes all rows.",
-        ]),
+    h("span", {}, h("strong", {}, "Sample"), ` · ${table.sample}. ${means}`),
+    h(
+      "button",
+      {
+        type: "button",
+        class: "tiny-button",
+        title: "Compute every step on all rows and tell how many there are; nothing is delivered",
+        onclick: () => act.countAll(),
+      },
+      "Count all rows",
+    ),
   );
 }
 

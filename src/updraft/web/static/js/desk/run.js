@@ -19,6 +19,12 @@ const SAID = {
 
 const AWAY = 20; // seconds
 
+/** @param {number} seconds */
+const lasted = (seconds) =>
+  seconds < 1
+    ? `${(seconds * 1000).toFixed(seconds < 0.01 ? 1 : 0)} ms`
+    : `${seconds.toFixed(seconds < 10 ? 1 : 0)} s`;
+
 /**
  * The files of the flow, and the pattern of several that the step reads.
  * @param {File[]} files
@@ -303,11 +309,7 @@ export class RunDesk {
                 {},
                 step ? plural(step.rows_out, "row", "rows") : begun && open ? "working" : "",
               ),
-              h(
-                "span",
-                { class: "t" },
-                step ? `${(step.seconds * 1000).toFixed(step.seconds < 0.01 ? 1 : 0)} ms` : "",
-              ),
+              h("span", { class: "t" }, step ? lasted(step.seconds) : ""),
               odd.length
                 ? h(
                     "ul",

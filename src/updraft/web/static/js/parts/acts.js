@@ -44,6 +44,7 @@ export const acts = (studio) => ({
     studio.desk.fold(false);
     return studio.columnDesk.show(name);
   },
+  countAll: () => studio.countAll(),
   viewChanged: () => {
     studio.shown.bar();
     studio.shown.footer();

@@ -228,6 +228,13 @@ export const steps = {
     this.runDesk.show();
   },
 
+  /** Compute every step on all rows, and tell how many there are; nothing is delivered. */
+  async countAll() {
+    await this.applyDraft();
+    this.desk.fold(false);
+    await this.runDesk.start({ dry: true });
+  },
+
   /** Work on the selected step across the window, where its kind has a desk for it. */
   async openWide() {
     if (this.lookedAt !== this.selected) await this.look(); // what comes in must be this step's
