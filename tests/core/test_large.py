@@ -142,6 +142,29 @@ def test_a_run_by_parts_delivers_and_tells_the_same(lots, tmp_path, path, cut, m
     assert told(parted) == told(whole)
 
 
+@pytest.mark.parametrize(("last", "by"), [("1.25", "Hub"), ("0.3333333", "Hub"), ("1.25", "Lot")])
+def test_groups_are_added_up_part_by_part_where_that_gives_the_same(tmp_path, monkeypatch, last, by):
+    """Where a row at the end shows that it does not, or groups are as many as rows, the table begins anew."""
+    rows = [f"L{n},H{n % 3},{n % 90}.{n % 7}" for n in range(3_000)]
+    (tmp_path / "lots.csv").write_text("\n".join(["Lot,Hub,Weight", *rows, f"L9999,H1,{last}"]))
+    figures = [{"figure": "sum", "column": "Weight"}, {"figure": "mean", "column": "Weight"}, {"figure": "rows"}]
+    each = {
+        "read": ("read_file", {"path": "lots.csv"}), "tidy": ("tidy_text", {"case": "upper"}),
+        "sums": ("summarise", {"by": [by], "figures": figures}), "out": ("write_file", {"name": "out.csv"}),
+    }  # fmt: skip
+    before = {"tidy": "read", "sums": "tidy", "out": "sums"}
+    steps = [
+        Step(id=id, kind=kind, settings=chosen, inputs={"table": (before[id],)} if id in before else {})
+        for id, (kind, chosen) in each.items()
+    ]
+    dealt, deal = [], Here.dealt
+    monkeypatch.setattr(Here, "dealt", lambda *given: dealt.append(1) or deal(*given))
+    whole, expected = delivered(tmp_path, Flow(steps=tuple(steps)), tmp_path / "whole", None)
+    parted, made = delivered(tmp_path, Flow(steps=tuple(steps)), tmp_path / "parts", Cut(rows=100, buckets=3))
+    assert made == expected and bool(dealt) == ((last, by) != ("1.25", "Hub"))
+    assert [(one.rows_out, one.facts) for one in parted.steps] == [(one.rows_out, one.facts) for one in whole.steps]
+
+
 def test_a_table_with_a_row_of_another_width_is_read_with_care(lots, tmp_path):
     text = (lots / "lots.csv").read_text().splitlines()
     text[20_000] += ",and,more"

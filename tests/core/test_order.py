@@ -48,24 +48,31 @@ def test_rows_are_sorted_as_plain_python_sorts_them(rows, text_down, n_down, emp
     assert found.rows() == expected
 
 
-@given(ROWS, st.integers(0, 5), st.booleans(), st.sampled_from(["first", "last", "largest", "smallest"]))
-def test_rows_taken_are_those_plain_python_takes_and_the_rest_is_beside(rows, count, grouped, by):
-    table = made(rows)
-    settings = {"by": by, "count": count, "column": "n", "within": ["text"] if grouped else []}
+BY = st.sampled_from(["first", "last", "largest", "smallest"])
+
+
+@given(ROWS, st.integers(0, 5), st.booleans(), BY, st.sampled_from(["n", "text"]))
+def test_rows_taken_are_those_plain_python_takes_and_the_rest_is_beside(rows, count, grouped, by, column):
+    table, within = made(rows), "text" if column == "n" else "n"
+    settings = {"by": by, "count": count, "column": column, "within": [within] if grouped else []}
+
+    def key(row):
+        return row[1] if column == "n" else natural(row[0])
+
     found = done("take_rows", settings, table)
     groups: dict = {}
     for row in table.rows():
-        groups.setdefault(row[0] if grouped else 0, []).append(row)
+        groups.setdefault(row[table.columns.index(within)] if grouped else "", []).append(row)
     expected = []
     for group in groups.values():
         if by in ("first", "last"):
             expected += group[:count] if by == "first" else group[max(len(group) - count, 0) :]
         else:
-            filled = [row for row in group if row[1] is not None]
-            expected += sorted(filled, key=lambda row: row[1] if by == "smallest" else -row[1])[:count]
+            filled = [row for row in group if row[table.columns.index(column)] not in (None, "", " ")]
+            expected += sorted(filled, key=key, reverse=by == "largest")[:count]
     taken = found.frames[""].rows()
     assert sorted(taken, key=lambda row: row[2]) == sorted(expected, key=lambda row: row[2])
-    order = [row[1] for row in taken] if by in ("largest", "smallest") else [row[2] for row in taken]
+    order = [key(row) for row in taken] if by in ("largest", "smallest") else [row[2] for row in taken]
     assert order == sorted(order, reverse=by == "largest")
     rest = found.frames["rest"]["place"].to_list()
     assert rest == sorted(rest) and sorted([row[2] for row in taken] + rest) == list(range(len(rows)))

@@ -89,6 +89,19 @@ def test_no_more_than_a_part_is_held_for_figures_of_all_rows(chosen, monkeypatch
 groups_of = spreading.groups_of
 
 
+@pytest.mark.parametrize("more", [{}, {"by": ["hub"], "totals": "all"}])
+def test_a_sum_of_all_rows_does_not_tell_in_what_pieces_they_lay(more):
+    chosen = {"figures": [figure("sum", "kg"), figure("mean", "kg")], **more}
+    rows = [("Fen", None, None, None), ("Fen", None, 1.89, None), ("Fen", None, 1 / 3, None), ("Fen", None, 0.01, None)]
+    made = SUMMARISE.Settings.model_validate(chosen)
+    whole = pl.DataFrame(rows, schema=COLUMNS, orient="row")
+    sums = [
+        of_all(SUMMARISE, made, {"table": [one]}) for one in (whole, pl.concat([whole[:2], whole[2:]], rechunk=False))
+    ]
+    one, other = (table.frames[""].lazy().collect() for table in sums)
+    assert_frame_equal(one, other, check_exact=True)
+
+
 @pytest.mark.parametrize("odd", [1 / 3, 1e16, float("nan")])
 def test_where_the_order_of_rows_would_tell_all_are_held_and_that_is_said(odd):
     assert "round them before" in of_lots({"figures": [figure("sum", "kg")]}, odd=odd).together

@@ -127,7 +127,7 @@ class Chain(Stream):
         self.parts, self.links, self._hands = parts, links, hands
 
     @cached_property
-    def schema(self) -> pl.Schema:
+    def schema(self) -> pl.Schema:  # type: ignore[override]
         none = Coded(pl.DataFrame(schema=self.parts[0].rows.lazy().collect_schema()))
         *_, (_, last) = self._linked.each(Part(0, none, first=True), kept=False)
         return last.lazy().collect_schema()

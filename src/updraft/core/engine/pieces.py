@@ -17,6 +17,7 @@ from updraft.core.engine.coded import Coded
 from updraft.core.problems import Problem, of_the_system, reason_of
 
 _ARROW = b"ARROW1"
+_COMPAT = pl.CompatLevel.oldest()  # texts one after another are read in two thirds of the time
 _BUCKET, _BUFFERED = "\0bucket", 4  # parts that are held until they are written by buckets
 
 
@@ -115,23 +116,25 @@ class Pieces:
 
 
 class Stream:
-    """A table that comes frame by frame, once; at least one frame. Between steps that change values one by
-    one, frames stay coded.
+    """A table that comes frame by frame; at least one frame. Between steps that change values one by one,
+    frames stay coded. Once all have come, it is over; until then it may begin anew.
+
+    Args:
+        frames: makes them, from the beginning.
     """
 
-    def __init__(self, frames: Iterator[Coded]) -> None:
-        self._first = next(frames)
-        self._frames = frames
-
-    @property
-    def schema(self) -> pl.Schema:
-        return self._first.lazy().collect_schema()
+    def __init__(self, frames: Callable[[], Iterator[Coded]]) -> None:
+        self._anew, begun = frames, frames()
+        first = next(begun)
+        self.schema = first.lazy().collect_schema()
+        self._begun: Iterator[Coded] | None = itertools.chain([first], begun)
 
     def __iter__(self) -> Iterator[pl.DataFrame]:
         return (one.frame() for one in self.coded())
 
     def coded(self) -> Iterator[Coded]:
-        return itertools.chain([self._first], self._frames)
+        begun, self._begun = self._begun, None
+        return begun or self._anew()
 
     def pieces(self, keep: Keep, rows: int) -> Pieces:
         """All that comes, kept."""
@@ -178,7 +181,7 @@ class Scratch:
         """Keep a frame as a file."""
         path = self.folder / f"{uuid.uuid4().hex}.arrow"
         try:
-            frame.write_ipc(path)
+            frame.write_ipc(path, compat_level=_COMPAT)
         except (OSError, pl.exceptions.PolarsError) as error:
             if told := of_the_system(error):
                 raise Problem(

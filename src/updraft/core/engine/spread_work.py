@@ -19,6 +19,7 @@ from pathlib import Path
 
 import polars as pl
 
+from updraft.core.ahead import one_ahead
 from updraft.core.engine.coded import Coded
 from updraft.core.engine.cutting import Cut
 from updraft.core.engine.door import Door
@@ -123,7 +124,7 @@ class SpreadWork(Work):
         assert step.kind is not None and step.settings is not None
         done = partial(self._streamed, step)
         stream = streamed(step.kind, step.settings, arrived, door, self._way, done, wanted)
-        return Stream(self._watched(step.step.id, stream.coded()))
+        return Stream(lambda: self._watched(step.step.id, stream.coded()))
 
     def _ready(self, arrived: dict[str, list[Arrived]]) -> dict[str, list[Arrived]]:
         """What comes into a step that hands nothing on as it comes."""
@@ -164,7 +165,7 @@ class SpreadWork(Work):
         self, step: PlannedStep, brought: Brought, made: Made, done: Callable[[int], None], *, kept: bool
     ) -> Pieces | Stream:
         """The table of a source, as its parts come or kept; `done` is called with its rows once all came."""
-        stream = Stream(self._watched(step.step.id, _counted(brought, made, done)))
+        stream = Stream(lambda: self._watched(step.step.id, _counted(brought, made, done)))
         return stream.pieces(self._way.keep, self.cut.rows) if kept else stream
 
     def _all_came(self, step: PlannedStep, made: Made, spooled: list[Pieces], rows: int) -> None:
@@ -230,10 +231,13 @@ class SpreadWork(Work):
 
 def _counted(brought: Brought, made: Made, done: Callable[[int], None]) -> Iterator[Coded]:
     rows = 0
-    for part in brought.parts:
+
+    def timed(part: pl.LazyFrame) -> tuple[pl.DataFrame, float]:
         started = time.perf_counter()
-        frame = brought.made(part)
-        made.seconds += time.perf_counter() - started
+        return brought.made(part), time.perf_counter() - started
+
+    for frame, seconds in one_ahead(timed, brought.parts):
+        made.seconds += seconds
         rows += frame.height
         yield Coded(frame)
     done(rows)

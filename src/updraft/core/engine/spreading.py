@@ -29,6 +29,7 @@ from updraft.core.steps.spread import OTHER_PLACE, PLACE, WHOLE, Spread
 
 _NOT_EXACT = "its numbers have more than six decimals or too large a sum, so round them before"
 _SAMPLED = 20_000  # rows that tell where ranges end
+_FEW = 4  # times as many rows as groups, for groups to be added up part by part
 
 
 @dataclass(frozen=True)
@@ -130,7 +131,7 @@ def streamed(
 ) -> Stream:
     """The main output of a step that is spread by rows, frame by frame; what else it made, once all came."""
     step = _Step(kind, settings, arrived, context, way, wanted)
-    return Stream(step.row_by_row(done))
+    return Stream(lambda: step.row_by_row(done))
 
 
 @dataclass(frozen=True)
@@ -148,26 +149,30 @@ class _Step:
             case "rows":
                 return self.by_rows(spread)
             case "keys":
-                return self.by_keys(spread)
+                by_groups = self.by_groups(spread.groups, few=True) if spread.groups else None
+                return by_groups or self.by_keys(spread)
             case "sort":
                 return self.in_order(spread)
-        by_groups = self.by_groups(spread.groups) if spread.groups else None
+        by_groups = self.by_groups(spread.groups, few=False) if spread.groups else None
         why = _NOT_EXACT if spread.groups else "it cannot work by parts"
         return by_groups or replace(self._together({}), together=why)
 
-    def by_groups(self, groups: Groups) -> Made | None:
+    def by_groups(self, groups: Groups, *, few: bool) -> Made | None:
         """What is asked of groups of all rows, counted and added up part by part; None where it is not said
         that this gives the same: of decimals of many places, and of sums beyond what a double holds.
+
+        Args:
+            few: None also where the groups are not far fewer than the rows.
         """
         table = self._mains[0].table
-        assert isinstance(table, Pieces)
-        held, rows, total = list[pl.DataFrame](), 0, 0.0
-        for frame, size in self.way.hands.each(partial(_groups_of, groups), table.pieces):
-            total += size
-            if not total < SURE:
-                return None
+        parts = table.pieces if isinstance(table, Pieces) else table
+        held, rows, total, came = list[pl.DataFrame](), 0, 0.0, 0
+        for frame, size, height in self.way.hands.each(partial(_groups_of, groups), parts):
+            total, came = total + size, came + height
             held, rows = [*held, frame], rows + frame.height
-            if rows > self.way.rows:
+            if not total < SURE or (few and _FEW * rows > came + self.way.rows):
+                return None
+            if rows > self.way.rows // (_FEW if few else 1):
                 held = [together(groups, held)]
                 rows = held[0].height
         port = self._whole().main
@@ -175,7 +180,7 @@ class _Step:
         tables = Tables({port: [Incoming(groups_alone, self._mains[0].label)]}, port)
         summed = self._sum()
         summed.add(self.kind.work(tables, self.settings, of_groups(self.context, groups)), tables, self.sides)
-        return replace(summed.made(), rows_in=table.height)
+        return replace(summed.made(), rows_in=came)
 
     def _whole(self) -> Task:
         """The work on all rows, in this process."""
@@ -312,12 +317,14 @@ def _without_rows(table: Pieces | Stream) -> Pieces:
     return Pieces([in_memory(pl.DataFrame(schema=table.schema))])
 
 
-def _groups_of(groups: Groups, piece: Piece) -> tuple[pl.DataFrame, float]:
-    return groups_of(groups, piece.frame())
+def _groups_of(groups: Groups, part: Piece | pl.DataFrame) -> tuple[pl.DataFrame, float, int]:
+    """The groups of a part, how large what was added up is, and how many rows there are."""
+    frame = part.frame() if isinstance(part, Piece) else part
+    return *groups_of(groups, frame), frame.height
 
 
 def _every(along: pl.Expr, step: int, piece: Piece) -> pl.DataFrame:
-    return piece.frame().select(along.gather_every(step))
+    return piece.lazy().select(along.gather_every(step)).collect()
 
 
 def _in_place(by: Sequence[str], keep: Keep, number: int, frames: Sequence[pl.DataFrame]) -> Piece:

@@ -1,5 +1,7 @@
 """The order of values: texts by what a reader sees in them, numbers by size."""
 
+from collections.abc import Sequence
+from functools import partial
 from typing import Any
 
 import polars as pl
@@ -67,3 +69,19 @@ def sort_keys(name: str, dtype: pl.DataType, text: str = "natural", language: st
         numbered = folded.str.extract_all(r"\d+|\D+").list.eval(filled).list.join("")
         folded = pl.when(folded.str.contains(r"\d")).then(numbered).otherwise(folded)
     return [folded, column]
+
+
+def sort_rank(name: str, dtype: pl.DataType, text: str = "natural", language: str = "any") -> pl.Expr:
+    """The same order of the rows of one table, by the places of texts among its distinct ones: what a reader
+    sees in a text is worked out once for each.
+    """
+    keys = sort_keys(name, dtype, text, language)
+    return keys[0] if len(keys) == 1 else pl.col(name).map_batches(partial(_places, keys), pl.UInt32)
+
+
+def _places(keys: Sequence[pl.Expr], column: pl.Series) -> pl.Series:
+    """The place of each text in an order; none of those that count as empty."""
+    texts = column.unique().to_frame().lazy().filter(keys[0].is_not_null())
+    known = texts.sort(keys).with_row_index("\0place")
+    found = column.to_frame().lazy().join(known, on=column.name, how="left", maintain_order="left")
+    return found.select("\0place").collect().to_series()

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 # What a source is asked of a column of a group: its values, their sum, that without signs, bounds.
 FILLED, SUM, SIZE, MIN, MAX = "filled", "sum", "size", "min", "max"
 _ROWS = ("rows", "")
+_BEYOND = "\0beyond "  # a name that no file can bring
 SURE = 2.0**52  # a size of all that is added up, below which sums of parts are exact
 _ASKED = {
     "rows": (),
@@ -182,17 +183,23 @@ def _added(
     """What is asked, by groups. Sums of decimals come in two rows, of the wholes and of what is beyond them:
     in one, a large sum would have no room for its last places.
     """
-    first, second, split = list[pl.Expr](), list[pl.Expr](), False
+    wholes, beyond = list[pl.Expr](), dict[str, pl.Expr]()
     for (what, column), name in groups.names.items():
-        value, beyond = asked(what, column), pl.lit(None)
+        value = asked(what, column)
         if what in (SUM, SIZE):
             value = value.abs() if what == SIZE else value
-            decimal = is_decimal(column, name)
-            value, beyond = halves(value) if decimal else (value.sum(), beyond)
-            split |= decimal
-        first.append(value.alias(name))
-        second.append(beyond.alias(name))
-    made = [
-        table.group_by(groups.by).agg(some) if groups.by else table.select(some) for some in (first, second)
+            if is_decimal(column, name):
+                value, beyond[name] = halves(value)
+            else:
+                value = value.sum()
+        wholes.append(value.alias(name))
+    asked_of = [*wholes, *(value.alias(f"{_BEYOND}{name}") for name, value in beyond.items())]
+    made = (table.group_by(groups.by).agg(asked_of) if groups.by else table.select(asked_of)).cache()
+    names = [*groups.by, *groups.names.values()]
+    if not beyond:
+        return made.select(names)
+    rest = [
+        pl.col(f"{_BEYOND}{name}").alias(name) if name in beyond else pl.lit(None).alias(name)
+        for name in names[len(groups.by) :]
     ]
-    return pl.concat(made if split else made[:1], how="vertical_relaxed")
+    return pl.concat([made.select(names), made.select(*groups.by, *rest)], how="vertical_relaxed")

@@ -38,8 +38,8 @@ class Spread:
         along: what rows of the main table are sorted by first: rising, or falling (`down`); rows without it
             come last, or first (`empty_first`).
         settings: those to take instead where PLACE has to be handed on.
-        groups: of the whole, what is asked of groups of its rows: they may be counted and added up part by
-            part, as far as that gives the same.
+        groups: what is asked of groups of its rows, of the whole or by keys: they may be counted and added
+            up part by part, as far as that gives the same.
     """
 
     how: Literal["rows", "keys", "sort", "whole"]

@@ -7,11 +7,11 @@ be either way round, columns in which a single value does not fit.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Generator, Iterator, Sequence
+from collections.abc import Callable, Generator, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from functools import partial
-from itertools import accumulate, repeat
+from itertools import repeat
 from typing import Any, NamedTuple, TypeVar
 
 import polars as pl
@@ -80,42 +80,72 @@ Look = Callable[[pl.Series], Any]
 Looking = Generator[Look, list[Any], R]
 
 
+class Seen:
+    """What is known of a column of text once all of its parts came by, in their order: how many values there
+    are, and some of them, from the beginning, from all over and from the end. It holds on to no part.
+    """
+
+    def __init__(self) -> None:
+        self.filled, self._rows, self._step = 0, 0, 1
+        self._head, self._picked = list[str | None](), list[str | None]()
+        self._tail, self._first = list[str | None](), list[str | None]()
+
+    def add(self, part: pl.Series) -> None:
+        filled = part.len() - part.null_count()
+        if filled and not self.filled:
+            self._first = part.drop_nulls().head(SAMPLE).to_list()
+        self.filled += filled
+        while self._rows + part.len() > self._step * SAMPLE:
+            self._step *= 2
+            self._picked = self._picked[::2]
+        self._head += part.head(max(SAMPLE // 2 - self._rows, 0)).to_list()
+        self._picked += part.gather_every(self._step, -self._rows % self._step).to_list()
+        self._tail = [*self._tail, *part.tail(SAMPLE // 4).to_list()][-(SAMPLE // 4) :]
+        self._rows += part.len()
+
+    def sample(self, name: str) -> pl.Series:
+        """Some of the values; none only where there is none."""
+        some = [one for one in (*self._head, *self._picked, *self._tail) if one is not None]
+        return pl.Series(name, some or self._first, pl.String)
+
+
 class TextColumn:
     """A column of text in parts.
 
     Args:
         words: texts that are taken for empty.
         keeps: what it was read as is remembered; for a column of one part.
+        seen: what is known of it already.
     """
 
-    def __init__(self, name: str, words: Sequence[str] = (), *, keeps: bool = False) -> None:
+    def __init__(
+        self, name: str, words: Sequence[str] = (), *, keeps: bool = False, seen: Seen | None = None
+    ) -> None:
         self.name, self.words = name, tuple(words)
         self._keeps, self._known = keeps, dict[How, pl.Series]()
-        self._sizes: list[tuple[int, int]] | None = None
+        self._seen = seen
 
     def each(self, look: Look) -> Looking[list[Any]]:
         """What a look at each part gives."""
         return (yield lambda part: look(_without(part, self.words)))
 
-    def sizes(self) -> Looking[list[tuple[int, int]]]:
-        """Of each part its rows, and its empty cells."""
-        if self._sizes is None:
-            self._sizes = yield from self.each(lambda part: (part.len(), part.null_count()))
-        return self._sizes
-
-    def filled(self) -> Looking[int]:
-        return sum(rows - nulls for rows, nulls in (yield from self.sizes()))
+    def seen(self) -> Looking[Seen]:
+        if self._seen is None:
+            self._seen = Seen()
+            yield from self.each(self._seen.add)
+        return self._seen
 
     def read(self, kind: Kind, form: str) -> Looking[tuple[int, bool]]:
-        """How many values cannot be read so, and whether none needed its blanks taken off."""
+        """How many values cannot be read so; where all can, whether they would lose something as numbers."""
         found = yield from self.each(partial(self._read, How(kind, form)))
-        return sum(lost for lost, _ in found), all(plain for _, plain in found)
+        return sum(lost for lost, _ in found), any(loses for _, loses in found)
 
     def _read(self, how: How, part: pl.Series) -> tuple[int, bool]:
         made, plain = read_as(part, how.kind, how.form)
         if self._keeps:
             self._known[how] = made
-        return made.null_count() - part.null_count(), plain
+        lost, number = made.null_count() - part.null_count(), how.kind in (Kind.WHOLE, Kind.NUMBER)
+        return lost, number and not lost and would_lose(part, how.kind, padded=not plain)
 
     def made(self, how: How, part: pl.Series) -> pl.Series:
         """A part as what the column was taken for."""
@@ -125,25 +155,6 @@ class TextColumn:
     def whole(self) -> Looking[pl.Series]:
         parts: list[pl.Series] = yield from self.each(lambda part: part)
         return parts[0] if len(parts) == 1 else pl.concat(parts)
-
-    def sample(self) -> Looking[pl.Series]:
-        """Values from the beginning, from all over, and from the end."""
-        sizes = yield from self.sizes()
-        step = max(sum(rows for rows, _ in sizes) // SAMPLE, 1)
-        starts = accumulate((rows for rows, _ in sizes), initial=0)
-
-        def look(part: pl.Series) -> tuple[pl.Series, ...]:
-            before = next(starts)
-            head, picked = part.head(max(SAMPLE // 2 - before, 0)), part.gather_every(step, -before % step)
-            return head, picked, part.tail(SAMPLE // 4)
-
-        found = yield from self.each(look)
-        heads, picked, tails = (pl.concat(part) for part in zip(*found, strict=True))
-        some: pl.Series = pl.concat([heads, picked.head(SAMPLE), tails.tail(SAMPLE // 4)]).drop_nulls()
-        if some.len():
-            return some
-        first = yield from self.each(lambda part: part.drop_nulls().head(SAMPLE))
-        return pl.Series(pl.concat(first).head(SAMPLE))
 
 
 def _without(series: pl.Series, words: Sequence[str]) -> pl.Series:
@@ -193,14 +204,27 @@ def decide_parts(
     numbers: str | None = None,
     *,
     missing: bool = True,
+    seen: Mapping[str, Seen] | None = None,
 ) -> dict[str, tuple[How, Decision]]:
     """What text columns are taken for, as `decide` says, of a table in parts.
 
     Args:
         parts: the parts of some columns, in order; asked for a few times.
+        seen: what is known of columns already.
     """
-    looking = {name: decide_column(TextColumn(name), numbers, missing=missing) for name in names}
-    looks, decided = {name: next(one) for name, one in looking.items()}, dict[str, tuple[How, Decision]]()
+    looks, decided = dict[str, Look](), dict[str, tuple[How, Decision]]()
+    columns = {name: TextColumn(name, seen=(seen or {}).get(name)) for name in names}
+    looking = {name: decide_column(one, numbers, missing=missing) for name, one in columns.items()}
+
+    def go_on(name: str, found: list[Any] | None) -> None:
+        try:
+            looks[name] = next(looking[name]) if found is None else looking[name].send(found)
+        except StopIteration as end:
+            decided[name] = end.value
+            looks.pop(name, None)
+
+    for name in names:
+        go_on(name, None)
     with ThreadPoolExecutor() as pool:
         while looks:
             found: dict[str, list[Any]] = {name: [] for name in looks}
@@ -211,11 +235,7 @@ def decide_parts(
             for frame in parts(list(looks)):
                 list(pool.map(look, looks, repeat(frame)))
             for name in list(looks):
-                try:
-                    looks[name] = looking[name].send(found[name])
-                except StopIteration as end:
-                    decided[name] = end.value
-                    del looks[name]
+                go_on(name, found[name])
     return decided
 
 
@@ -236,7 +256,7 @@ def decide_column(
         return how, decision
     meant = TextColumn(column.name, words)
     plain = all(word.strip().lower() in _PLAINLY_MISSING for word in words)
-    filled, left = (yield from column.filled()), (yield from meant.filled())
+    filled, left = (yield from column.seen()).filled, (yield from meant.seen()).filled
     if left < 3 or (left < _LEAST_SHARE * filled and not plain):
         return how, decision
     other, better = yield from _decide_filled(meant, numbers)
@@ -264,19 +284,18 @@ def _missing_in(series: pl.Series) -> list[str]:
 
 def _decide_filled(column: TextColumn, numbers: str | None) -> Looking[tuple[How, Decision]]:
     name, text = column.name, How()
-    filled = yield from column.filled()
+    seen = yield from column.seen()
+    filled, as_written = seen.filled, seen.sample(name)
     if not filled:
         return text, Decision(name, Kind.TEXT, "", "no value at all")
-    as_written = yield from column.sample()
     sample = western_digits(as_written)
     for kind, form in candidates(sample, numbers):
         if not all_fit(sample, kind, form):
             continue
-        lost, plain = yield from column.read(kind, form)
+        lost, loses = yield from column.read(kind, form)
         if lost:
             continue
-        loses = partial(would_lose, kind=kind, padded=not plain)
-        if kind in (Kind.WHOLE, Kind.NUMBER) and any((yield from column.each(loses))):
+        if loses:
             return text, Decision(
                 name,
                 Kind.TEXT,

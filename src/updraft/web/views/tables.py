@@ -16,7 +16,7 @@ from updraft.core.flow.edits import SetSettings
 from updraft.core.flow.model import label
 from updraft.core.insight import ColumnSummary, summarise_columns
 from updraft.core.steps import SHAPES, kinds, outputs_of
-from updraft.core.steps.ordering import sort_keys
+from updraft.core.steps.ordering import sort_rank
 from updraft.core.values import TITLES, guess_format, kind_of
 from updraft.core.values.kinds import Kind
 from updraft.core.values.text import shown
@@ -297,8 +297,8 @@ def _order(key: str, frame: pl.DataFrame | pl.LazyFrame) -> tuple[pl.Series | No
         if (rows := focused_rows(key, output, focus)) is not None:
             table = table.filter(pl.col("\0row").is_in(rows.implode()))
         if names:
-            keys = [pl.col(sort)] if schema[sort].is_nested() else sort_keys(sort, schema[sort])
-            table = table.sort(keys, descending=down, nulls_last=True, maintain_order=True)
+            by = pl.col(sort) if schema[sort].is_nested() else sort_rank(sort, schema[sort])
+            table = table.sort(by, descending=down, nulls_last=True, maintain_order=True)
         return table["\0row"]
 
     index: pl.Series = remembered(

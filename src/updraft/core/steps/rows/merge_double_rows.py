@@ -11,7 +11,7 @@ from updraft.core.steps.choice import Order, listed, need_free
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result
 from updraft.core.steps.likeness import OwnFieldAlike, check_fields, least_alike, texts
-from updraft.core.steps.ordering import sort_keys
+from updraft.core.steps.ordering import sort_keys, sort_rank
 from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.tables import Out, Tables
 from updraft.core.values import Kind, kind_of
@@ -150,9 +150,8 @@ class MergeDoubleRows(StepKind):
         by: list[pl.Expr] = []
         down: list[bool] = []
         for order in settings.order:
-            here = sort_keys(order.column, schema[order.column])
-            by += here
-            down += [order.down] * len(here)
+            by.append(sort_rank(order.column, schema[order.column]))
+            down.append(order.down)
         if settings.stays == "fullest":
             filled = pl.sum_horizontal(pl.col(name).is_not_null() for name in schema)
             by, down = [filled, *by], [True, *down]

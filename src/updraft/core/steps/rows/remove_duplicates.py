@@ -7,7 +7,7 @@ from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import Order, listed
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
-from updraft.core.steps.ordering import sort_keys, text_order
+from updraft.core.steps.ordering import sort_rank, text_order
 from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.tables import Out, Tables
@@ -56,9 +56,8 @@ class RemoveDuplicates(StepKind):
         by: list[pl.Expr] = []
         down: list[bool] = []
         for order in settings.order:
-            here = sort_keys(order.column, schema[order.column], settings.text)
-            by += here
-            down += [order.down] * len(here)
+            by.append(sort_rank(order.column, schema[order.column], settings.text))
+            down.append(order.down)
         if settings.stays == "fullest":
             by, down = [pl.sum_horizontal(pl.col(name).is_not_null() for name in schema), *by], [True, *down]
         ordered = numbered.sort(by, descending=down, nulls_last=True, maintain_order=True) if by else numbered

@@ -7,7 +7,7 @@ from updraft.core.problems import Problem
 from updraft.core.steps.base import StepKind
 from updraft.core.steps.choice import Order, listed
 from updraft.core.steps.given import Context, Result, Wanted, also
-from updraft.core.steps.ordering import sort_keys, text_order
+from updraft.core.steps.ordering import sort_keys, sort_rank, text_order
 from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import WHOLE, Spread
 from updraft.core.steps.tables import Tables
@@ -73,9 +73,8 @@ class SortRows(StepKind):
                 )
         keys, down = [], []
         for order in settings.order:
-            here = sort_keys(order.column, schema[order.column], settings.text, settings.language)
-            keys += here
-            down += [order.down] * len(here)
+            keys.append(sort_rank(order.column, schema[order.column], settings.text, settings.language))
+            down.append(order.down)
         return Result(
             table.sort(keys, descending=down, nulls_last=settings.empty == "last", maintain_order=True)
         )

@@ -9,12 +9,12 @@ from updraft.core.steps.choice import listed
 from updraft.core.steps.conditions import Most
 from updraft.core.steps.counts import Count
 from updraft.core.steps.given import Context, Result, Wanted, also
-from updraft.core.steps.ordering import sort_keys
+from updraft.core.steps.ordering import sort_rank
 from updraft.core.steps.settings import Settings, setting
 from updraft.core.steps.spread import WHOLE, Spread, by_columns
 from updraft.core.steps.tables import Out, Tables
 
-_PLACE, _RANK = "\0place", "\0rank"  # names no file can bring
+_PLACE, _KEY, _RANK = "\0place", "\0key", "\0rank"  # names no file can bring
 
 
 class TakeRowsSettings(Settings):
@@ -97,25 +97,16 @@ class TakeRows(StepKind):
                 field="column",
                 code="no_order",
             )
-        keys = sort_keys(settings.column, schema[settings.column])
+        key = sort_rank(settings.column, schema[settings.column])
         down = settings.by == "largest"
-
-        def ordered(rows: pl.LazyFrame) -> pl.LazyFrame:
-            return rows.sort(keys, descending=down, nulls_last=True, maintain_order=True)
-
-        if len(keys) == 1:  # one key can be ranked where the rows stand
-            number = keys[0].rank("ordinal", descending=down).cast(pl.Int64)
-            ranked = table.with_columns(self._within(number, settings).alias(_RANK)).cache()
-            taken, rest = self._split(ranked, settings)
-            taken = ordered(taken)
-        else:
-            number = self._within(pl.int_range(1, pl.len() + 1, dtype=pl.Int64), settings)
-            number = pl.when(keys[0].is_not_null()).then(number)
-            taken, rest = self._split(ordered(placed).with_columns(number.alias(_RANK)).cache(), settings)
-            rest = rest.sort(_PLACE)
+        number = pl.col(_KEY).rank("ordinal", descending=down).cast(pl.Int64)
+        keyed = table.with_columns(key.alias(_KEY))
+        ranked = keyed.with_columns(self._within(number, settings).alias(_RANK)).cache()
+        taken, rest = self._split(ranked, settings)
+        taken = taken.sort(_KEY, descending=down, nulls_last=True, maintain_order=True)
         none = Count(
             "no_value",
-            table.select(keys[0].is_null().sum()),
+            ranked.select(pl.col(_KEY).is_null().sum()),
             f"{{n}} rows have no {settings.column}",
             one=f"{{n}} row has no {settings.column}",
         )

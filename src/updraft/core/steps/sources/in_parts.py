@@ -11,12 +11,13 @@ from pathlib import Path
 
 import polars as pl
 
+from updraft.core.ahead import one_ahead
 from updraft.core.formats import FILE_COLUMN
 from updraft.core.formats.options import Scan
 from updraft.core.formats.reading import scan
 from updraft.core.steps.given import Brought, Spool, Wanted
 from updraft.core.steps.sources.reading import ReadingSettings, picked, told
-from updraft.core.values.decide import Decision, How, as_it_came, decide_parts
+from updraft.core.values.decide import Decision, How, Seen, as_it_came, decide_parts
 
 
 def brought_in_parts(
@@ -31,8 +32,9 @@ def brought_in_parts(
     found = _scans(paths, settings, wanted)
     if found is None:
         return None
+    seen: dict[str, Seen] = {}
     try:
-        parts = [_parts(one, spool, rows) for one in found]
+        parts = [_parts(one, spool, rows, seen) for one in found]
     except pl.exceptions.PolarsError:
         return None  # a row of another width, say: the careful reader knows what to do
     first, said = found[0], list(found[0].warnings)
@@ -52,7 +54,7 @@ def brought_in_parts(
     together = [part for own in parts for part in own]
     schema = together[0].collect_schema()
     kept, differs = picked(schema.names(), first.detected, settings, wanted)
-    hows, decisions = _decided(together, pl.Schema({name: schema[name] for name in kept}), settings)
+    hows, decisions = _decided(together, pl.Schema({name: schema[name] for name in kept}), settings, seen)
     warnings, evidence = told(decisions, first.detected, kept)
     return Brought(together, _Typed(tuple(kept), hows), (*said, *differs, *warnings), evidence)
 
@@ -70,13 +72,24 @@ def _scans(paths: Sequence[Path], settings: ReadingSettings, wanted: Wanted) -> 
     return found
 
 
-def _parts(one: Scan, spool: Spool, rows: int) -> list[pl.LazyFrame]:
-    """Queries of the parts of a file: as they lie there, or of text once it was kept by columns."""
+def _parts(one: Scan, spool: Spool, rows: int, seen: dict[str, Seen]) -> list[pl.LazyFrame]:
+    """Queries of the parts of a file: as they lie there, or of text once it was kept by columns, which is
+    `seen` on the way.
+    """
     if one.detected.format in ("parquet", "arrow"):
         many = one.query.select(pl.len()).collect().item()
         return [one.query.slice(start, rows) for start in range(0, max(many, 1), rows)]
     frames = one.query.collect_batches(chunk_size=rows, maintain_order=True)
-    return list(spool(_without_last(iter(frames), len(one.notes), one.query.collect_schema())))
+    table = _without_last(iter(frames), len(one.notes), one.query.collect_schema())
+    return list(spool(_looked_at(table, seen)))
+
+
+def _looked_at(frames: Iterator[pl.DataFrame], seen: dict[str, Seen]) -> Iterator[pl.DataFrame]:
+    for frame in frames:
+        for column in frame.get_columns():
+            if column.dtype == pl.String:
+                seen.setdefault(column.name, Seen()).add(column)
+        yield frame
 
 
 def _without_last(frames: Iterator[pl.DataFrame], many: int, schema: pl.Schema) -> Iterator[pl.DataFrame]:
@@ -90,7 +103,7 @@ def _without_last(frames: Iterator[pl.DataFrame], many: int, schema: pl.Schema) 
 
 
 def _decided(
-    parts: Sequence[pl.LazyFrame], schema: pl.Schema, settings: ReadingSettings
+    parts: Sequence[pl.LazyFrame], schema: pl.Schema, settings: ReadingSettings, seen: Mapping[str, Seen]
 ) -> tuple[dict[str, How], list[Decision]]:
     """What the text columns are taken for, from all of their values."""
     if settings.types != "decide":
@@ -98,9 +111,10 @@ def _decided(
     texts = [name for name, dtype in schema.items() if dtype == pl.String]
 
     def of(names: Sequence[str]) -> Iterator[pl.DataFrame]:
-        return (part.select(names).collect() for part in parts)
+        return one_ahead(lambda part: part.select(names).collect(), parts)
 
-    decided = decide_parts(texts, of, settings.numbers, missing=settings.missing == "empty")
+    empty = settings.missing == "empty"
+    decided = decide_parts(texts, of, settings.numbers, missing=empty, seen=seen)
     decisions = [
         decided[name][1] if name in decided else as_it_came(name, dtype) for name, dtype in schema.items()
     ]

@@ -1,6 +1,6 @@
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence, Set
 from typing import Any, Literal
 
 import polars as pl
@@ -113,6 +113,8 @@ class Summarise(StepKind):
         level = [settings.level.strip()] if self._totalled(settings) else []
         self._check_names([*settings.by, *(g.name for g in groups), *level, *(f.called() for f in asked)])
         fine = frozenset() if presummed else in_millionths(table, added_up(asked, schema))
+        if not presummed and (level or not (settings.by or groups)):
+            table = _in_one_piece(table, schema, {one.column for one in asked} - fine)
         figures = [
             (
                 figure_of(presummed, figure.figure, figure.column, schema)
@@ -212,7 +214,9 @@ class Summarise(StepKind):
         keys = [*(pl.col(name) for name in settings.by), *(group.key for group in groups)]
         names = (*settings.by, *(group.name for group in groups))
         order = names if settings.order == "groups" else ()
-        return Spread("keys", {"table": keys}, stands="group", order=order)
+        asked = self.presums(settings)
+        few = asked if asked and can_be_added(asked, schema) and _can_be_had(settings, schemas) else None
+        return Spread("keys", {"table": keys}, stands="group", order=order, groups=few)
 
     def sentence(self, settings: SummariseSettings) -> str:
         figures = listed([figure.called().lower() for figure in settings.figures])
@@ -228,6 +232,14 @@ def _can_be_had(settings: SummariseSettings, schemas: Mapping[str, pl.Schema]) -
     except Problem:
         return False
     return True
+
+
+def _in_one_piece(table: pl.LazyFrame, schema: pl.Schema, columns: Set[str]) -> pl.LazyFrame:
+    """The table as it is added up over all rows: a sum of floats would be one of the sums of the pieces that
+    they lie in, which is not the same.
+    """
+    floats = any(schema[name].is_float() for name in columns if name)
+    return table.map_batches(pl.DataFrame.rechunk, schema=schema) if floats else table
 
 
 def _of_all(column: pl.Expr, figure: FigureOfSome, *, totalled: bool) -> pl.Expr:
