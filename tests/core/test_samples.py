@@ -1,6 +1,7 @@
 """What is looked at of files too large to be looked at as a whole."""
 
 import csv
+import errno
 import io
 from pathlib import Path
 
@@ -9,7 +10,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from updraft.core import Engine, Files, Flow, Ref, Step
+from updraft.core import Engine, Files, Flow, Problem, Ref, Step
 from updraft.core.engine.samples import Samples
 from updraft.core.formats import ReadOptions, thinning
 
@@ -169,3 +170,22 @@ def test_what_cannot_be_parted_is_looked_at_whole(folder):
     assert samples.share([folder / "large.csv"], ReadOptions()) < 1
     assert samples.share([folder / "large.csv", wide], ReadOptions()) == 1
     assert samples.share([folder / "small.csv"], ReadOptions()) == 1
+    for whole in (ReadOptions(drop_empty=True), ReadOptions(skip=2_000)):
+        assert samples.share([folder / "large.csv"], whole) == 1
+    pl.DataFrame({"n": range(200_000)}).write_ipc_stream(folder / "stream.arrow")
+    assert samples.share([folder / "stream.arrow"], ReadOptions()) == 1
+
+
+def test_a_sample_that_cannot_be_kept_or_made_is_told(folder, monkeypatch):
+    engine, plan, files = planned(folder, Samples(folder / "samples", 1 << 20))
+    monkeypatch.setattr(Path, "replace", lambda *_: (_ for _ in ()).throw(OSError(errno.ENOSPC, "No space")))
+    with pytest.raises(Problem, match="sample of it could not be kept") as told:
+        engine.look(plan, "large", files)
+    assert told.value.step == "large" and not list((folder / "samples").rglob("*.csv"))
+    monkeypatch.undo()
+    broken = folder / "broken.parquet"
+    pl.DataFrame({"n": range(300_000)}).write_parquet(broken, compression="uncompressed")
+    text = broken.read_bytes()
+    broken.write_bytes(text[:50] + b"\xff" * 2_000 + text[2_050:])
+    with pytest.raises(Problem, match="it cannot be read"):
+        Samples(folder / "samples", 1 << 20).of(broken, 0.1, ReadOptions())

@@ -12,6 +12,7 @@ import xxhash
 
 from updraft.core.engine.room import held_by
 from updraft.core.formats.options import ReadOptions
+from updraft.core.problems import Problem, reason_of
 
 _OF_MEMORY = 4  # a table is looked at as a whole up to such a part of the memory
 _MOST = 192 << 20  # bytes that a sample takes in memory, about: of a dozen columns a million rows
@@ -49,11 +50,18 @@ class Samples:
         made = folder / path.name
         with self._lock:  # two at the same time would write the same
             if not made.is_file():
-                folder.mkdir(parents=True, exist_ok=True)
                 beside = folder / f".{uuid.uuid4().hex}"
                 try:
+                    folder.mkdir(parents=True, exist_ok=True)
                     thin(path, beside, share, options)
                     beside.replace(made)
+                except OSError as error:
+                    raise Problem(
+                        path.name,
+                        f"a sample of it could not be kept ({reason_of(error)}).",
+                        "Make room on the disk, then look again.",
+                        code="no_room",
+                    ) from None
                 finally:
                     beside.unlink(missing_ok=True)
                 self._tidy()

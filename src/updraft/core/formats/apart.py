@@ -82,6 +82,20 @@ def check_apart(path: Path, reader: str) -> None:
     _remember([state])
 
 
+def pieces_apart(path: Path, form: str, places: Sequence[tuple[int, int]], to: Path) -> None:
+    """Write some rows of a Parquet or Arrow file to another.
+
+    Args:
+        places: where pieces begin, and the rows behind their ends.
+
+    Raises:
+        Problem: it cannot be read.
+    """
+    with tempfile.TemporaryDirectory(prefix="updraft-", dir=to.parent) as folder:
+        _about(path, f"pieces {form} {json.dumps(places)}", Path(folder), "read")
+        (Path(folder) / form).replace(to)
+
+
 def check_together(paths: Sequence[Path], reader: str) -> None:
     """The same for several files, in one process: its start takes longer than most files. What cannot be read
     is not said here, but where that file is read.

@@ -1,8 +1,9 @@
 """`python apart_reader.py HOW FOLDER BYTES FILE…`: read files one after another; of a workbook, write each
 sheet's cells as Arrow into the folder.
 
-HOW is book, or the name of a reader of Polars, which only tries whether it can read the files. After each,
-about.json says so. Run by `apart` in a process of its own with that much address space; it imports nothing of
+HOW is book, or the name of a reader of Polars, which only tries whether it can read the files, or
+`pieces FORM [[FIRST, BEHIND], …]`: rows that are written to a file of the same form. After each, about.json
+says so. Run by `apart` in a process of its own with that much address space; it imports nothing of
 Updraft, so that it starts quickly.
 """
 
@@ -25,7 +26,7 @@ def main(how: str, folder: Path, room: int, paths: list[Path]) -> None:
         resource.setrlimit(resource.RLIMIT_AS, (room, room))
     for number, path in enumerate(paths, 1):
         try:
-            about = book(path, folder) if how == "book" else tried(how, path)
+            about = done(how, path, folder)
         except BaseException as error:  # a panic is no Exception
             sys.stdout.write(" ".join(str(error).split()) or type(error).__name__)
             sys.exit(1)
@@ -34,8 +35,23 @@ def main(how: str, folder: Path, room: int, paths: list[Path]) -> None:
         written.replace(folder / "about.json")
 
 
-def tried(how: str, path: Path) -> dict[str, Any]:
+def done(how: str, path: Path, folder: Path) -> dict[str, Any]:
+    if how == "book":
+        return book(path, folder)
+    if how.startswith("pieces "):
+        _, form, places = how.split(" ", 2)
+        return pieces(path, folder, form, json.loads(places))
     getattr(pl, how)(path)
+    return {}
+
+
+def pieces(path: Path, folder: Path, form: str, places: list[tuple[int, int]]) -> dict[str, Any]:
+    query = pl.scan_parquet(path, glob=False) if form == "parquet" else pl.scan_ipc(path, glob=False)
+    made = pl.concat([query.slice(first, behind - first).collect() for first, behind in places])
+    if form == "parquet":
+        made.write_parquet(folder / form)
+    else:
+        made.write_ipc(folder / form)
     return {}
 
 

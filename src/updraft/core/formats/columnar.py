@@ -35,10 +35,10 @@ def check_columnar(paths: Sequence[Path], form: str) -> None:
 
 
 def _arrow_reader(path: Path) -> str:
-    return "read_ipc_stream" if _is_stream(path) else "read_ipc"
+    return "read_ipc_stream" if is_stream(path) else "read_ipc"
 
 
-def _is_stream(path: Path) -> bool:
+def is_stream(path: Path) -> bool:
     with path.open("rb") as file:
         return not file.read(6).startswith(b"ARROW1")
 
@@ -157,7 +157,7 @@ def scan_parquet(path: Path, options: ReadOptions) -> Scan:
 
 def scan_arrow(path: Path, options: ReadOptions) -> Scan | None:
     """An Arrow IPC file part by part; None for a stream. Problem where it is none."""
-    if _is_stream(path):
+    if is_stream(path):
         return None
     return _scanned(path, options, "arrow", pl.scan_ipc(path, glob=False))
 

@@ -47,6 +47,7 @@ _READERS: dict[Format, tuple[str, str]] = {
     "arrow": ("columnar", "read_arrow"),
     "sqlite": ("columnar", "read_sqlite"),
 }
+_READ_WHOLE = 64 << 20  # bytes up to which a file of typed columns is read to see whether it can be
 _SHAPED = 500  # lines by which names with values, or logs, are told
 _SURELY_DELIMITED = 0.95  # of the lines; brackets and quotes stand in cells, too
 _DELIMITED_ENOUGH = 0.8  # share of lines that must split alike, or borders of fixed columns are looked for
@@ -58,6 +59,9 @@ def detect(path: Path, options: ReadOptions | None = None) -> Detected:
     form = format_of(path, options)
     if form == "delimited" and packed.packing(path) is None:
         return delimited.detect(path, options)
+    large = form in ("parquet", "arrow") and path.stat().st_size > _READ_WHOLE
+    if large and (known := scan(path, options)) is not None:
+        return replace(known.detected, columns=tuple(known.query.collect_schema()))
     found = read(path, options).detected
     if form != "workbook" or packed.packing(path) is not None:
         return found

@@ -5,17 +5,20 @@ from __future__ import annotations
 import mmap
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Literal
 
 import numpy as np
 import polars as pl
 
-from updraft.core.formats import delimited, packed
+from updraft.core.formats import columnar, delimited, packed
+from updraft.core.formats.apart import pieces_apart
 from updraft.core.formats.options import ReadOptions
 from updraft.core.formats.reading import format_of
 
 _PIECES = 64
 _LEAST = 1 << 18  # bytes of a piece of text: the first says how the file is read
 _FEWEST = 10_000  # rows of a piece of a table
+_FEW_LINES = 100  # that may stand above the table, so that the first piece holds them
 _FARTHEST = 1 << 20  # bytes after which a row begins at the latest
 _BLOCK = 1 << 23
 _WIDE = ("utf-16", "utf-32", "utf_16", "utf_32")
@@ -27,12 +30,15 @@ def can_thin(path: Path, options: ReadOptions) -> bool:
     Raises:
         Problem: as reading it does.
     """
-    if packed.packing(path) is not None:
-        return False
+    above = (options.skip or 0) + (options.skip_after or 0) + (options.header_lines or 0)
+    if packed.packing(path) is not None or options.drop_empty or above > _FEW_LINES:
+        return False  # which columns are empty, only all of it tells
     form = format_of(path, options)
     if form == "delimited":
         return not (delimited.detect(path, options).options.encoding or "").lower().startswith(_WIDE)
-    return form in ("json_lines", "parquet", "arrow")
+    if form == "arrow":
+        return not columnar.is_stream(path)
+    return form in ("json_lines", "parquet")
 
 
 def thin(path: Path, to: Path, share: float, options: ReadOptions) -> None:
@@ -44,7 +50,7 @@ def thin(path: Path, to: Path, share: float, options: ReadOptions) -> None:
         share: of its rows, above 0 and below 1.
     """
     form = format_of(path, options)
-    if form in ("parquet", "arrow"):
+    if form == "parquet" or form == "arrow":
         _thin_table(path, to, share, form)
         return
     found = delimited.detect(path, options).options if form == "delimited" else ReadOptions()
@@ -56,17 +62,12 @@ def thin(path: Path, to: Path, share: float, options: ReadOptions) -> None:
                 out.write(text[rows.begin(first) : rows.begin(behind)])
 
 
-def _thin_table(path: Path, to: Path, share: float, form: str) -> None:
-    query = pl.scan_parquet(path) if form == "parquet" else pl.scan_ipc(path)
-    height = query.select(pl.len()).collect().item()
-    pieces = [
-        query.slice(first, behind - first).collect() for first, behind in _pieces(height, share, _FEWEST)
-    ]
-    made = pl.concat(pieces)
-    if form == "parquet":
-        made.write_parquet(to)
-    else:
-        made.write_ipc(to)
+def _thin_table(path: Path, to: Path, share: float, form: Literal["parquet", "arrow"]) -> None:
+    scanned = columnar.scan_parquet if form == "parquet" else columnar.scan_arrow
+    found = scanned(path, ReadOptions())
+    assert found is not None
+    height = found.query.select(pl.len()).collect().item()
+    pieces_apart(path, form, list(_pieces(height, share, _FEWEST)), to)
 
 
 def _pieces(size: int, share: float, least: int) -> Iterator[tuple[int, int]]:

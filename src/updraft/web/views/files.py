@@ -15,6 +15,7 @@ from updraft.core.engine import digest_of
 from updraft.core.flow.edits import SetSettings
 from updraft.core.formats import TITLES, Detected, ReadOptions, detect
 from updraft.core.formats.raw import raw
+from updraft.core.formats.reading import format_of
 from updraft.core.steps import SHAPES
 from updraft.core.steps.sources.reading import ReadingSettings
 from updraft.store.folders import safe_name
@@ -53,7 +54,7 @@ def upload(flow_id: str) -> Any:
     beside = scratch / name  # under its own name, so that messages say it
     try:
         sent.save(beside)
-        columns = () if request.form.get("other") else _described(beside, ReadOptions())[0].columns
+        columns = () if request.form.get("other") else _described(flow_id, beside, ReadOptions())[0].columns
         path = _placed(beside, folder)
     except OSError as error:
         raise Problem(
@@ -98,7 +99,7 @@ def detected(flow_id: str) -> Any:
     if planned is None or not isinstance(planned.settings, ReadingSettings):
         raise Problem("This step", "it reads no file.", "Choose another one.", code="no_step")
     paths = studio().readable(flow_id, planned)
-    found, picture = _described(paths[0], planned.settings.options())
+    found, picture = _described(flow_id, paths[0], planned.settings.options())
     return jsonify(
         format=found.format,
         title=TITLES[found.format],
@@ -117,15 +118,16 @@ def _name(path: Path) -> str:
     return "the first answer" if re.fullmatch(r"[0-9a-f]{32}", path.stem) else path.name
 
 
-def _described(path: Path, options: ReadOptions) -> tuple[Detected, dict[str, Any]]:
+def _described(flow_id: str, path: Path, options: ReadOptions) -> tuple[Detected, dict[str, Any]]:
     """Remembered for the file as it is now, since a page asks again whenever something on its form
     changes.
     """
     stat = path.stat()
 
     def make() -> tuple[Detected, dict[str, Any]]:
-        found = detect(path, options)
-        picture = raw(path, found)
+        seen = _without_lines(flow_id, path, options)
+        found = detect(seen, options)
+        picture = raw(seen, found)
         return found, {
             "shape": picture.shape,
             "first": [vars(line) for line in picture.first],
@@ -135,6 +137,15 @@ def _described(path: Path, options: ReadOptions) -> tuple[Detected, dict[str, An
 
     # By the file itself rather than its name: an upload is looked at before it gets its place.
     return remembered(("detected", stat.st_ino, stat.st_size, stat.st_mtime_ns, options), make)
+
+
+def _without_lines(flow_id: str, path: Path, options: ReadOptions) -> Path:
+    """A file, or its sample where one is looked at and it has no lines whose numbers would be shown."""
+    samples = studio().files(flow_id).samples
+    if samples is None or format_of(path, options) in ("delimited", "fixed", "told"):
+        return path
+    share = samples.share([path], options)
+    return samples.of(path, share, options) if share < 1 else path
 
 
 def _placed(beside: Path, folder: Path) -> Path:
