@@ -282,3 +282,21 @@ def numbered(frame: pl.DataFrame, first: int, name: str) -> pl.DataFrame:
     """A frame that begins at a place of its table, each row with the place where it stands; "" adds none."""
     places = pl.int_range(first, first + frame.height, dtype=pl.Int64).alias(name)
     return frame.with_columns(places) if name else frame
+
+
+def drawn(frames: Iterable[pl.DataFrame], room: int) -> tuple[list[pl.DataFrame], Iterator[pl.DataFrame]]:
+    """The first frames, until they take more than so many bytes, and those that come after them."""
+    few, rest = [], iter(frames)
+    for frame in rest:
+        few.append(frame)
+        room -= int(frame.estimated_size())
+        if room < 0:
+            break
+    return few, rest
+
+
+def drained(few: list[pl.DataFrame]) -> Iterator[pl.DataFrame]:
+    """Frames, each let go once it is taken."""
+    few.reverse()
+    while few:
+        yield few.pop()

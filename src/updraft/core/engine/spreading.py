@@ -16,11 +16,22 @@ from functools import partial
 
 import polars as pl
 
+from updraft.core.engine.beside import beside
 from updraft.core.engine.coded import Coded
 from updraft.core.engine.door import of_groups
 from updraft.core.engine.hands import ByKeys, ByPlace, ByRange, Dealt, Hands, Here
 from updraft.core.engine.parted import Arrived, Task, parts_of
-from updraft.core.engine.pieces import Gathered, Keep, Piece, Pieces, Stream, in_memory
+from updraft.core.engine.pieces import (
+    Gathered,
+    Keep,
+    Piece,
+    Pieces,
+    Stream,
+    drained,
+    drawn,
+    in_memory,
+    numbered,
+)
 from updraft.core.engine.summing import HIDDEN, Made, Sum
 from updraft.core.engine.table import telling
 from updraft.core.steps import Context, Incoming, Settings, StepKind, Tables, Wanted
@@ -150,7 +161,8 @@ class _Step:
                 return self.by_rows(spread)
             case "keys":
                 by_groups = self.by_groups(spread.groups, few=True) if spread.groups else None
-                return by_groups or self.by_keys(spread)
+                by_few = self.by_few_columns(spread) if spread.rows_stay else None
+                return by_groups or by_few or self.by_keys(spread)
             case "sort":
                 return self.in_order(spread)
         by_groups = self.by_groups(spread.groups, few=False) if spread.groups else None
@@ -166,17 +178,17 @@ class _Step:
         """
         table = self._mains[0].table
         parts = table.pieces if isinstance(table, Pieces) else table
-        held, rows, total, came = list[pl.DataFrame](), 0, 0.0, 0
+        known, rows, total, came = list[pl.DataFrame](), 0, 0.0, 0
         for frame, size, height in self.way.hands.each(partial(_groups_of, groups), parts):
             total, came = total + size, came + height
-            held, rows = [*held, frame], rows + frame.height
+            known, rows = [*known, frame], rows + frame.height
             if not total < SURE or (few and _FEW * rows > came + self.way.rows):
                 return None
             if rows > self.way.rows // (_FEW if few else 1):
-                held = [together(groups, held)]
-                rows = held[0].height
+                known = [together(groups, known)]
+                rows = known[0].height
         port = self._whole().main
-        groups_alone = pl.concat(held, how="vertical_relaxed").lazy()
+        groups_alone = pl.concat(known, how="vertical_relaxed").lazy()
         tables = Tables({port: [Incoming(groups_alone, self._mains[0].label)]}, port)
         summed = self._sum()
         summed.add(self.kind.work(tables, self.settings, of_groups(self.context, groups)), tables, self.sides)
@@ -256,7 +268,37 @@ class _Step:
         total.add(self.kind.work(tables, self.settings, self.context), tables, self.sides)
         return total.made()
 
-    def by_keys(self, spread: Spread) -> Made:
+    def by_few_columns(self, spread: Spread) -> Made | None:
+        """By the keys, where each row of the result is one of the main table: of the columns that the step
+        reads alone, the others put beside them again; None where that would be most of them.
+        """
+        [main], port = self._mains, self._whole().main
+        schema, read = main.table.schema, self.kind.reads(self.settings, frozenset(), port)
+        few = [name for name in schema if read is not None and name in read]
+        if not few or 2 * len(few) > len(schema) or not isinstance(self.way.hands, Here):
+            return None
+        way, table = self.way, main.table
+        whole = table if isinstance(table, Pieces) else table.pieces(way.keep, way.rows)
+        some = Pieces([way.keep(piece.lazy().select(few).collect()) for piece in whole.pieces])
+        arrived = {**self.arrived, port: [Arrived(some, main.label)]}
+        made = replace(self, arrived=arrived, wanted=None).by_keys(spread, placed=True)
+        some.discard()
+        shape = self.kind.work(self.task().tables({}), self.settings, self.context)
+        for name, pieces in made.outputs.items():
+            names = (shape.sides[name] if name else shape.table).collect_schema().names()
+            if not name and self.wanted is not None:
+                names = [one for one in names if one in self.wanted] or names[:1]
+            kept = Gathered(way.keep, way.rows)
+            for frame in beside(whole, pieces, names):
+                kept.add(frame)
+            pieces.discard()
+            made.outputs[name] = kept.pieces()
+        if whole is not table:
+            whole.discard()
+        return made
+
+    def by_keys(self, spread: Spread, *, placed: bool = False) -> Made:
+        """Rows that belong together by themselves; `placed` rows keep the number of their place."""
         if spread.learns:
             self._learn()
         frames, left = dict[str, Iterable[pl.DataFrame]](), self.way.room
@@ -264,13 +306,16 @@ class _Step:
             table = self.arrived[port][0].table
             if isinstance(table, Pieces) and table.size > left:
                 break
-            held, rest = _held(table, left)
-            left -= sum(int(frame.estimated_size()) for frame in held)
-            frames[port] = itertools.chain(_drained(held), rest)
+            few, rest = drawn(table, left)
+            left -= sum(int(frame.estimated_size()) for frame in few)
+            frames[port] = itertools.chain(drained(few), rest)
             if left < 0:
                 break
         else:
-            return self._together({(port, 0): pl.concat(few) for port, few in frames.items()})
+            together = {(port, 0): pl.concat(few) for port, few in frames.items()}
+            if placed:
+                together = {key: numbered(frame, 0, PLACE) for key, frame in together.items()}
+            return self._together(together)
         main, apart = self._whole().main, spread.empty_apart
         dealt = []
         for port, keys in spread.keys.items():
@@ -284,21 +329,19 @@ class _Step:
         for part in self.way.hands.dealt(dealt, self.way.buckets, self.way.rows, work):
             total.take(part)
         made = total.made()
-        order = self._grouped if spread.stands == "group" else self._placed
-        made.outputs = {
-            name: pieces if name in spread.same else order(pieces, spread)
-            for name, pieces in made.outputs.items()
-        }
+        for name in made.outputs.keys() - spread.same:
+            pieces, groups = made.outputs[name], spread.stands == "group"
+            made.outputs[name] = self._grouped(pieces, spread) if groups else self._placed(pieces, placed)
         return made
 
-    def _placed(self, pieces: Pieces, spread: Spread) -> Pieces:
+    def _placed(self, pieces: Pieces, placed: bool) -> Pieces:
         """Rows in the order of the whole table: dealt out by their places, and sorted within."""
         columns, rows = pieces.schema, self.way.rows
         by = tuple(name for name in HIDDEN if name in columns)
         last = pieces.lazy().select(pl.col(by).max().fill_null(0)).collect().row(0)
         sizes = [place // rows + 1 for place in last]
         starts = tuple(sum(sizes[:n]) for n in range(len(sizes)))
-        done, work = Gathered(self.way.keep, rows), partial(_in_place, by, self.way.hands.keep)
+        done, work = Gathered(self.way.keep, rows), partial(_in_place, by, self.way.hands.keep, placed)
         dealt = Dealt(pieces, ByPlace(by, starts, rows))
         for piece in self.way.hands.dealt([dealt], sum(sizes), rows, work):
             done.take(piece)
@@ -327,26 +370,11 @@ def _every(along: pl.Expr, step: int, piece: Piece) -> pl.DataFrame:
     return piece.lazy().select(along.gather_every(step)).collect()
 
 
-def _in_place(by: Sequence[str], keep: Keep, number: int, frames: Sequence[pl.DataFrame]) -> Piece:
-    return keep(frames[0].sort(by, nulls_last=True, maintain_order=True).drop(by))
-
-
-def _held(frames: Iterable[pl.DataFrame], room: int) -> tuple[list[pl.DataFrame], Iterator[pl.DataFrame]]:
-    """The first frames, until they take more than so many bytes, and those that come after them."""
-    held, rest = [], iter(frames)
-    for frame in rest:
-        held.append(frame)
-        room -= int(frame.estimated_size())
-        if room < 0:
-            break
-    return held, rest
-
-
-def _drained(held: list[pl.DataFrame]) -> Iterator[pl.DataFrame]:
-    """Frames, each let go once it is taken."""
-    held.reverse()
-    while held:
-        yield held.pop()
+def _in_place(
+    by: Sequence[str], keep: Keep, placed: bool, number: int, frames: Sequence[pl.DataFrame]
+) -> Piece:
+    made = frames[0].sort(by, nulls_last=True, maintain_order=True)
+    return keep(made if placed else made.drop(by))
 
 
 def _has_keys(spread: Spread, schemas: Mapping[str, pl.Schema]) -> bool:

@@ -38,6 +38,8 @@ class Spread:
         along: what rows of the main table are sorted by first: rising, or falling (`down`); rows without it
             come last, or first (`empty_first`).
         settings: those to take instead where PLACE has to be handed on.
+        rows_stay: by keys, each row of the result and of its sides is a row of the main table, whose columns
+            stay as they are but for those that `StepKind.reads` names; new ones may stand beside them.
         groups: what is asked of groups of its rows, of the whole or by keys: they may be counted and added
             up part by part, as far as that gives the same.
     """
@@ -54,6 +56,7 @@ class Spread:
     down: bool = False
     empty_first: bool = False
     settings: Any = None
+    rows_stay: bool = False
     groups: Groups | None = None
 
 

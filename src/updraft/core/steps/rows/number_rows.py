@@ -42,7 +42,7 @@ class NumberRows(StepKind):
         return also(wanted, [*settings.by, settings.name.strip()])  # new: it must not be there yet
 
     def spread(self, settings: NumberRowsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
-        return by_columns(settings.by) if settings.by else WHOLE
+        return by_columns(settings.by, rows_stay=True) if settings.by else WHOLE
 
     def sentence(self, settings: NumberRowsSettings) -> str:
         return f"{settings.name} from {settings.start}" + (

@@ -106,7 +106,8 @@ class RemoveDuplicates(StepKind):
             return WHOLE
         keys = [self._key(name, schema[name], settings) for name in names]
         # All columns are the keys: without the one that the engine adds.
-        return Spread("keys", {"table": keys}, settings=settings.model_copy(update={"keys": names}))
+        named = settings.model_copy(update={"keys": names})
+        return Spread("keys", {"table": keys}, settings=named, rows_stay=True)
 
     def sentence(self, settings: RemoveDuplicatesSettings) -> str:
         stays = {"first": "the first", "last": "the last", "fullest": "the fullest"}[settings.stays]

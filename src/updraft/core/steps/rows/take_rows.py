@@ -130,7 +130,8 @@ class TakeRows(StepKind):
 
     def spread(self, settings: TakeRowsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
         # The largest come in the order of what they are largest by; one at random by its place in the whole.
-        return by_columns(settings.within) if settings.within and settings.by in ("first", "last") else WHOLE
+        placed = settings.within and settings.by in ("first", "last")
+        return by_columns(settings.within, rows_stay=True) if placed else WHOLE
 
     def sentence(self, settings: TakeRowsSettings) -> str:
         many, by = f"{settings.count:,}", settings.column or "…"

@@ -140,7 +140,7 @@ class FillGaps(StepKind):
     def spread(self, settings: FillGapsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
         if settings.by == "value":
             return BY_ROWS
-        return by_columns(settings.within) if settings.within else WHOLE
+        return by_columns(settings.within, rows_stay=True) if settings.within else WHOLE
 
     def sentence(self, settings: FillGapsSettings) -> str:
         ways = {

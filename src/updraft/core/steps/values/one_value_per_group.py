@@ -78,7 +78,7 @@ class OneValuePerGroup(StepKind):
         return also(wanted, [*settings.within, *settings.columns])
 
     def spread(self, settings: OneValuePerGroupSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
-        return by_columns(settings.within) if settings.within else WHOLE
+        return by_columns(settings.within, rows_stay=True) if settings.within else WHOLE
 
     def sentence(self, settings: OneValuePerGroupSettings) -> str:
         return (
