@@ -281,7 +281,9 @@ class _Step:
         whole = table if isinstance(table, Pieces) else table.pieces(way.keep, way.rows)
         some = Pieces([way.keep(piece.lazy().select(few).collect()) for piece in whole.pieces])
         arrived = {**self.arrived, port: [Arrived(some, main.label)]}
-        made = replace(self, arrived=arrived, wanted=None).by_keys(spread, placed=True)
+        # So many rows are many to work on at once, however few their columns are.
+        alone = replace(way, room=way.room if whole.size <= way.room else 0)
+        made = replace(self, arrived=arrived, way=alone, wanted=None).by_keys(spread, placed=True)
         some.discard()
         shape = self.kind.work(self.task().tables({}), self.settings, self.context)
         for name, pieces in made.outputs.items():
