@@ -18,7 +18,7 @@ import polars as pl
 from rapidfuzz import process
 from rapidfuzz.distance import Levenshtein
 
-from updraft.core.similarity.close import close_texts
+from updraft.core.similarity.close import MOST, close_texts
 from updraft.core.similarity.families import STRICTNESS, Ways, families
 
 ISO = Path("/usr/share/iso-codes/json/iso_639-3.json")
@@ -58,7 +58,8 @@ def exhaustive(texts: list[str], strictness: float) -> set[tuple[int, int]]:
             texts[start : start + 500], texts, scorer=Levenshtein.distance, workers=-1, dtype=np.int16
         )
         longer = np.maximum(sizes[start : start + 500, None], sizes)
-        close = (apart <= (1 - strictness) * longer + 1e-9) & (digits[start : start + 500, None] == digits)
+        most = np.minimum((1 - strictness) * longer + 1e-9, MOST)
+        close = (apart <= most) & (digits[start : start + 500, None] == digits)
         pairs |= {(start + int(a), int(b)) for a, b in zip(*np.nonzero(close), strict=True) if start + a < b}
     return pairs
 

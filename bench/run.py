@@ -108,6 +108,7 @@ def edit(scratch: Path) -> tuple[list[float], list[float]]:
 
 def main() -> None:
     growers(), orders()
+    on_real_files, packages = real_files.rows_of_the_page()  # first: without the files there is no page
     with tempfile.TemporaryDirectory() as scratch:
         fresh, kept = windows(Path(scratch))
         ours, bare = edit(Path(scratch))
@@ -152,7 +153,6 @@ def main() -> None:
     third = "\n".join(f"| {a} | {b} | {c} | {d} | {'yes' if e else 'no'} |" for a, b, c, d, e in looked)
     second = "\n".join(f"| {a} | {b} | {d} | {'yes' if e else 'no'} |" for a, b, _, d, e in brought)
     table = "\n".join(f"| {a} | {b} | {c} | {d} | {'yes' if e else 'no'} |" for a, b, c, d, e in rows)
-    on_real_files, packages = real_files.rows_of_the_page()
     text = (ROOT / "bench/performance.template.md").read_text()
     machine = f"{os.cpu_count()} cores, {platform.machine()}, Python {platform.python_version()}, Polars {pl.__version__}, Updraft {updraft.__version__}"
     (ROOT / "docs/performance.md").write_text(
