@@ -9,6 +9,7 @@ import { answerBy, JS } from "./world.js";
 const { Newest } = await import(`${JS}api.js`);
 const { Candidates } = await import(`${JS}candidates.js`);
 const { copyCells } = await import(`${JS}gridCopying.js`);
+const { reading } = await import(`${JS}parts/reading.js`);
 const { picking } = await import(`${JS}parts/picking.js`);
 const { Sample } = await import(`${JS}sample.js`);
 const { ValueList } = await import(`${JS}desk/valueList.js`);
@@ -177,4 +178,33 @@ test("rows that were picked in a table which is not shown any more are not picke
     [["L1"], ["L2"]],
     "who picks fast picks both",
   );
+});
+
+test("the file of a step that was left does not stand beside the table of another", async () => {
+  const asked = waiting();
+  let pane = "";
+  const studio = {
+    ...reading,
+    kinds: new Map([["read", { reads_files: true }]]),
+    state: { steps: { one: { kind: "read" }, two: { kind: "read" } } },
+    drafts: new Map(),
+    stepDesk: {},
+    wide: {},
+    rawPane: { hide: () => (pane = ""), show: (found) => (pane = found?.title ?? "") },
+  };
+  const look = (id) => studio.describe((studio.selected = id), undefined);
+  const first = look("one");
+  asked[0].answer({ title: "one" });
+  await first;
+  assert.equal(pane, "one");
+  const again = look("one");
+  assert.equal(pane, "one", "it stays where it is asked for again");
+  asked[1].answer({ title: "one" });
+  await again;
+  const second = look("two");
+  assert.equal(pane, "");
+  assert.equal(studio.found, undefined);
+  asked[2].answer({ title: "two" });
+  await second;
+  assert.equal(pane, "two");
 });

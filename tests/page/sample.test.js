@@ -51,11 +51,11 @@ const step = (role, sample) => ({
 test("a line above the rows says what they are a sample of, and goes with them", () => {
   bar(table(OF));
   assert.ok(!shown("sample-line").hidden);
-  assert.ok(shown("sample-line").textContent.startsWith(`Sample · ${OF}. All counts here`));
+  assert.ok(shown("sample-line").textContent.startsWith(`Sample · ${OF}. Counts here`));
   shown("sample-line").querySelector("button").click();
   assert.equal(counted, 1);
   bar(table(OF, 2));
-  assert.match(shown("sample-line").textContent, /Rows of two samples seldom meet\./);
+  assert.match(shown("sample-line").textContent, /Rows of two samples seldom meet;/);
   bar(table("", 0));
   assert.ok(shown("sample-line").hidden && !shown("sample-line").textContent);
   bar(table(OF));

@@ -179,8 +179,8 @@ function sampleLine(table, act) {
   if (line.hidden) return line.replaceChildren();
   const means =
     table.samples > 1
-      ? "Rows of two samples seldom meet. A run takes all rows."
-      : "All counts here are of the sample. A run takes all rows.";
+      ? "Rows of two samples seldom meet; a run takes all rows."
+      : "Counts here are of the sample; a run takes all rows.";
   line.replaceChildren(
     h("span", {}, h("strong", {}, "Sample"), ` · ${table.sample}. ${means}`),
     h(

@@ -69,8 +69,10 @@ export class Studio extends Parts {
   lookedAt;
   /** @type {any} how its file is read, and for which settings, as JSON */
   found;
-  /** @type {string} */
+  /** @type {string | undefined} */
   foundFor;
+  /** @type {string | undefined} the step whose file it is */
+  foundOf;
   /** @type {{id: string | null, column: string} | undefined} just made; `column` was looked at then */
   begun;
   /** @type {Promise<unknown>} the steps that are being added, one after another */

@@ -40,6 +40,12 @@ export const reading = {
       this.rawPane.hide();
       return;
     }
+    if (this.foundOf !== id) {
+      // What another step's file is may not stand there until this one's is known.
+      this.rawPane.hide();
+      this.found = this.foundFor = undefined;
+      this.foundOf = id;
+    }
     const found = await this.detect(id, settings);
     if (id !== this.selected || !same(this.drafts.get(id), settings)) return;
     this.found = found;
