@@ -4,7 +4,7 @@ from fractions import Fraction
 
 import polars as pl
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from polars.testing import assert_frame_equal
 
@@ -51,6 +51,12 @@ def table_of(rows, odd=None) -> pl.DataFrame:
     return table.with_columns(kg=pl.when(pl.int_range(pl.len()) == table.height // 2).then(odd).otherwise("kg"))
 
 
+# A sum whose last places are lost in numbers a billion times as large: told are the places that are sure.
+@example(
+    {"by": ["kg"], "figures": [figure("sum", "kg")], "totals": "none"},
+    [("Fen", None, 0.01, None), ("Fen", None, 7e9 + 0.000001, None), ("Fen", None, -7e9, None)],
+    None, [], 1,
+)  # fmt: skip
 @settings(max_examples=300)
 @given(CHOSEN, ROWS, st.none() | ODD, st.lists(st.integers(0, 14), max_size=4), st.integers(1, 5))
 def test_parts_give_what_the_whole_gives_to_the_last_place(chosen, rows, odd, cuts, size):

@@ -71,9 +71,9 @@ class ControlTotal(Count):
             return None
         column = self.code
         if abs(before - after) <= _AGREE * size:
-            return f"total:{column}", 1, f"{column} adds up to {_told(after)} before and after"
-        differ = f"{column} adds up to {_told(before)} before and {_told(after)} after: {self.text}"
-        return f"total:{column}", 1, differ
+            return f"total:{column}", 1, f"{column} adds up to {_told(after, size)} before and after"
+        differ = f"{_told(before, size)} before and {_told(after, size)} after: {self.text}"
+        return f"total:{column}", 1, f"{column} adds up to {differ}"
 
 
 def control_total(
@@ -104,7 +104,8 @@ def control_total(
     return ControlTotal(column, frame.select("before", "after", "size"), why)
 
 
-def _told(number: float) -> str:
-    whole = len(f"{abs(number):.0f}")
-    text = f"{number:,.{max(0, _DIGITS - whole)}f}"
+def _told(number: float, size: float) -> str:
+    """A sum with the places that are sure: what was added up, without its signs, says how large they were."""
+    places = max(0, _DIGITS - len(f"{size:.0f}"))
+    text = f"{round(number, places) + 0.0:,.{places}f}"  # and never −0
     return text.rstrip("0").rstrip(".") if "." in text else text
