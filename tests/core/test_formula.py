@@ -151,6 +151,7 @@ def test_a_formula_means_what_plain_python_says(formula, rows):
         "2 + 1 == (packets if packets > 50 else 3)",
         "empty_if(3, packets if packets > 50 else 3) in (3, 4)",
         "3 in (4, packets if packets > 50 else 3)",
+        "joined('-', hub, hub) != replace('Fen', 'e', 'Fen')",
     ],
 )
 def test_a_constant_is_compared_with_a_choice_that_is_alike_in_all_rows(formula):

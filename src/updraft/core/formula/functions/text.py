@@ -169,6 +169,9 @@ def _mark(mark: Term) -> str:
 def replace(text: Term, old: Term, new: Term) -> Term:
     if not old.is_constant:
         raise Misfit("what is replaced must be written out here.", "Type it, not a column.")
+    if isinstance(text.constant, str) and isinstance(new.constant, str):
+        # Polars makes a column of one row of it, which stands beside no other.
+        return _text(pl.lit(text.constant.replace(_mark(old), new.constant)))
     instead = new.expr.fill_null("")
     # A text that is written out is made as long as the column that goes into it: Polars does not do it here.
     whole = text.expr if new.is_constant else pl.concat_str(text.expr, instead.str.head(0))
