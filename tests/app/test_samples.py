@@ -61,6 +61,25 @@ def test_each_step_says_whether_its_rows_are_a_sample_and_a_run_takes_all(little
     beds = little.post(f"/api/flows/{flow}/look", {"step": "beds"}).json["table"]
     assert (beds["rows"], beds["samples"], beds["sample"]) == (5, 0, "")
 
+    address = f"/api/flows/{flow}/tables/{seen['key']}/profile"
+    part = little.call("GET", address).json
+    assert part["run"] is None and part["profiles"][0]["rows"] == seen["rows"] < ROWS / 2
+    assert little.post(address, {"step": "sums"}).status_code == 404, "another step's table"
+    whole = little.post(address, {"step": "met"}).json["id"]
+    assert little.call("GET", address).json["run"] == {"id": whole, "status": "ok"}
+    made = {step["id"] for step in little.call("GET", f"/api/runs/{whole}").json["report"]["steps"]}
+    assert made == {"lots", "tidy", "beds", "met", "profile"}, "what the table follows from, and no more"
+    told = little.call("GET", f"/api/runs/{whole}/profile").json
+    lot, bed, hub = told["profiles"]
+    assert (lot["rows"], lot["distinct"], lot["most"][0]) == (ROWS, ROWS, ["LOT 00000", 1])
+    assert (bed["numbers"]["mean"], bed["histogram"]["counts"]) == (2, [ROWS // 5] * 5)
+    assert hub["most"] == [["Fen", 36_000], ["Dale", 24_000]]
+    saved = little.call("GET", f"/api/runs/{whole}/profile?as=csv").data.decode("utf-8-sig")
+    assert saved.splitlines()[3].startswith("Hub,text,60000,")
+    assert little.call("GET", f"/api/runs/{whole}/profile?as=page").data.count(b"60,000") > 2
+    assert not list(little.studio.folders.out(flow).iterdir()), "nothing is delivered"
+    assert little.studio.runs.newest() == {}, "a profile is no run of the flow"
+
     run = little.post(f"/api/flows/{flow}/runs", {}).json["id"]
     assert little.call("GET", f"/api/runs/{run}").json["status"] == "ok"
     made = (little.studio.folders.out(flow) / "out.csv").read_text(encoding="utf-8-sig")

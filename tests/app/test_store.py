@@ -76,6 +76,7 @@ def test_a_data_folder_of_any_earlier_version_opens_with_its_flows_and_runs(tmp_
     who, whose = (", who, decided", ", 'nobody', '{}'") if version > 2 else ("", "")
     of, whom = (", who, series, dry", ", 'nobody', '', 0") if version > 2 else ("", "")
     of, whom = (f"{of}, by", f"{whom}, ''") if version > 3 else (of, whom)
+    of, whom = (f"{of}, cause, chain", f"{whom}, '', ''") if version > 4 else (of, whom)
     db.execute_sql(
         f"INSERT INTO revision (flow_id, number, sentence, document, created{who})"
         f" VALUES ('abcdef123456', 1, 'Began', ?, 'then'{whose})", (text,),

@@ -98,6 +98,8 @@ def flow(path: str, *, by: list[str] | None = None) -> Flow:
             step("c", "summarise", {"by": ["Variety"], "figures": [{"figure": "rows"}]}, "v"),
             step("x", "write_file", {"name": "counted.csv"}, "c"),
             step("u", "write_file", {"name": "unmatched.csv"}, "j.unmatched"),
+            step("f", "profile_columns", {}, "d"),
+            step("y", "write_file", {"name": "profile.csv"}, "f"),
         )
     )
 
@@ -133,13 +135,15 @@ def test_a_run_by_parts_delivers_and_tells_the_same(lots, tmp_path, path, cut, m
     monkeypatch.setattr("updraft.core.steps.outputs.write_file.WriteFile.prepare", None)  # which holds all rows
     parted, made = delivered(lots, flow(path), tmp_path / "parts", cut)
     assert (whole.status, parted.status) == ("ok", "ok"), (whole.error, parted.error)
-    assert made == expected and len(made) == 7
+    assert made == expected and len(made) == 8
 
     def told(report: Report) -> list[dict]:
         each = [step.as_dict() for step in report.steps]
         return [{key: one[key] for key in one if key not in ("seconds", "sides")} for one in each]
 
     assert told(parted) == told(whole)
+    assert [step.figures for step in parted.steps] == [step.figures for step in whole.steps]
+    assert sum(len(step.figures) for step in parted.steps) > 6
 
 
 @pytest.mark.parametrize(("last", "by"), [("1.25", "Hub"), ("0.3333333", "Hub"), ("1.25", "Lot")])

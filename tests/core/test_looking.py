@@ -2,7 +2,7 @@
 
 import json
 import math
-from datetime import date
+from datetime import date, datetime
 
 import polars as pl
 import pytest
@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from updraft.core import Flow, Problem, dump, load
-from updraft.core.figures import histogram, pattern_counts, pattern_words, profile, profile_table
+from updraft.core.figures import counting, histogram, pattern_counts, pattern_words, profile, profile_table
 from updraft.core.flow.edits import EDIT
 from updraft.core.insight import (
     Chip,
@@ -95,6 +95,32 @@ def test_a_profile_counts_what_is_there(rows):
     assert number.odd == sum(n is not None and not math.isfinite(n) for n in numbers)
     assert number.numbers["zeros"] == sum(n == 0 for n in good) and number.numbers["min"] == min(good, default=None)
     assert json.dumps(number.as_dict(), default=str) and profile_table([text, number]).height == 2
+
+
+@given(st.data())
+def test_a_profile_of_a_table_that_is_gone_over_in_ranges_is_that_of_all_of_it(tmp_path, data):
+    days = st.dates(date(2025, 12, 1), date(2026, 2, 1))
+    numbers = st.floats(-1e6, 1e6) | st.sampled_from([math.nan, math.inf, -math.inf, -0.0])
+    wholes, texts = st.integers(-9, 9), st.sampled_from(["a", "b1", "b2", " ", "Zürich", "é", ""])
+    some = {"t": texts, "n": numbers, "w": wholes, "d": days, "b": st.booleans(), "m": days.map(_noon)}
+    schema = {"t": pl.String, "n": pl.Float64, "w": pl.Int64, "d": pl.Date, "b": pl.Boolean, "m": pl.Datetime("us")}
+    rows = data.draw(st.lists(st.fixed_dictionaries({k: st.none() | v for k, v in some.items()}), max_size=60))
+    table = pl.DataFrame(rows, schema=schema)
+    at_once = [column.as_dict() for column in profile(table)]
+    table.write_ipc(tmp_path / "table.arrow")
+    with pytest.MonkeyPatch.context() as patch:
+        few = {"TOGETHER": 3, "_DISTINCT": data.draw(st.integers(2, 12)), "_SAMPLED": 8, "_BATCH": 7}
+        for name, number in few.items():
+            patch.setattr(counting, name, number)
+        in_ranges = [column.as_dict() for column in profile(pl.scan_ipc(tmp_path / "table.arrow"))]
+    for one, other in zip(at_once, in_ranges, strict=True):
+        about = [{k: column.get("numbers", {}).pop(k, None) for k in ("mean", "spread")} for column in (one, other)]
+        assert about[0] == pytest.approx(about[1], abs=1e-6)
+        assert one == other
+
+
+def _noon(day):
+    return datetime(day.year, day.month, day.day, 12)
 
 
 def test_a_profile_of_days_tells_gaps_weekdays_and_months():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import logging
 import os
 import shutil
@@ -74,6 +75,8 @@ def main(data: str, run_id: str) -> None:
     except Problem as problem:
         report = Report("failed", error=problem)
     _keep(report, folders.run(run_id))
+    if asked["profiled"] and report.status in ("ok", "held"):
+        folders.profile(run_id).write_text(json.dumps(report.steps[-1].figures, default=str), "utf-8")
     body = report.as_dict()
     for output in body["outputs"]:
         output["path"] = Path(output["path"]).name

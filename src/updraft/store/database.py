@@ -110,7 +110,15 @@ def _causes(db: pw.SqliteDatabase, migrator: SqliteMigrator) -> None:
     )
 
 
-MIGRATIONS: list[Migration] = [_first, _connections, _decisions, _schedules, _causes]
+def _profiles(db: pw.SqliteDatabase, migrator: SqliteMigrator) -> None:
+    """The table that a run profiles all rows of."""
+    run_all(
+        migrator.add_column("run", "profiled", pw.CharField(max_length=200, default="")),
+        migrator.add_index("run", ("profiled",)),
+    )
+
+
+MIGRATIONS: list[Migration] = [_first, _connections, _decisions, _schedules, _causes, _profiles]
 
 
 def open_database(path: Path) -> pw.SqliteDatabase:

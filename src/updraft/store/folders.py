@@ -56,6 +56,10 @@ class Folders:
         """What one run delivered, kept as it was."""
         return self._made(self.data / "runs" / _id(run))
 
+    def profile(self, run: str) -> Path:
+        """The profile that one run made of all rows of a table, as JSON."""
+        return self.run(run) / "profile.json"
+
     def log(self, run: str) -> Path:
         """What the process of a run has to say to those who mend Updraft; gone when all went well."""
         return self._made(self.data / "runs") / f"{_id(run)}.log"

@@ -84,6 +84,8 @@ class RunRow(_Model):
     cause = pw.TextField(default="")  # what began it, in words
     chain = pw.TextField(default="")  # ids of the flows whose messages led to it, with commas
     who = pw.CharField(max_length=32, default="")
+    # The table, as it was looked at, of which it profiles all rows.
+    profiled = pw.CharField(max_length=200, default="", index=True)
 
     class Meta:
         table_name = "run"

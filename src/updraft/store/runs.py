@@ -29,6 +29,7 @@ class RunStore:
         by: str = "",
         cause: str = "",
         chain: str = "",
+        profiled: str = "",
     ) -> str:
         """A waiting run of the flow as it is now.
 
@@ -38,6 +39,7 @@ class RunStore:
             by: the schedule that begins it.
             cause: what begins it, in words.
             chain: ids of the flows whose messages led to it.
+            profiled: names the table, as it was looked at, of which it profiles all rows.
         """
         run_id = uuid.uuid4().hex[:12]
         RunRow.create(
@@ -52,6 +54,7 @@ class RunStore:
             by=by,
             cause=cause,
             chain=chain,
+            profiled=profiled,
         )
         return run_id
 
@@ -73,9 +76,16 @@ class RunStore:
         return [_plain(row) for row in rows.limit(most)]
 
     def newest(self) -> dict[str, dict[str, Any]]:
-        """The newest run of each flow, by the flow's id."""
-        last = RunRow.select(pw.fn.MAX(ROWID)).group_by(RunRow.flow)
+        """The newest run of each flow, by the flow's id; profiles left out."""
+        last = RunRow.select(pw.fn.MAX(ROWID)).where(RunRow.profiled == "").group_by(RunRow.flow)
         return {str(row.flow_id): _plain(row) for row in RunRow.select().where(ROWID.in_(last))}
+
+    def profiling(self, profiled: str) -> dict[str, Any] | None:
+        """The newest run that profiles all rows of a table; None where none did or is about to."""
+        good = RunRow.status.in_((*OPEN, "ok", "held"))
+        rows = RunRow.select().where((RunRow.profiled == profiled) & good).order_by(ROWID.desc())
+        row = rows.first()
+        return _plain(row) if row else None
 
     def flow(self, run_id: str) -> Flow:
         """The flow as it was when the run was asked for."""
@@ -151,6 +161,7 @@ def _plain(row: RunRow) -> dict[str, Any]:
         "by": row.by,
         "cause": row.cause,
         "chain": row.chain,
+        "profiled": row.profiled,
         "progress": json.loads(row.progress),
         "report": json.loads(row.report) if row.report else None,
         "cancelling": row.cancel and row.status == "running",

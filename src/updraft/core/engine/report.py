@@ -34,7 +34,9 @@ class Turn:
 
 @dataclass(frozen=True)
 class StepReport:
-    """What one step did. `seconds` is wall time, `rows_in` None for a source, `turns` the flows within it."""
+    """What one step did. `seconds` is wall time, `rows_in` None for a source, `turns` the flows within it,
+    `figures` as in Result; these are for whoever asked for the run, and no part of its plain data.
+    """
 
     id: str
     kind: str
@@ -46,6 +48,7 @@ class StepReport:
     warnings: tuple[str, ...] = ()
     sides: dict[str, int] = field(default_factory=dict)
     turns: tuple[Turn, ...] = ()
+    figures: tuple[dict[str, Any], ...] = ()
 
     @classmethod
     def of(
@@ -54,7 +57,7 @@ class StepReport:
         sides = {name: rows for name, rows in table.rows.items() if name}
         return cls(
             step.step.id, step.step.kind, label(step.step), table.rows_in, table.height, round(seconds, 6),
-            table.facts, table.warnings, sides, turns,
+            table.facts, table.warnings, sides, turns, table.figures,
         )  # fmt: skip
 
     def with_rows_left(self, whole: int, step: PlannedStep) -> StepReport:
@@ -66,7 +69,7 @@ class StepReport:
         return replace(self, rows_in=whole, sides=self.sides | more)
 
     def as_dict(self) -> dict[str, Any]:
-        plain = {key: value for key, value in vars(self).items() if key != "turns" or value}
+        plain = {key: value for key, value in vars(self).items() if key not in ("turns", "figures")}
         if self.turns:
             plain["turns"] = [turn.as_dict() for turn in self.turns]
         return {**plain, "facts": [vars(fact) for fact in self.facts], "warnings": list(self.warnings)}

@@ -167,7 +167,7 @@ class _Step:
                 return self.in_order(spread)
         by_groups = self.by_groups(spread.groups, few=False) if spread.groups else None
         why = _NOT_EXACT if spread.groups else "it cannot work by parts"
-        return by_groups or replace(self._together({}), together=why)
+        return by_groups or replace(self._together({}), together="" if spread.lean else why)
 
     def by_groups(self, groups: Groups, *, few: bool) -> Made | None:
         """What is asked of groups of all rows, counted and added up part by part; None where it is not said

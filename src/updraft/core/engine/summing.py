@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import polars as pl
 
@@ -35,6 +36,7 @@ class Made:
     brought: tuple[str, ...] = ()
     warnings: tuple[str, ...] = ()
     evidence: dict[str, str] = field(default_factory=dict)
+    figures: tuple[dict[str, Any], ...] = ()
     seconds: float = 0.0
     together: str = ""
 
@@ -142,6 +144,7 @@ class Sum:
             tuple(name for name in self._result.brought if name not in HIDDEN),
             tuple(self._warnings),
             self._result.evidence,
+            self._result.figures,
         )
 
     def _gathered(self, output: str) -> Gathered:

@@ -50,7 +50,7 @@ class Table:
         changed: cells changed, by column.
         brought: columns that came from another table.
         evidence: why columns have their kinds.
-        whole, presummed: as in Result.
+        whole, presummed, figures: as in Result.
     """
 
     fingerprint: str
@@ -66,6 +66,7 @@ class Table:
     evidence: dict[str, str] = field(default_factory=dict)
     whole: int | None = None
     presummed: bool = False
+    figures: tuple[dict[str, Any], ...] = ()
 
     @property
     def height(self) -> int:
@@ -134,6 +135,7 @@ def compute(
         result.evidence,
         result.whole,
         result.presummed,
+        result.figures,
     )
 
 

@@ -42,38 +42,64 @@ def histogram(series: pl.Series, bins: int = 24, *, log: bool = False) -> Histog
         series: whole numbers, numbers, dates, or dates with a time.
         bins: how many, from 1 to 400; whole numbers and days get no bin narrower than one.
     """
-    bins = max(1, min(bins, 400))
-    dtype = series.dtype
-    values = series.drop_nulls()
-    step = 0
-    if isinstance(dtype, pl.Datetime):
-        values = values.dt.epoch("s")
-        log, step = False, 1
-    elif isinstance(dtype, pl.Date):
-        values = values.to_physical()
-        log, step = False, 1
-    elif dtype.is_integer():
-        step = 1
-    numbers = values.cast(pl.Float64)
-    fits = numbers.is_finite() & (numbers > 0) if log else numbers.is_finite()
-    inside = numbers.filter(fits)
-    empty, outside = series.null_count(), numbers.len() - inside.len()
+    values, log = as_numbers(series.drop_nulls()), log and not series.dtype.is_temporal()
+    fits = values.is_finite() & (values > 0) if log else values.is_finite()
+    inside = values.filter(fits)
+    empty, outside = series.null_count(), values.len() - inside.len()
     if not inside.len():
         return Histogram((), (), (), empty, outside, log)
     low, high = float(inside.min()), float(inside.max())  # type: ignore[arg-type]
-    edges = _edges(low, high, bins, step, log)
-    import numpy as np
+    made = Bins(series.dtype, low, high, bins, log=log)
+    made.add(inside)
+    return made.histogram(empty, outside)
 
-    places = np.searchsorted(edges, inside.to_numpy(), side="right") - 1
-    counts = np.bincount(np.clip(places, 0, len(edges) - 2), minlength=len(edges) - 1)
-    return Histogram(
-        tuple(edges.tolist()),
-        tuple(int(c) for c in counts),
-        tuple(_label(e, dtype, 0 if log else step, high - low) for e in edges),
-        empty,
-        outside,
-        log,
-    )
+
+def as_numbers(values: pl.Series) -> pl.Series:
+    """Values as the numbers that the edges are: of dates days, of dates with a time seconds."""
+    if isinstance(values.dtype, pl.Datetime):
+        values = values.dt.epoch("s")
+    elif isinstance(values.dtype, pl.Date):
+        values = values.to_physical()
+    return values.cast(pl.Float64)
+
+
+class Bins:
+    """A histogram that values are added to.
+
+    Args:
+        dtype: of the values.
+        low, high: the smallest and the largest of them, as numbers.
+    """
+
+    def __init__(
+        self, dtype: pl.DataType, low: float, high: float, bins: int = 24, *, log: bool = False
+    ) -> None:
+        import numpy as np
+
+        self._dtype, self._log = dtype, log
+        self._step = 1 if dtype.is_integer() or dtype.is_temporal() else 0
+        self._edges = _edges(low, high, max(1, min(bins, 400)), self._step, log)
+        self._counts = np.zeros(len(self._edges) - 1, dtype=np.int64)
+
+    def add(self, inside: pl.Series, rows: pl.Series | None = None) -> None:
+        """Add numbers between the ends; `rows` says how many have each."""
+        import numpy as np
+
+        places = np.searchsorted(self._edges, inside.to_numpy(), side="right") - 1
+        places = np.clip(places, 0, len(self._counts) - 1)
+        weights = None if rows is None else rows.to_numpy()  # whole numbers, exact below 2^53
+        self._counts += np.bincount(places, weights, minlength=len(self._counts)).astype(np.int64)
+
+    def histogram(self, empty: int, outside: int) -> Histogram:
+        step = 0 if self._log else self._step
+        return Histogram(
+            tuple(self._edges.tolist()),
+            tuple(int(count) for count in self._counts),
+            tuple(_label(edge, self._dtype, step) for edge in self._edges),
+            empty,
+            outside,
+            self._log,
+        )
 
 
 def _edges(
@@ -105,7 +131,7 @@ def _plain(
     return np.array([low, *inner, high])
 
 
-def _label(edge: float, dtype: pl.DataType, step: int, wide: float) -> str:
+def _label(edge: float, dtype: pl.DataType, step: int) -> str:
     if isinstance(dtype, pl.Date):
         return str(date(1970, 1, 1) + timedelta(days=max(min(edge, 2_932_896), -719_162)))
     if isinstance(dtype, pl.Datetime):

@@ -5,16 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass, field
+from functools import partial
 from typing import Any
 
 import polars as pl
 
-from updraft.core.figures.histograms import Histogram, histogram
-from updraft.core.figures.patterns import USUAL, pattern_counts, pattern_words
-from updraft.core.values import Kind, is_blank, kind_of
-from updraft.core.values.text import shown
-
-MOST, LEAST = 8, 5
+from updraft.core.figures.counting import TOGETHER, counted
+from updraft.core.figures.folding import Days, Numbers, Texts, Usual
+from updraft.core.figures.histograms import Histogram
+from updraft.core.values import Kind, kind_of
 
 
 @dataclass(frozen=True)
@@ -51,131 +50,87 @@ class ColumnProfile:
     def as_dict(self) -> dict[str, Any]:
         return {key: value for key, value in asdict(self).items() if value not in (None, (), {})}
 
+    @classmethod
+    def of_plain(cls, plain: dict[str, Any]) -> ColumnProfile:
+        """What `as_dict` gave, also where JSON made lists of what stood in it."""
+        known = dict(plain, kind=Kind(plain["kind"]))
+        for name in ("most", "least", "patterns"):
+            known[name] = tuple((text, rows) for text, rows in plain.get(name, ()))
+        known["weekdays"] = tuple(plain.get("weekdays", ()))
+        if bins := plain.get("histogram"):
+            as_tuples = {key: tuple(bins[key]) for key in ("edges", "counts", "labels")}
+            known["histogram"] = Histogram(**{**bins, **as_tuples})
+        return cls(**known)
 
-def profile(table: pl.DataFrame) -> list[ColumnProfile]:
-    """A profile of every column, in the table's order."""
-    with ThreadPoolExecutor(4) as pool:  # Polars works outside the interpreter's lock
-        return list(pool.map(_profiled, table.get_columns()))
+
+def profile(table: pl.DataFrame | pl.LazyFrame) -> list[ColumnProfile]:
+    """A profile of every column, in the table's order.
+
+    Args:
+        table: in memory; or a query that can be asked again and again, which is not held as a whole (see
+            `counting`). A mean of more rows than are counted at once may differ in its last places.
+    """
+    lazy = table.lazy()
+    schema = lazy.collect_schema()
+    if not len(schema):
+        return []
+    rows, *nulls = (
+        lazy.select(pl.len().alias("\0rows"), pl.all().null_count()).collect(engine="streaming").row(0)
+    )
+    work = partial(_profiled, lazy, rows)
+    with ThreadPoolExecutor(
+        4 if rows <= TOGETHER else 1
+    ) as pool:  # Polars works outside the interpreter's lock
+        return list(pool.map(work, schema, schema.values(), nulls))
 
 
-def _profiled(series: pl.Series) -> ColumnProfile:
-    kind, rows = kind_of(series.dtype), series.len()
-    if series.dtype.is_nested():
-        return ColumnProfile(series.name, kind, rows, series.null_count())
-    counts = series.alias("value").drop_nulls().to_frame().group_by("value").agg(pl.len().alias("n"))
-    figures: dict[str, Any] = {}
-    if kind is Kind.TEXT and isinstance(series.dtype, pl.String):
-        blank = counts.filter(is_blank("value", pl.String()))
-        counts = counts.filter(~is_blank("value", pl.String()))
-        figures = {"blank_only": int(blank["n"].sum()), **_texts(counts)}
+def _profiled(table: pl.LazyFrame, rows: int, name: str, dtype: pl.DataType, nulls: int) -> ColumnProfile:
+    kind, usual = kind_of(dtype), Usual()
+    if dtype.is_nested():
+        return ColumnProfile(name, kind, rows, nulls)
+    frames, figures = counted(table, name, rows), dict[str, Any]()
+    if isinstance(dtype, pl.String):
+        texts = Texts()
+        for counts in frames:
+            usual.add(texts.add(counts))
+        figures = texts.figures()
     elif kind in (Kind.WHOLE, Kind.NUMBER):
-        figures = _numbers(series)
+        odd, low, high = _ends(table, name, dtype)
+        numbers = Numbers(dtype, rows - nulls - odd, low, high)
+        for counts in frames:
+            usual.add(counts)
+            numbers.add(counts)
+        figures = numbers.figures(nulls, odd)
     elif kind in (Kind.DATE, Kind.DATETIME):
-        figures = _days(series, counts)
-    most = counts.top_k(MOST, by="n") if counts.height > 1000 else counts
-    least = counts.bottom_k(LEAST, by="n") if counts.height > 1000 else counts
+        _, low, high = _ends(table, name, dtype)
+        days = Days(dtype, rows - nulls, low, high)
+        for counts in frames:
+            usual.add(counts)
+            days.add(counts)
+        figures = days.figures(nulls)
+    else:
+        for counts in frames:
+            usual.add(counts)
     return ColumnProfile(
-        series.name,
+        name,
         kind,
         rows,
-        series.null_count() + figures.get("blank_only", 0),
-        distinct=counts.height,
-        most=_listed(most.sort(["n", "value"], descending=[True, False]).head(MOST)),
-        least=_listed(least.sort(["n", "value"]).head(LEAST)),
+        nulls + figures.get("blank_only", 0),
+        distinct=usual.distinct,
+        most=usual.listed(most=True),
+        least=usual.listed(most=False),
         **figures,
     )
 
 
-def _listed(counts: pl.DataFrame) -> tuple[tuple[str, int], ...]:
-    return tuple(zip(_cut(shown(counts["value"])), counts["n"].to_list(), strict=True))
-
-
-def _cut(texts: pl.Series) -> list[str]:
-    return [text if text is None or len(text) <= 200 else f"{text[:199]}…" for text in texts.to_list()]
-
-
-def _texts(counts: pl.DataFrame) -> dict[str, Any]:
-    if not counts.height:
-        return {}
-    length = pl.col("value").str.len_chars()
-    facts = counts.select(
-        shortest=length.min(),
-        longest=length.max(),
-        mean_length=(length * pl.col("n")).sum() / pl.col("n").sum(),
-    )
-    found = pattern_counts(counts).sort(["n", "pattern"], descending=[True, False])
-    filled = int(found["n"].sum())
-    first = int(found["n"][0])
-    return {
-        "numbers": facts.row(0, named=True),
-        "odd": filled - first if first >= USUAL * filled else 0,
-        "patterns": tuple(
-            (pattern_words(pattern), n) for pattern, n in found.select("pattern", "n").head(MOST).iter_rows()
-        ),
-    }
-
-
-def _numbers(series: pl.Series) -> dict[str, Any]:
-    value = pl.col(series.name)
-    frame = series.to_frame()
-    odd = int(frame.select((~value.is_finite()).sum()).item()) if series.dtype.is_float() else 0
-    if odd:
-        frame = frame.filter(value.is_finite())
-    exact = value.cast(pl.Float64)
-    facts = (
-        frame.lazy()
-        .select(
-            min=value.min(),
-            max=value.max(),
-            mean=exact.mean(),
-            median=value.median(),
-            q05=value.quantile(0.05, "linear"),
-            q25=value.quantile(0.25, "linear"),
-            q75=value.quantile(0.75, "linear"),
-            q95=value.quantile(0.95, "linear"),
-            spread=exact.std(),
-            zeros=(value == 0).sum(),
-            negatives=(value < 0).sum(),
-        )
-        .collect()
-        .row(0, named=True)
-    )
-    return {
-        "numbers": {
-            key: float(fact) if fact is not None and not isinstance(fact, int) else fact
-            for key, fact in facts.items()
-        },
-        "odd": odd,
-        "histogram": histogram(series),
-    }
-
-
-def _days(series: pl.Series, counts: pl.DataFrame) -> dict[str, Any]:
-    if not counts.height:
-        return {}
-    days = (
-        counts.select(pl.col("value").cast(pl.Date).alias("day"), "n")
-        .group_by("day")
-        .agg(pl.col("n").sum())
-        .sort("day")
-    )
-    steps = days["day"].to_physical().diff().drop_nulls() - 1
-    weekdays = dict(days.group_by(pl.col("day").dt.weekday()).agg(pl.col("n").sum()).iter_rows())
-    months = (
-        days.group_by(pl.col("day").dt.strftime("%Y-%m").alias("month")).agg(pl.col("n").sum()).sort("month")
-    )
-    ends = shown(pl.Series([series.min(), series.max()], dtype=series.dtype))
-    return {
-        "days": {
-            "first": ends[0],
-            "last": ends[1],
-            "missing_days": int(steps.sum()),
-            "longest_gap": int(max(steps.to_list(), default=0)),
-        },
-        "weekdays": tuple(int(weekdays.get(n, 0)) for n in range(1, 8)),
-        "months": dict(months.iter_rows()),
-        "histogram": histogram(series),
-    }
+def _ends(table: pl.LazyFrame, name: str, dtype: pl.DataType) -> tuple[int, Any, Any]:
+    """How many numbers are infinite or none; the smallest and the largest of the other values."""
+    value, odd = pl.col(name), pl.lit(0)
+    if dtype.is_float():
+        odd = (~value.is_finite()).sum()
+        value = value.filter(value.is_finite())
+    asked = table.select(odd.alias("odd"), value.min().alias("low"), value.max().alias("high"))
+    return asked.collect(engine="streaming").row(0)
 
 
 def profile_table(profiles: Iterable[ColumnProfile]) -> pl.DataFrame:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from updraft.core.flow.model import Flow, Ref
+from updraft.core.flow.model import Flow, Ref, Step
 
 
 def inputs_of(flow: Flow) -> dict[str, list[str]]:
@@ -78,6 +78,12 @@ def upstream(flow: Flow, refs: list[Ref]) -> set[str]:
             found.add(here)
             waiting += edges[here]
     return found
+
+
+def up_to(flow: Flow, ref: Ref, last: Step) -> Flow:
+    """The flow that makes one table, with a last step that takes it."""
+    needed = upstream(flow, [ref])
+    return flow.model_copy(update={"steps": (*(step for step in flow.steps if step.id in needed), last)})
 
 
 def downstream(flow: Flow, step_id: str) -> set[str]:

@@ -40,6 +40,7 @@ class Spread:
         settings: those to take instead where PLACE has to be handed on.
         rows_stay: by keys, each row of the result and of its sides is a row of the main table, whose columns
             stay as they are but for those that `StepKind.reads` names; new ones may stand beside them.
+        lean: all rows at once, but it goes over them a column at a time, and holds few of them.
         groups: what is asked of groups of its rows, of the whole or by keys: they may be counted and added
             up part by part, as far as that gives the same.
     """
@@ -57,10 +58,11 @@ class Spread:
     empty_first: bool = False
     settings: Any = None
     rows_stay: bool = False
+    lean: bool = False
     groups: Groups | None = None
 
 
-WHOLE, BY_ROWS = Spread("whole"), Spread("rows")
+WHOLE, LEAN, BY_ROWS = Spread("whole"), Spread("whole", lean=True), Spread("rows")
 
 
 def by_columns(names: Sequence[str], **more: Any) -> Spread:

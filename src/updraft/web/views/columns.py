@@ -1,4 +1,4 @@
-"""Looking as JSON: profiles, value lists, histograms, pairs of columns under a focus, and the steps a focus
+"""Looking as JSON: value lists, histograms, pairs of columns under a focus, and the steps a focus
 makes.
 """
 
@@ -6,16 +6,15 @@ from __future__ import annotations
 
 import csv
 import io
-import json
 from typing import Annotated, Any
 
 import polars as pl
-from flask import Blueprint, Response, jsonify, render_template, request
+from flask import Blueprint, Response, jsonify, request
 from pydantic import Field, ValidationError
 
 from updraft.core import Problem
-from updraft.core.figures import histogram, pattern_counts, pattern_words, profile, profile_table
-from updraft.core.formats.write import without_formula, write_csv
+from updraft.core.figures import histogram, pattern_counts, pattern_words, profile
+from updraft.core.formats.write import without_formula
 from updraft.core.insight import Focus, column_values, counted_values, ordered_values
 from updraft.core.insight.charts import Asked as AskedChart
 from updraft.core.insight.charts import chart, usual
@@ -24,9 +23,7 @@ from updraft.core.steps.choice import need_columns
 from updraft.core.values import Kind, kind_of
 from updraft.core.values.coded import by_value
 from updraft.core.values.meaning import number_in
-from updraft.store.folders import safe_name
 from updraft.web.asked import Asked, Listed, Text, body_of, focus_of_query, query_of
-from updraft.web.attaching import attached
 from updraft.web.live.kept import in_focus, kept, need_column, rows_of
 from updraft.web.live.patient import patient
 from updraft.web.live.studio import remembered
@@ -181,36 +178,6 @@ def dependencies(flow_id: str, key: str) -> Any:
     return jsonify(columns=found)
 
 
-@blueprint.get("/profile")
-@patient
-def whole_profile(flow_id: str, key: str) -> Any:
-    """The profile of every column in focus: as JSON, or as a file or page by `as` (csv, json, page)."""
-    focus = focus_of_query()
-    names = kept(key, _output()).collect_schema().names()
-    found = remembered(
-        ("profile", key, _output(), focus.model_dump_json()), lambda: profile(_in_focus(key, names, focus))
-    )
-    way, name = request.args.get("as", ""), safe_name(request.args.get("name", "") or "profile")
-    if way == "csv":
-        return _download(write_csv(profile_table(found), None) or "", f"{name}.csv", "text/csv")
-    if way == "json":
-        text = json.dumps([p.as_dict() for p in found], ensure_ascii=False, indent=1, default=str)
-        return _download(text, f"{name}.json", "application/json")
-    if way == "page":
-        return render_template(
-            "profile.html",
-            profiles=found,
-            name=request.args.get("name", ""),
-            rows=found[0].rows if found else 0,
-        )
-    table = profile_table(found)
-    return jsonify(
-        columns=table.columns,
-        rows=[list(row) for row in table.iter_rows()],
-        profiles=[p.as_dict() for p in found],
-    )
-
-
 @blueprint.get("/chart")
 @patient
 def drawn(flow_id: str, key: str) -> Any:
@@ -231,10 +198,6 @@ def drawn(flow_id: str, key: str) -> Any:
     mark = ("chart", key, _output(), focus.model_dump_json(), asked.model_dump_json())
     names = asked.columns() or schema.names()[:1]
     return jsonify(remembered(mark, lambda: chart(_in_focus(key, names, focus), asked)))
-
-
-def _download(text: str, name: str, kind: str) -> Response:
-    return attached(Response(text, mimetype=kind), name)
 
 
 @blueprint.get("/compare")

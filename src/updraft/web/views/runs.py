@@ -37,9 +37,8 @@ def repeat(run_id: str) -> Any:
     old = app.runs.get(run_id)
     repeats = run_id if old["status"] in ("cut off", "failed", "cancelled") else ""
     flow = app.runs.flow(run_id)
-    new = app.runs.create(
-        old["flow"], flow, old["revision"], old["parameters"], dry=old["dry"], repeats=repeats
-    )
+    told = {name: old[name] for name in ("dry", "profiled", "cause")}
+    new = app.runs.create(old["flow"], flow, old["revision"], old["parameters"], repeats=repeats, **told)
     app.execute(new)
     return jsonify(id=new), 201
 

@@ -1,7 +1,14 @@
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import polars as pl
+
 from updraft.core.figures import profile, profile_table
 from updraft.core.steps.base import StepKind
 from updraft.core.steps.given import Context, Result
 from updraft.core.steps.settings import Settings
+from updraft.core.steps.spread import LEAN, Spread
 from updraft.core.steps.tables import Tables
 
 
@@ -24,9 +31,12 @@ class ProfileColumns(StepKind):
     made_for = "profile"
     Settings = ProfileColumnsSettings
 
+    def spread(self, settings: ProfileColumnsSettings, schemas: Mapping[str, pl.Schema]) -> Spread:
+        return LEAN
+
     def apply(self, tables: Tables, settings: ProfileColumnsSettings, context: Context) -> Result:
-        # Figures of every column are no one lazy query: the table is looked at as a whole.
-        return Result(profile_table(profile(tables.main.collect())).lazy())
+        found = profile(tables.main)  # no one lazy query: each column is gone over by itself
+        return Result(profile_table(found).lazy(), figures=tuple(column.as_dict() for column in found))
 
     def sentence(self, settings: ProfileColumnsSettings) -> str:
         return "a row for each column"

@@ -1,8 +1,8 @@
 /**
  * The desk of the whole table's profile: a line for each column; to copy, to save, to print, or to
- * take as a table.
+ * take as a table. Where the table is a sample, a run can profile all rows.
  */
-import { api, Newest, notice } from "../api.js";
+import { api, attempt, Newest, notice, post } from "../api.js";
 import { count, h, icon, plural } from "../dom.js";
 import { picture } from "../pictures.js";
 import { writer } from "../numbers.js";
@@ -17,44 +17,68 @@ export class ProfileDesk {
     this.studio = studio;
     this.desk = desk;
     this.newest = new Newest();
+    /** The run that profiled all rows, where these are shown. */
+    this.whole = /** @type {string | null} */ (null);
   }
 
-  address(as = "") {
+  address(as = "", whole = this.whole) {
     const { table, focus, flow, state, selected } = this.studio;
-    const of = table.sample ? ", a sample" : "";
+    const of = table.sample && !whole ? ", a sample" : "";
     const query = new URLSearchParams({
       output: table.output,
       ...(as ? { as, name: `${state.name}, ${state.steps[selected].label}${of}` } : {}),
       ...(focus.text ? { focus: focus.text } : {}),
     });
-    return `/api/flows/${flow}/tables/${table.key}/profile?${query}`;
+    const place = whole ? `runs/${whole}` : `flows/${flow}/tables/${table.key}`;
+    return `/api/${place}/profile?${query}`;
   }
 
-  async show() {
+  /** `part`: of the sample, also where all rows are known. */
+  async show({ part = false } = {}) {
     const { studio } = this;
-    const all = studio.table.sample ? "The sample" : "The whole table";
     this.desk.fold(false);
-    const frame = (/** @type {any} */ body, foot = /** @type {any[] | null} */ (null)) =>
-      this.desk.show("profile", {
-        eyebrow: "Profile",
-        title: studio.focus.nothing ? all : "The selected rows",
-        summary: `${plural(studio.grid.length ?? 0, "row", "rows")} × ${plural(studio.table.columns.length, "column", "columns")}; all of them are counted`,
-        tools: closing("Back to the step", () => studio.act.chooseColumn(null)),
-        body,
-        foot,
-      });
-    if (this.desk.view !== "profile")
-      frame([h("p", { class: "muted", role: "status" }, "Working it out…")]);
-    const found = await this.newest.answer(() => api(this.address()));
-    if (!found || this.desk.view !== "profile") return;
+    if (this.desk.view !== "profile") {
+      this.whole = null;
+      this.frame([h("p", { class: "muted", role: "status" }, "Working it out…")]);
+    }
+    const answer = await this.newest.answer(async () => {
+      const found = await api(this.address("", null));
+      const done = studio.table.sample && found.run && !isOpen(found.run) && !part;
+      const whole = done ? found.run.id : null;
+      return { whole, found: whole ? await api(this.address("", whole)) : found };
+    });
+    if (!answer || this.desk.view !== "profile") return;
+    this.whole = answer.whole;
+    this.draw(answer.found);
+  }
+
+  /** @param {any} body */
+  frame(body, foot = /** @type {any[] | null} */ (null), rows = this.studio.grid.length ?? 0) {
+    const { studio } = this;
+    const all = studio.table.sample && !this.whole ? "The sample" : "The whole table";
+    this.desk.show("profile", {
+      eyebrow: "Profile",
+      title: studio.focus.nothing ? all : "The selected rows",
+      summary: `${plural(rows, "row", "rows")} × ${plural(studio.table.columns.length, "column", "columns")}; all of them are counted`,
+      tools: closing("Back to the step", () => studio.act.chooseColumn(null)),
+      body,
+      foot,
+    });
+  }
+
+  /** @param {any} found */
+  draw(found) {
+    const { studio } = this;
     const tool = (/** @type {string} */ sign, /** @type {string} */ text, /** @type {any} */ act) =>
       h("button", { type: "button", class: "chip", onclick: act }, icon(sign), text);
     const save = (/** @type {string} */ as) => {
       const link = h("a", { href: this.address(as), download: "" });
       link.click();
     };
-    frame(
+    const about = h("p", { class: "profile-about", role: "status" });
+    this.frame(
       [
+        about,
         h(
           "div",
           { class: "add-row mb-2" },
@@ -95,7 +119,73 @@ export class ProfileDesk {
           "Take as a table",
         ),
       ],
+      this.whole ? found.profiles[0]?.rows : undefined,
     );
+    this.tell(about, found.run);
+  }
+
+  /**
+   * Which rows the figures are of where the table is a sample, and the way to the others.
+   * @param {HTMLElement} about
+   * @param {{id: string, status: string} | null} run
+   */
+  tell(about, run) {
+    about.hidden = !this.studio.table.sample || !this.studio.focus.nothing;
+    if (about.hidden) return;
+    const button = (/** @type {string} */ text, /** @type {any} */ onclick, title = "") =>
+      h("button", { type: "button", class: "tiny-button", title, onclick }, text);
+    if (this.whole)
+      about.replaceChildren(
+        "Figures of all rows. ",
+        button("Show the sample", () => this.show({ part: true })),
+      );
+    else if (run && isOpen(run)) {
+      const stop = button("Stop", () => attempt(() => post(`/api/runs/${run.id}/cancel`)));
+      const far = h("span", {}, "Profiling all rows… ");
+      about.replaceChildren(far, stop);
+      this.watch(run.id, far);
+    } else
+      about.replaceChildren(
+        "Figures of the sample. ",
+        run
+          ? button("Show all rows", () => this.show())
+          : button(
+              "Profile all rows",
+              () => this.start(),
+              "A run goes over all rows of every file; nothing is delivered",
+            ),
+      );
+  }
+
+  async start() {
+    const { studio } = this;
+    await studio.applyDraft(); // a run takes what is saved
+    const { table, flow } = studio;
+    const of = { step: table.step, output: table.output };
+    const run = await attempt(() => post(`/api/flows/${flow}/tables/${table.key}/profile`, of));
+    if (run && this.desk.view === "profile") await this.show();
+  }
+
+  /**
+   * Tell how far a run is, as long as that is shown; then show what it made.
+   * @param {string} id
+   * @param {HTMLElement} far
+   */
+  async watch(id, far) {
+    for (;;) {
+      const run = await api(`/api/runs/${id}`).catch(() => null);
+      if (!far.isConnected) return;
+      if (run && !isOpen(run)) {
+        if (run.report?.error) notice(`Not all rows were profiled: ${run.report.error.text}`);
+        return void this.show();
+      }
+      if (run) {
+        const done = Object.values(run.progress.steps ?? {}).filter(Boolean).length;
+        const steps = run.progress.total ? `${done} of ${run.progress.total} steps` : "";
+        far.textContent = `Profiling all rows: ${run.why ?? steps} `;
+      }
+      await new Promise((then) => setTimeout(then, 1000));
+    }
   }
 
   /** @param {any} found */
@@ -116,6 +206,9 @@ export class ProfileDesk {
     );
   }
 }
+
+/** @param {{status: string}} run */
+const isOpen = (run) => ["waiting", "running"].includes(run.status);
 
 /** @param {import("./told.d.ts").Profiled} column */
 function facts(column) {
