@@ -6,7 +6,18 @@ import { answerBy, asked, JS, notices } from "./world.js";
 const { ProfileDesk } = await import(`${JS}desk/profile.js`);
 
 const soon = (ms = 20) => new Promise((done) => setTimeout(done, ms));
-const column = (rows) => ({ name: "Bed", kind: "whole", rows, empty: 0, blank_only: 0, odd: 0 });
+const column = (rows) => ({
+  name: "Bed",
+  kind: "whole",
+  rows,
+  empty: 0,
+  blank_only: 0,
+  odd: 0,
+  most: [
+    ["4", 0.7 * rows],
+    ["2", 0.3 * rows],
+  ],
+});
 const profile = (rows, run) => ({
   columns: ["Column"],
   rows: [["Bed"]],
@@ -71,6 +82,7 @@ test("all rows of a sampled table are profiled by a run, which is watched to its
   server.run = { id: "r1", status: "ok" };
   await soon(1100);
   assert.match(main.textContent, /^The whole table 10,000 rows/);
+  assert.match(main.textContent, /Most often: 4 \(7,000\), 2 \(3,000\)/);
   assert.match(made.address("csv"), /runs\/r1\/profile/);
   assert.doesNotMatch(made.address("csv"), /sample/);
   await press("Show the sample");

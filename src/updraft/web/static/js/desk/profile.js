@@ -100,12 +100,14 @@ export class ProfileDesk {
                 {
                   type: "button",
                   class: "profile-open",
+                  title: this.whole ? "Open it in the sample" : null,
                   onclick: () => studio.act.chooseColumn(column.name),
                 },
                 h("span", { class: "profile-name" }, column.name),
                 h("span", { class: "muted" }, column.kind.replace("_", "/")),
                 picture(column),
                 h("span", { class: "profile-facts" }, facts(column)),
+                this.whole ? h("span", { class: "profile-facts" }, usual(column)) : null,
               ),
             ),
           ),
@@ -232,6 +234,23 @@ function facts(column) {
         : `${numbers.shortest} to ${count(numbers.longest)} characters`,
     );
   return said.filter(Boolean).join(" · ");
+}
+
+/**
+ * The values that most rows have, which the sample has other counts of.
+ * @param {import("./told.d.ts").Profiled} column
+ */
+function usual({ most = [] }) {
+  if (!(most[0]?.[1] > 1)) return null;
+  const some = most.slice(0, 5).map(([value, rows]) => `${value} (${count(rows)})`);
+  const last = some.length - 1;
+  return [
+    "Most often: ",
+    ...some.map((text, at) => [
+      h("span", { class: text.length < 34 ? "text-nowrap" : null }, text),
+      at < last ? ", " : "",
+    ]),
+  ];
 }
 
 /** A figure worked out of many values, such as a mean: six digits say enough. */

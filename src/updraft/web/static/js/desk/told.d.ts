@@ -15,6 +15,7 @@ export interface Profiled {
   blank_only: number;
   odd: number;
   distinct: number | null;
+  most?: [string, number][];
   numbers?: Record<string, number>;
   days?: { first?: string; last?: string; missing_days?: number };
 }
