@@ -9,6 +9,7 @@ import { answerBy, JS } from "./world.js";
 const { Newest } = await import(`${JS}api.js`);
 const { Candidates } = await import(`${JS}candidates.js`);
 const { copyCells } = await import(`${JS}gridCopying.js`);
+const { tables } = await import(`${JS}parts/tables.js`);
 const { reading } = await import(`${JS}parts/reading.js`);
 const { picking } = await import(`${JS}parts/picking.js`);
 const { Sample } = await import(`${JS}sample.js`);
@@ -207,4 +208,49 @@ test("the file of a step that was left does not stand beside the table of anothe
   asked[2].answer({ title: "two" });
   await second;
   assert.equal(pane, "two");
+});
+
+test("what is opened while a table is on its way stays, and tells of that table", async () => {
+  shown(Object.assign(document.createElement("p"), { id: "grid-empty" }));
+  const asked = waiting();
+  const nothing = new Proxy({}, { get: () => () => {} });
+  for (const [opened, told] of [
+    [null, ["step of b"]],
+    ["profile", ["profile of b's"]],
+    ["column", ["column Hub of b's"]],
+    ["findings", []],
+  ]) {
+    const drawn = [];
+    const desk = { view: "profile" };
+    const studio = Object.assign(Object.create(tables), {
+      looks: 0,
+      flow: "f",
+      selected: "b",
+      drafts: new Map(),
+      state: { steps: { b: { id: "b" } } },
+      table: { key: "a's", columns: [] },
+      desk,
+      stepDesk: { tell() {}, effect() {}, show: (step) => drawn.push(`step of ${step.id}`) },
+      columnDesk: {
+        name: "Hub",
+        show: (name) => drawn.push(`column ${name} of ${studio.table.key}`),
+      },
+      profileDesk: { show: () => drawn.push(`profile of ${studio.table.key}`) },
+      grid: { show() {} },
+      shown: nothing,
+      wide: nothing,
+      focus: nothing,
+      findingsDesk: nothing,
+      act: {},
+      kind() {},
+      describe() {},
+      compareWithBefore() {},
+    });
+    const looked = studio.look(true);
+    await soon();
+    if (opened) desk.view = opened;
+    asked.at(-1).answer({ table: { key: "b's", columns: [] } });
+    await looked;
+    assert.deepEqual(drawn, told);
+  }
 });

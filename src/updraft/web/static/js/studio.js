@@ -247,6 +247,7 @@ export class Studio extends Parts {
     const step = this.state.steps[id];
     if (!step) return false;
     this.selected = id;
+    if (other) this.desk.view = null; // what is drawn there is of the step before
     this.follows = { fingerprint: step.fingerprint, status: step.status };
     this.output = other ? "" : (this.output ?? "");
     this.grid.choose(null);

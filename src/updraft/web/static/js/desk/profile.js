@@ -37,6 +37,7 @@ export class ProfileDesk {
   async show({ part = false } = {}) {
     const { studio } = this;
     this.desk.fold(false);
+    if (!studio.table) return;
     if (this.desk.view !== "profile") {
       this.whole = null;
       this.frame([h("p", { class: "muted", role: "status" }, "Working it out…")]);
@@ -53,13 +54,20 @@ export class ProfileDesk {
   }
 
   /** @param {any} body */
-  frame(body, foot = /** @type {any[] | null} */ (null), rows = this.studio.grid.length ?? 0) {
+  frame(
+    body,
+    foot = /** @type {any[] | null} */ (null),
+    rows = /** @type {number | null} */ (null),
+  ) {
     const { studio } = this;
     const all = studio.table.sample && !this.whole ? "The sample" : "The whole table";
     this.desk.show("profile", {
       eyebrow: "Profile",
       title: studio.focus.nothing ? all : "The selected rows",
-      summary: `${plural(rows, "row", "rows")} × ${plural(studio.table.columns.length, "column", "columns")}; all of them are counted`,
+      summary:
+        rows === null
+          ? null
+          : `${plural(rows, "row", "rows")} × ${plural(studio.table.columns.length, "column", "columns")}; all of them are counted`,
       tools: closing("Back to the step", () => studio.act.chooseColumn(null)),
       body,
       foot,
@@ -121,7 +129,7 @@ export class ProfileDesk {
           "Take as a table",
         ),
       ],
-      this.whole ? found.profiles[0]?.rows : undefined,
+      found.profiles[0]?.rows ?? null,
     );
     this.tell(about, found.run);
   }

@@ -4,8 +4,12 @@ import { byId } from "../dom.js";
 
 /** @satisfies {import("../studio.js").OfStudio} methods that the studio takes over */
 export const tables = {
-  /** Get the table after the selected step, with the settings on the desk. */
+  /**
+   * Get the table after the selected step, with the settings on the desk. `fresh`: the step was turned
+   * to just now, and what the desk shows is of the one before.
+   */
   async look(fresh = false) {
+    if (fresh) this.desk.view = null;
     const id = this.selected;
     const mine = ++this.looks;
     const draft = this.drafts.get(id);
@@ -17,17 +21,17 @@ export const tables = {
     const answer = await attempt(() => asked);
     if (mine !== this.looks) return;
     this.shown.busy(false);
-    if (answer) this.looked(id, draft, answer, fresh);
+    if (answer) this.looked(id, draft, answer);
   },
 
   /**
-   * Take what came of a look, and show it everywhere.
+   * Take what came of a look, and show it everywhere. What was opened meanwhile stays, and tells of
+   * the table that is there now.
    * @param {string} id
    * @param {Record<string, any> | undefined} draft
    * @param {import("../contract.d.ts").LookShown} answer
-   * @param {boolean} fresh
    */
-  looked(id, draft, answer, fresh) {
+  looked(id, draft, answer) {
     const { table, problem, incoming, takeable } = answer;
     Object.assign(this, { table, problem, incoming, takeable, lookedAt: id });
     const arrives = JSON.stringify([incoming, takeable]);
@@ -35,7 +39,7 @@ export const tables = {
     const other = changed || this.stepDesk.step?.id !== id;
     this.arrives = arrives;
     if (changed) this.wide.arrived(incoming);
-    if (fresh || !this.desk.view || (this.desk.view === "step" && other && !draft)) this.showStep();
+    if (!this.desk.view || (this.desk.view === "step" && other && !draft)) this.showStep();
     if (this.desk.view === "step") this.stepDesk.effect(table, problem);
     if (table) this.focus.fit(table);
     this.act.compared = null;
@@ -46,7 +50,8 @@ export const tables = {
       const made = table.columns.find((column) => !known.has(column.name));
       // what the settings make is seen while they change
       if (draft && made) this.grid.reveal(made.name, false);
-      if (this.desk.view === "column" && !fresh) this.columnDesk.show(this.columnDesk.name);
+      if (this.desk.view === "column") this.columnDesk.show(this.columnDesk.name);
+      if (this.desk.view === "profile") this.profileDesk.show();
     } else if (problem) this.shown.nothing(problem, this.state.steps[id]);
     this.describe(id, draft ?? null);
     this.wide.effect(table, problem);
