@@ -221,6 +221,7 @@ test("what is opened while a table is on its way stays, and tells of that table"
     ["findings", []],
   ]) {
     const drawn = [];
+    const followed = [];
     const desk = { view: "profile" };
     const studio = Object.assign(Object.create(tables), {
       looks: 0,
@@ -241,6 +242,7 @@ test("what is opened while a table is on its way stays, and tells of that table"
       wide: nothing,
       focus: nothing,
       findingsDesk: nothing,
+      chart: { follow: () => followed.push(studio.table.key) },
       act: {},
       kind() {},
       describe() {},
@@ -252,5 +254,6 @@ test("what is opened while a table is on its way stays, and tells of that table"
     asked.at(-1).answer({ table: { key: "b's", columns: [] } });
     await looked;
     assert.deepEqual(drawn, told);
+    assert.deepEqual(followed, ["b's"]);
   }
 });

@@ -17,6 +17,8 @@ const LISTED = 200; // marks in the table of values
 const NOTHING = { shape: "bars", x: "", y: "", figure: "rows", by: "" };
 
 export class ChartDialog {
+  /** @type {string} the table that it is drawn of */
+  key = "";
   /** @type {HTMLElement} */
   fields;
   /** @type {HTMLElement} */
@@ -34,13 +36,14 @@ export class ChartDialog {
   async show() {
     const { studio } = this;
     if (!studio.table) return;
-    const { key, output } = studio.table;
-    const usual = this.kept[studio.selected]
+    const { key, output, step } = studio.table; // while another one is on its way, still this one
+    const usual = this.kept[step]
       ? null
       : await attempt(() => api(`${this.path()}?${new URLSearchParams({ output })}`));
     if (studio.table?.key !== key) return;
     const columns = studio.table.columns.map(({ name }) => name);
-    const kept = this.kept[studio.selected];
+    const kept = this.kept[step];
+    this.key = key;
     this.asked = kept && columns.includes(kept.x) ? kept : (usual?.asked ?? NOTHING);
     this.picture = h("div", { class: "chart-picture", role: "status" });
     this.fields = h("div", { class: "chart-fields" });
@@ -50,7 +53,7 @@ export class ChartDialog {
       h(
         "div",
         { class: "chart-dialog" },
-        h("h2", { id: "dialog-title" }, `Chart of “${studio.state.steps[studio.selected].label}”`),
+        h("h2", { id: "dialog-title" }, `Chart of “${studio.state.steps[step]?.label ?? step}”`),
         h(
           "p",
           { class: "muted small" },
@@ -68,8 +71,14 @@ export class ChartDialog {
     );
     this.drawFields();
     dialog.onclose = null;
-    dialog.showModal();
+    if (!dialog.open) dialog.showModal();
     this.ask();
+  }
+
+  /** Where it is open, draw it of the table that came. */
+  follow() {
+    const open = byId("dialog").open && this.picture?.isConnected;
+    if (open && this.key !== this.studio.table.key) this.show();
   }
 
   of(kinds) {
@@ -140,9 +149,9 @@ export class ChartDialog {
 
   async ask() {
     const { studio } = this;
-    this.kept[studio.selected] = this.asked;
-    const asked = { ...this.asked };
     const { table, focus } = studio;
+    this.kept[table.step] = this.asked;
+    const asked = { ...this.asked };
     const query = new URLSearchParams({
       output: table.output,
       chart: JSON.stringify(asked),

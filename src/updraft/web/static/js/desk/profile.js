@@ -22,11 +22,13 @@ export class ProfileDesk {
   }
 
   address(as = "", whole = this.whole) {
-    const { table, focus, flow, state, selected } = this.studio;
+    const { table, focus, flow, state } = this.studio;
     const of = table.sample && !whole ? ", a sample" : "";
     const query = new URLSearchParams({
       output: table.output,
-      ...(as ? { as, name: `${state.name}, ${state.steps[selected].label}${of}` } : {}),
+      ...(as
+        ? { as, name: `${state.name}, ${state.steps[table.step]?.label ?? table.step}${of}` }
+        : {}),
       ...(focus.text ? { focus: focus.text } : {}),
     });
     const place = whole ? `runs/${whole}` : `flows/${flow}/tables/${table.key}`;

@@ -52,6 +52,7 @@ export const tables = {
       if (draft && made) this.grid.reveal(made.name, false);
       if (this.desk.view === "column") this.columnDesk.show(this.columnDesk.name);
       if (this.desk.view === "profile") this.profileDesk.show();
+      this.chart.follow();
     } else if (problem) this.shown.nothing(problem, this.state.steps[id]);
     this.describe(id, draft ?? null);
     this.wide.effect(table, problem);
