@@ -1,7 +1,7 @@
 """What needs all rows, on tables larger than the memory allowed, each in a fresh process: `python bench/heavy.py [MEMORY [ROWS]]`.
 
 A sort and the removal of duplicates of half of the rows, all written as Parquet; a join of all rows with a twentieth
-of them, counted and added up by region.
+of them, counted and added up by region; the profile of all rows.
 """
 
 from __future__ import annotations
@@ -58,6 +58,14 @@ def join(path: Path, other: Path) -> list[dict]:
     ]
 
 
+def profile(path: Path) -> list[dict]:
+    return [
+        step("all", "read_file", {"path": path.name}),
+        step("done", "profile_columns", {}, "all"),
+        step("out", "write_file", {"name": "out.parquet"}, "done"),
+    ]
+
+
 def measured(name: str, steps: list[dict], rows: int, memory: str) -> None:
     path = DATA / "heavy.updraft.json"
     path.write_text(json.dumps({"updraft": 6, "name": name, "steps": steps}))
@@ -77,6 +85,7 @@ def main() -> None:
     half, twentieth = many_orders(rows // 2), orders(rows // 20)
     measured(f"sort of {rows // 2:,}", sort(half), rows // 2, memory)
     measured(f"duplicates of {rows // 2:,}", duplicates(half), rows // 2, memory)
+    measured(f"profile of {rows:,}", profile(many_orders(rows)), rows, memory)
     measured(f"join of {rows:,} with {rows // 20:,}", join(many_orders(rows), twentieth), rows, memory)
 
 

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from updraft.core import Flow, Problem, dump, load
-from updraft.core.figures import counting, histogram, pattern_counts, pattern_words, profile, profile_table
+from updraft.core.figures import counting, histogram, pattern_counts, pattern_words, profile, profile_table, profiles
 from updraft.core.flow.edits import EDIT
 from updraft.core.insight import (
     Chip,
@@ -109,9 +109,10 @@ def test_a_profile_of_a_table_that_is_gone_over_in_ranges_is_that_of_all_of_it(t
     at_once = [column.as_dict() for column in profile(table)]
     table.write_ipc(tmp_path / "table.arrow")
     with pytest.MonkeyPatch.context() as patch:
-        few = {"TOGETHER": 3, "_DISTINCT": data.draw(st.integers(2, 12)), "_SAMPLED": 8, "_BATCH": 7}
+        few = {"_DISTINCT": data.draw(st.integers(2, 12)), "_SAMPLED": 8, "_BATCH": 7}
         for name, number in few.items():
             patch.setattr(counting, name, number)
+        patch.setattr(profiles, "TOGETHER", 3)
         in_ranges = [column.as_dict() for column in profile(pl.scan_ipc(tmp_path / "table.arrow"))]
     for one, other in zip(at_once, in_ranges, strict=True):
         about = [{k: column.get("numbers", {}).pop(k, None) for k in ("mean", "spread")} for column in (one, other)]

@@ -9,6 +9,7 @@ import { answerBy, JS } from "./world.js";
 const { Newest } = await import(`${JS}api.js`);
 const { Candidates } = await import(`${JS}candidates.js`);
 const { copyCells } = await import(`${JS}gridCopying.js`);
+const { outsideWidgets } = await import(`${JS}widgets/outside.js`);
 const { tables } = await import(`${JS}parts/tables.js`);
 const { reading } = await import(`${JS}parts/reading.js`);
 const { picking } = await import(`${JS}parts/picking.js`);
@@ -256,4 +257,18 @@ test("what is opened while a table is on its way stays, and tells of that table"
     assert.deepEqual(drawn, told);
     assert.deepEqual(followed, ["b's"]);
   }
+});
+
+test("the only connection is chosen for a step, unless it was left meanwhile", async () => {
+  const asked = waiting();
+  const chosen = [];
+  const form = { settings: { connection: "" } };
+  const field = { id: "c", name: "connection", property: { of: "database" }, value: "", form };
+  for (const left of [false, true]) {
+    shown(outsideWidgets.connection({ ...field, set: (name) => chosen.push([left, name]) }));
+    if (left) shown(document.createElement("p"));
+    asked.at(-1).answer({ connections: [{ name: "Seed lots" }] });
+    await soon();
+  }
+  assert.deepEqual(chosen, [[false, "Seed lots"]]);
 });

@@ -77,18 +77,19 @@ def profile(table: pl.DataFrame | pl.LazyFrame) -> list[ColumnProfile]:
     rows, *nulls = (
         lazy.select(pl.len().alias("\0rows"), pl.all().null_count()).collect(engine="streaming").row(0)
     )
-    work = partial(_profiled, lazy, rows)
-    with ThreadPoolExecutor(
-        4 if rows <= TOGETHER else 1
-    ) as pool:  # Polars works outside the interpreter's lock
+    at_once = isinstance(table, pl.DataFrame) or rows <= TOGETHER
+    work = partial(_profiled, lazy, rows, at_once)
+    with ThreadPoolExecutor(4 if at_once else 1) as pool:  # Polars works outside the interpreter's lock
         return list(pool.map(work, schema, schema.values(), nulls))
 
 
-def _profiled(table: pl.LazyFrame, rows: int, name: str, dtype: pl.DataType, nulls: int) -> ColumnProfile:
+def _profiled(
+    table: pl.LazyFrame, rows: int, at_once: bool, name: str, dtype: pl.DataType, nulls: int
+) -> ColumnProfile:
     kind, usual = kind_of(dtype), Usual()
     if dtype.is_nested():
         return ColumnProfile(name, kind, rows, nulls)
-    frames, figures = counted(table, name, rows), dict[str, Any]()
+    frames, figures = counted(table, name, rows, at_once=at_once), dict[str, Any]()
     if isinstance(dtype, pl.String):
         texts = Texts()
         for counts in frames:

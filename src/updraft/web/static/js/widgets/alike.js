@@ -174,7 +174,7 @@ export const alikeWidgets = {
       const found = await field.context.alikeFields?.();
       button.disabled = false;
       button.textContent = label;
-      if (!found) return;
+      if (!found || !button.isConnected) return; // or the step was left meanwhile
       field.form.change({ [field.name]: found.fields, least: found.least });
       const drawn = list(found.fields);
       place.replaceWith(drawn);

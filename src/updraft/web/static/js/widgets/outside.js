@@ -84,7 +84,8 @@ export const outsideWidgets = {
             connections.length ? "All connections" : "Make one",
           ),
         );
-        if (!now && connections.length === 1) {
+        // A step that was left meanwhile stays as it is.
+        if (!now && connections.length === 1 && element.isConnected) {
           element.value = connections[0].name;
           field.set(connections[0].name);
         }
