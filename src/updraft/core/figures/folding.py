@@ -27,6 +27,8 @@ class Usual:
 
     def add(self, counts: pl.DataFrame) -> None:
         self.distinct += counts.height
+        if counts.height > MOST and counts["n"].min() == counts["n"].max():
+            counts = counts.bottom_k(MOST, by="value")  # whatever comes, none of the others is named
         for most, many in ((True, MOST), (False, LEAST)):
             self._ends[most] = [_first(pl.concat([*self._ends[most], counts]), many, most)]
 
