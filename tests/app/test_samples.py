@@ -80,6 +80,10 @@ def test_each_step_says_whether_its_rows_are_a_sample_and_a_run_takes_all(little
     assert not list(little.studio.folders.out(flow).iterdir()), "nothing is delivered"
     assert little.studio.runs.newest() == {}, "a profile is no run of the flow"
 
+    little.studio.folders.profile(whole).unlink()
+    assert little.call("GET", f"/api/runs/{whole}/profile").status_code == 404
+    assert little.call("GET", address).json["run"] is None, "it can be made again"
+
     run = little.post(f"/api/flows/{flow}/runs", {}).json["id"]
     assert little.call("GET", f"/api/runs/{run}").json["status"] == "ok"
     made = (little.studio.folders.out(flow) / "out.csv").read_text(encoding="utf-8-sig")

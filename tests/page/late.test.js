@@ -223,13 +223,14 @@ test("what is opened while a table is on its way stays, and tells of that table"
   ]) {
     const drawn = [];
     const followed = [];
-    const desk = { view: "profile" };
+    const waits = [];
+    const desk = { view: "profile", shown: opened, wait: (title) => waits.push(title) };
     const studio = Object.assign(Object.create(tables), {
       looks: 0,
       flow: "f",
       selected: "b",
       drafts: new Map(),
-      state: { steps: { b: { id: "b" } } },
+      state: { steps: { b: { id: "b", label: "Bees" } } },
       table: { key: "a's", columns: [] },
       desk,
       stepDesk: { tell() {}, effect() {}, show: (step) => drawn.push(`step of ${step.id}`) },
@@ -255,6 +256,11 @@ test("what is opened while a table is on its way stays, and tells of that table"
     asked.at(-1).answer({ table: { key: "b's", columns: [] } });
     await looked;
     assert.deepEqual(drawn, told);
+    assert.deepEqual(
+      waits,
+      opened ? [] : ["Bees"],
+      "a panel that shows nothing yet says what comes",
+    );
     assert.deepEqual(followed, ["b's"]);
   }
 });

@@ -41,7 +41,7 @@ def of_table(flow_id: str, key: str) -> Any:
         ("profile", key, output, focus.model_dump_json()),
         lambda: profile(in_focus(key, output, names, focus)),
     )
-    return _answer(found, run=studio().runs.profiling(_mark(key, output)) if focus.nothing else None)
+    return _answer(found, run=_run_of(_mark(key, output)) if focus.nothing else None)
 
 
 @blueprint.post("/flows/<flow_id>/tables/<key>/profile")
@@ -81,6 +81,14 @@ def of_run(run_id: str) -> Any:
     return _answer(
         [ColumnProfile.of_plain(column) for column in json.loads(path.read_text("utf-8"))], run=run
     )
+
+
+def _run_of(mark: str) -> dict[str, Any] | None:
+    """The run that profiles all rows of a table, or did, as long as what it made is there."""
+    app = studio()
+    run = app.runs.profiling(mark)
+    there = run and (app.runs.is_open(run["id"]) or app.folders.profile(run["id"]).is_file())
+    return run if there else None
 
 
 def _mark(key: str, output: str) -> str:

@@ -39,6 +39,15 @@ export class Desk {
     this.placed();
   }
 
+  /**
+   * Say what is coming, where nothing is shown yet.
+   * @param {string} title
+   */
+  wait(title) {
+    const body = h("p", { class: "muted", role: "status" }, "Working out its table…");
+    this.show("step", { eyebrow: "Step", title, body });
+  }
+
   /** @param {boolean} yes */
   fold(yes) {
     document.body.classList.toggle("folded", yes);

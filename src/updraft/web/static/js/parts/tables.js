@@ -9,8 +9,9 @@ export const tables = {
    * to just now, and what the desk shows is of the one before.
    */
   async look(fresh = false) {
-    if (fresh) this.desk.view = null;
     const id = this.selected;
+    if (fresh && !this.desk.shown) this.desk.wait(this.state.steps[id].label);
+    if (fresh) this.desk.view = null;
     const mine = ++this.looks;
     const draft = this.drafts.get(id);
     this.shown.busy(true);
