@@ -68,7 +68,7 @@ def test_each_step_says_whether_its_rows_are_a_sample_and_a_run_takes_all(little
     whole = little.post(address, {"step": "met"}).json["id"]
     assert little.call("GET", address).json["run"] == {"id": whole, "status": "ok"}
     made = {step["id"] for step in little.call("GET", f"/api/runs/{whole}").json["report"]["steps"]}
-    assert made == {"lots", "tidy", "beds", "met", "profile"}, "what the table follows from, and no more"
+    assert made == {"lots", "tidy", "beds", "met", "profile_columns"}, "what the table follows from, and no more"
     told = little.call("GET", f"/api/runs/{whole}/profile").json
     lot, bed, hub = told["profiles"]
     assert (lot["rows"], lot["distinct"], lot["most"][0]) == (ROWS, ROWS, ["LOT 00000", 1])

@@ -118,11 +118,29 @@ def table_of(
     dismissed.
     """
     from updraft.core.engine import Engine
-    from updraft.core.engine import Files as Reading
     from updraft.core.insight.neighbours import dismissed, neighbours
 
+    flow, files, step_id = step_of(path, step_id, as_json)
     try:
         engine = Engine()
+        planned = engine.plan(flow, files)
+        table = engine.look(planned, step_id, files).lazy().collect()
+        others = {}
+        for other, name in neighbours(flow, step_id).items():
+            with contextlib.suppress(Problem):  # a table that cannot be had is none to meet
+                others[name] = engine.look(planned, other, files).lazy().collect()
+        return table, others, dismissed(flow, step_id)
+    except Problem as problem:
+        fail(problem, as_json, 2 if problem.code in ("no_file", "bad_call") else 1)
+
+
+def step_of(path: Path, step_id: str, as_json: bool) -> tuple[Flow, Files, str]:
+    """The flow of a flow file with its files and one of its steps, the last one if none is named; of a data
+    file one that reads it.
+    """
+    from updraft.core.engine import Files
+
+    try:
         if not path.is_file():
             raise Problem(str(path), "this file is not here.", "Check the path.", code="no_file")
         if not path.name.endswith(".updraft.json"):
@@ -133,10 +151,9 @@ def table_of(
                     "Leave it out, or name a flow.",
                     code="bad_call",
                 )
-            flow, files, step_id = flow_reading(path), Reading(path.parent, {"file": path.resolve()}), "file"
-        else:
-            flow, files = load(path), files_beside(path)
-            step_id = step_id or next((s.id for s in reversed(flow.steps)), "")
+            return flow_reading(path), Files(path.parent, {"file": path.resolve()}), "file"
+        flow, files = load(path), files_beside(path)
+        step_id = step_id or next((s.id for s in reversed(flow.steps)), "")
         if not flow.has(step_id):
             raise Problem(
                 f"--step {step_id}",
@@ -144,13 +161,7 @@ def table_of(
                 f"Its steps are: {', '.join(s.id for s in flow.steps) or 'none'}.",
                 code="bad_call",
             )
-        planned = engine.plan(flow, files)
-        table = engine.look(planned, step_id, files).lazy().collect()
-        others = {}
-        for other, name in neighbours(flow, step_id).items():
-            with contextlib.suppress(Problem):  # a table that cannot be had is none to meet
-                others[name] = engine.look(planned, other, files).lazy().collect()
-        return table, others, dismissed(flow, step_id)
+        return flow, files, step_id
     except Problem as problem:
         fail(problem, as_json, 2 if problem.code in ("no_file", "bad_call") else 1)
 

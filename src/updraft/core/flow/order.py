@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from updraft.core.flow.model import Flow, Ref, Step
+from updraft.core.flow.model import MAIN_PORT, Flow, Ref, Step
 
 
 def inputs_of(flow: Flow) -> dict[str, list[str]]:
@@ -80,9 +80,12 @@ def upstream(flow: Flow, refs: list[Ref]) -> set[str]:
     return found
 
 
-def up_to(flow: Flow, ref: Ref, last: Step) -> Flow:
-    """The flow that makes one table, with a last step that takes it."""
-    needed = upstream(flow, [ref])
+def up_to(flow: Flow, ref: Ref, kind: str, name: str) -> Flow:
+    """The flow that makes one table, with a last step of a kind and name that takes it."""
+    needed, free = upstream(flow, [ref]), kind
+    while flow.has(free):
+        free += "_"
+    last = Step(id=free, kind=kind, name=name, inputs={MAIN_PORT: str(ref)})
     return flow.model_copy(update={"steps": (*(step for step in flow.steps if step.id in needed), last)})
 
 

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable
 from typing import Any
 
 from flask import Blueprint, Response, jsonify, render_template, request
 
 from updraft.core import Problem
 from updraft.core.figures import ColumnProfile, profile, profile_table
-from updraft.core.flow.model import MAIN_PORT, Ref, Step, label
+from updraft.core.flow.model import Ref, label
 from updraft.core.flow.order import up_to
 from updraft.core.formats.write import write_csv
 from updraft.core.steps.summaries.profile_columns import ProfileColumns
@@ -55,12 +54,9 @@ def of_all_rows(flow_id: str, key: str) -> Any:
     if not saved.flow.has(ref.step) or planned.fingerprint(planned.resolve(ref)) != key:
         raise Problem("This table", "the flow has changed since.", "Open the profile again.", code="no_table")
     name = label(saved.flow.step(ref.step))
-    last = Step(
-        id=_free(planned.steps), kind=ProfileColumns.kind, name="Profile", inputs={MAIN_PORT: str(ref)}
-    )
     run_id = app.runs.create(
         flow_id,
-        up_to(saved.flow, ref, last),
+        up_to(saved.flow, ref, ProfileColumns.kind, "Profile"),
         saved.revision,
         {},
         dry=True,
@@ -93,11 +89,6 @@ def _run_of(mark: str) -> dict[str, Any] | None:
 
 def _mark(key: str, output: str) -> str:
     return f"{key}.{output}"
-
-
-def _free(taken: Iterable[str]) -> str:
-    names = ["profile", *(f"profile_{number}" for number in range(2, 600))]
-    return next(name for name in names if name not in set(taken))
 
 
 def _answer(found: list[ColumnProfile], run: dict[str, Any] | None) -> Any:
