@@ -80,6 +80,13 @@ def test_each_step_says_whether_its_rows_are_a_sample_and_a_run_takes_all(little
     assert not list(little.studio.folders.out(flow).iterdir()), "nothing is delivered"
     assert little.studio.runs.newest() == {}, "a profile is no run of the flow"
 
+    counted = little.call("GET", f"/api/runs/{whole}/values?column=Bed&search=3").json
+    assert (counted["values"], counted["distinct"], counted["rows"]) == ([["3", ROWS // 5]], 5, ROWS)
+    cells = little.call("GET", f"/api/runs/{whole}/values.tsv?column=Hub").data.decode()
+    assert cells == "Hub\tRows\nFen\t36000\nDale\t24000\n"
+    refused = little.call("GET", f"/api/runs/{whole}/values?column=Lot")
+    assert refused.status_code == 404 and "very many" in refused.get_data(as_text=True)
+    assert [column["listed"] for column in told["profiles"]] == [False, True, True]
     little.studio.folders.profile(whole).unlink()
     assert little.call("GET", f"/api/runs/{whole}/profile").status_code == 404
     assert little.call("GET", address).json["run"] is None, "it can be made again"

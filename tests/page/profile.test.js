@@ -13,6 +13,7 @@ const column = (rows) => ({
   empty: 0,
   blank_only: 0,
   odd: 0,
+  listed: true,
   most: [
     ["4", 0.7 * rows],
     ["2", 0.3 * rows],
@@ -29,6 +30,8 @@ const profile = (rows, run) => ({
 async function shown(run = null, sample = "1 row in 16") {
   const server = { run };
   answerBy((path) => {
+    if (path.startsWith("/api/runs/r1/values?column=Bed"))
+      return { values: column(10000).most, distinct: 2, found: 2, rows: 10000, highest: 7000 };
     if (path.startsWith("/api/runs/r1/profile")) return profile(10000, server.run);
     if (path.startsWith("/api/runs/r1")) return server.run;
     if (asked.at(-1)[0] === "POST")
@@ -85,6 +88,19 @@ test("all rows of a sampled table are profiled by a run, which is watched to its
   assert.match(main.textContent, /Most often: 4 \(7,000\), 2 \(3,000\)/);
   assert.match(made.address("csv"), /runs\/r1\/profile/);
   assert.doesNotMatch(made.address("csv"), /sample/);
+  main.querySelector(".profile-open").click();
+  await soon();
+  assert.match(main.textContent, /^The whole table 10,000 rows/);
+  assert.deepEqual(
+    [...main.querySelectorAll(".value")].map((one) => one.textContent),
+    ["47,00070.0 %", "23,00030.0 %"],
+  );
+  assert.equal(
+    main.querySelector(".value-list input[type=checkbox]"),
+    null,
+    "nothing is chosen by it",
+  );
+  await press("All columns");
   await press("Show the sample");
   assert.match(main.textContent, /^The sample 625 rows/);
   assert.match(made.address("csv"), /tables\/k\/profile/);

@@ -36,11 +36,10 @@ def profile(file: Path, step_id: str, as_json: bool) -> None:
         report = run_flow(planned, files, Path(out), dry=True, cut=cut)
     if report.error:
         saying.fail(report.error, as_json, 1)
-    figures = report.steps[-1].figures
+    found = [ColumnProfile.of_plain(column) for column in report.steps[-1].figures]
     if as_json:
-        saying.say_json(list(figures))
+        saying.say_json([column.as_dict() for column in found])
         return
-    found = [ColumnProfile.of_plain(column) for column in figures]
     heads = ("Column", "Type", "Empty", "Odd", "Distinct", "Smallest", "Largest", "Mean", "Most frequent")
     rows = []
     for row in profile_table(found).iter_rows(named=True):

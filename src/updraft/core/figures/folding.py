@@ -13,20 +13,23 @@ from updraft.core.values import is_blank
 from updraft.core.values.text import shown
 
 MOST, LEAST = 8, 5
+LISTED = 10_000  # different values up to which all of them are kept
 _QUANTILES = {"q05": 0.05, "q25": 0.25, "median": 0.5, "q75": 0.75, "q95": 0.95}
 
 
 class Usual:
     """How many different values there are, and the most and the least frequent ones: of those that are as
-    frequent as each other, the first in their order.
+    frequent as each other, the first in their order. `all` are those of a column that has not too many.
     """
 
     def __init__(self) -> None:
         self.distinct = 0
+        self.all: list[pl.DataFrame] | None = []
         self._ends: dict[bool, list[pl.DataFrame]] = {True: [], False: []}
 
     def add(self, counts: pl.DataFrame) -> None:
         self.distinct += counts.height
+        self.all = [*self.all, counts] if self.all is not None and self.distinct <= LISTED else None
         if counts.height > MOST and counts["n"].min() == counts["n"].max():
             counts = counts.bottom_k(MOST, by="value")  # whatever comes, none of the others is named
         for most, many in ((True, MOST), (False, LEAST)):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from functools import partial
 from typing import Any
 
@@ -14,6 +14,7 @@ from updraft.core.figures.counting import TOGETHER, counted
 from updraft.core.figures.folding import Days, Numbers, Texts, Usual
 from updraft.core.figures.histograms import Histogram
 from updraft.core.values import Kind, kind_of
+from updraft.core.values.text import shown
 
 
 @dataclass(frozen=True)
@@ -29,6 +30,7 @@ class ColumnProfile:
         patterns: of text, coarse, in words with counts, the most frequent first.
         days: for dates `first`, `last`, `missing_days` between them and the `longest_gap` in days.
         weekdays, months: rows by weekday from Monday on, and by calendar month.
+        values: all values as text with their `rows`, the most frequent first, where they are not too many.
     """
 
     name: str
@@ -46,14 +48,22 @@ class ColumnProfile:
     weekdays: tuple[int, ...] = ()
     months: dict[str, int] = field(default_factory=dict)
     histogram: Histogram | None = None
+    values: pl.DataFrame | None = field(default=None, compare=False, repr=False)
 
     def as_dict(self) -> dict[str, Any]:
-        return {key: value for key, value in asdict(self).items() if value not in (None, (), {})}
+        """All but the list of all values, as plain data."""
+        plain = asdict(replace(self, values=None))
+        return {key: value for key, value in plain.items() if value not in (None, (), {})}
+
+    def with_values(self) -> dict[str, Any]:
+        """`as_dict`, and the list of all values where there is one."""
+        return self.as_dict() | ({} if self.values is None else {"values": self.values.rows()})
 
     @classmethod
     def of_plain(cls, plain: dict[str, Any]) -> ColumnProfile:
         """What `as_dict` gave, also where JSON made lists of what stood in it."""
         known = dict(plain, kind=Kind(plain["kind"]))
+        known["values"] = values_of(plain)
         for name in ("most", "least", "patterns"):
             known[name] = tuple((text, rows) for text, rows in plain.get(name, ()))
         known["weekdays"] = tuple(plain.get("weekdays", ()))
@@ -120,8 +130,23 @@ def _profiled(
         distinct=usual.distinct,
         most=usual.listed(most=True),
         least=usual.listed(most=False),
+        values=_listed(usual),
         **figures,
     )
+
+
+def _listed(usual: Usual) -> pl.DataFrame | None:
+    if not usual.all:
+        return None
+    found = pl.concat(usual.all).sort(["n", "value"], descending=[True, False])
+    return found.select(shown(found["value"]).alias("value"), pl.col("n").alias("rows"))
+
+
+def values_of(plain: dict[str, Any]) -> pl.DataFrame | None:
+    """The list of all values that `with_values` gave."""
+    listed = plain.get("values")
+    schema = {"value": pl.String, "rows": pl.Int64}
+    return None if listed is None else pl.DataFrame(listed, schema=schema, orient="row")
 
 
 def _ends(table: pl.LazyFrame, name: str, dtype: pl.DataType) -> tuple[int, Any, Any]:

@@ -80,7 +80,11 @@ def values(flow_id: str, key: str) -> Any:
 def value_list(flow_id: str, key: str) -> Response:
     """The whole value list with counts, as cells that a spreadsheet takes."""
     name = _column(key)
-    counted = counted_values(_in_focus(key, [name], focus_of_query().without(name))[name])
+    return cells_of(name, counted_values(_in_focus(key, [name], focus_of_query().without(name))[name]))
+
+
+def cells_of(name: str, counted: pl.DataFrame) -> Response:
+    """A value list as cells that a spreadsheet takes."""
     text = io.StringIO()
     writer = csv.writer(text, delimiter="\t", lineterminator="\n")
     writer.writerow([without_formula(name), "Rows"])

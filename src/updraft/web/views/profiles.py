@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
+import polars as pl
 from flask import Blueprint, Response, jsonify, render_template, request
 
 from updraft.core import Problem
@@ -12,13 +13,15 @@ from updraft.core.figures import ColumnProfile, profile, profile_table
 from updraft.core.flow.model import Ref, label
 from updraft.core.flow.order import up_to
 from updraft.core.formats.write import write_csv
+from updraft.core.insight import column_values, ordered_values
 from updraft.core.steps.summaries.profile_columns import ProfileColumns
 from updraft.store.folders import safe_name
-from updraft.web.asked import Asked, Text, body_of, focus_of_query
+from updraft.web.asked import Asked, Listed, Text, body_of, focus_of_query, query_of
 from updraft.web.attaching import attached
 from updraft.web.live.kept import in_focus, kept
 from updraft.web.live.patient import patient
 from updraft.web.live.studio import remembered, studio
+from updraft.web.views.columns import cells_of
 
 blueprint = Blueprint("profiles", __name__, url_prefix="/api")
 
@@ -70,13 +73,44 @@ def of_all_rows(flow_id: str, key: str) -> Any:
 @blueprint.get("/runs/<run_id>/profile")
 def of_run(run_id: str) -> Any:
     """The profile that a run made of all rows, as that of a table."""
+    return _answer(_kept(run_id), run=studio().runs.get(run_id))
+
+
+@blueprint.get("/runs/<run_id>/values")
+def values(run_id: str) -> Any:
+    """The value list of a `column` in all rows that a run profiled; asked for as that of a table."""
+    asked, counted = query_of(Listed), _counted(run_id)
+    found = ordered_values(counted, search=asked.search, order=asked.order)
+    return jsonify(column_values(counted, found, offset=asked.offset, most=min(asked.most, 2000)))
+
+
+@blueprint.get("/runs/<run_id>/values.tsv")
+def value_list(run_id: str) -> Response:
+    return cells_of(request.args.get("column", ""), _counted(run_id))
+
+
+def _counted(run_id: str) -> pl.DataFrame:
+    """All values of a column with their rows, empty cells among them."""
+    name = request.args.get("column", "")
+    found = next((column for column in _kept(run_id) if column.name == name), None)
+    if found is None or found.values is None:
+        raise Problem(
+            f"“{name}”",
+            "the run kept no list of its values; one with very many is not kept.",
+            "Add the step Summarise by this column, which counts them.",
+            code="no_table",
+        )
+    empty = pl.DataFrame({"value": [None], "rows": [found.empty]}, schema=found.values.schema)
+    both = pl.concat([found.values, empty if found.empty else empty.clear()])
+    return both.sort("rows", descending=True, maintain_order=True)
+
+
+def _kept(run_id: str) -> list[ColumnProfile]:
     app = studio()
     run, path = app.runs.get(run_id), app.folders.profile(run_id)
     if not run["profiled"] or not path.is_file():
         raise Problem("This profile", "it is not here any more.", "Profile all rows again.", code="no_table")
-    return _answer(
-        [ColumnProfile.of_plain(column) for column in json.loads(path.read_text("utf-8"))], run=run
-    )
+    return [ColumnProfile.of_plain(column) for column in json.loads(path.read_text("utf-8"))]
 
 
 def _run_of(mark: str) -> dict[str, Any] | None:
@@ -109,7 +143,7 @@ def _answer(found: list[ColumnProfile], run: dict[str, Any] | None) -> Any:
     return jsonify(
         columns=table.columns,
         rows=[list(row) for row in table.iter_rows()],
-        profiles=[p.as_dict() for p in found],
+        profiles=[p.as_dict() | {"listed": p.values is not None} for p in found],
         run={"id": run["id"], "status": run["status"]} if run else None,
     )
 

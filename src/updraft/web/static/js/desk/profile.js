@@ -7,6 +7,7 @@ import { count, h, icon, plural } from "../dom.js";
 import { picture } from "../pictures.js";
 import { writer } from "../numbers.js";
 import { closing } from "./desk.js";
+import { ValueList } from "./valueList.js";
 
 export class ProfileDesk {
   /**
@@ -19,6 +20,7 @@ export class ProfileDesk {
     this.newest = new Newest();
     /** The run that profiled all rows, where these are shown. */
     this.whole = /** @type {string | null} */ (null);
+    this.rows = /** @type {number | null} */ (null);
   }
 
   address(as = "", whole = this.whole) {
@@ -79,6 +81,7 @@ export class ProfileDesk {
   /** @param {any} found */
   draw(found) {
     const { studio } = this;
+    this.rows = found.profiles[0]?.rows ?? null;
     const tool = (/** @type {string} */ sign, /** @type {string} */ text, /** @type {any} */ act) =>
       h("button", { type: "button", class: "chip", onclick: act }, icon(sign), text);
     const save = (/** @type {string} */ as) => {
@@ -107,12 +110,7 @@ export class ProfileDesk {
               {},
               h(
                 "button",
-                {
-                  type: "button",
-                  class: "profile-open",
-                  title: this.whole ? "Open it in the sample" : null,
-                  onclick: () => studio.act.chooseColumn(column.name),
-                },
+                { type: "button", class: "profile-open", onclick: () => this.open(column) },
                 h("span", { class: "profile-name" }, column.name),
                 h("span", { class: "muted" }, column.kind.replace("_", "/")),
                 picture(column),
@@ -131,9 +129,30 @@ export class ProfileDesk {
           "Take as a table",
         ),
       ],
-      found.profiles[0]?.rows ?? null,
+      this.rows,
     );
     this.tell(about, found.run);
+  }
+
+  /**
+   * Open a column: of all rows its values with their counts, else its desk.
+   * @param {import("./told.d.ts").Profiled} column
+   */
+  open({ name, kind, listed }) {
+    const { studio, whole } = this;
+    if (!whole || !listed) return void studio.act.chooseColumn(name);
+    const list = new ValueList(studio, name, kind, whole);
+    const link = (/** @type {string} */ text, /** @type {any} */ onclick) =>
+      h("button", { type: "button", class: "tiny-button", onclick }, text);
+    const about = h(
+      "p",
+      { class: "profile-about" },
+      "Counted in all rows. ",
+      link("All columns", () => this.show()),
+      link("In the sample", () => studio.act.chooseColumn(name)),
+    );
+    this.frame([h("h3", { class: "h6" }, name), about, list.element], null, this.rows);
+    list.load();
   }
 
   /**

@@ -16,6 +16,7 @@ export interface Profiled {
   odd: number;
   distinct: number | null;
   most?: [string, number][];
+  listed?: boolean;
   numbers?: Record<string, number>;
   days?: { first?: string; last?: string; missing_days?: number };
 }

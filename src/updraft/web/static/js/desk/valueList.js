@@ -18,9 +18,12 @@ export class ValueList {
    * @param {import("../studio.js").Studio} studio
    * @param {string} name
    * @param {string} kind
+   * @param {string} run that counted all rows of a sampled table: a list to read, since the rows that
+   *   it counts are not those that are looked at
    */
-  constructor(studio, name, kind) {
+  constructor(studio, name, kind, run = "") {
     this.studio = studio;
+    this.run = run;
     this.name = name;
     this.kind = kind;
     this.order = "count";
@@ -78,7 +81,7 @@ export class ValueList {
           { class: "form-select form-select-sm w-auto" },
         ),
       ),
-      this.act,
+      run ? null : this.act,
       this.scroll,
       h(
         "div",
@@ -102,7 +105,8 @@ export class ValueList {
 
   /** @param {string} what */
   address(what, more = {}) {
-    return addressOf(this.studio, this.name, what, more);
+    if (!this.run) return addressOf(this.studio, this.name, what, more);
+    return `/api/runs/${this.run}/${what}?${new URLSearchParams({ column: this.name, ...more })}`;
   }
 
   /** Get the list anew; `stay` keeps the place in it. */
@@ -210,9 +214,9 @@ export class ValueList {
       "li",
       { class: "value", ondblclick: (event) => this.edit(event.currentTarget, text) },
       h(
-        "label",
-        { title: words },
-        box,
+        this.run ? "span" : "label",
+        { class: this.run ? "value-read" : null, title: words },
+        this.run ? null : box,
         h(
           "span",
           { class: `v${text === null ? " cell-empty" : ""}` },
@@ -239,7 +243,8 @@ export class ValueList {
   }
 
   editable() {
-    return !["list", "record", "duration"].includes(this.kind) && !this.studio.table.output;
+    if (this.run || this.studio.table.output) return false;
+    return !["list", "record", "duration"].includes(this.kind);
   }
 
   /**
@@ -278,6 +283,7 @@ export class ValueList {
 
   /** What can be done with the chosen values. */
   tell() {
+    if (this.run) return;
     const chosen = [...this.chosen],
       none = !chosen.length;
     const tool = (
