@@ -40,7 +40,8 @@ export const tables = {
     const other = changed || this.stepDesk.step?.id !== id;
     this.arrives = arrives;
     if (changed) this.wide.arrived(incoming);
-    if (!this.desk.view || (this.desk.view === "step" && other && !draft)) this.showStep();
+    const gone = !table && ["column", "profile"].includes(this.desk.view ?? "");
+    if (gone || !this.desk.view || (this.desk.view === "step" && other && !draft)) this.showStep();
     if (this.desk.view === "step") this.stepDesk.effect(table, problem);
     if (table) this.focus.fit(table);
     this.act.compared = null;
