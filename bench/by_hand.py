@@ -1,7 +1,7 @@
-"""The measured flow as a practised person would write it by hand, in Polars and in pandas.
+"""The measured flow as a practised person would write it by hand, in Polars, DuckDB and pandas.
 
 Run as a script it does the work once in a fresh process and prints the seconds, imports left out:
-`python bench/by_hand.py polars|pandas|updraft|parts OUT [ROWS]`.
+`python bench/by_hand.py polars|streaming|duckdb|pandas|updraft|parts OUT [ROWS]`.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from data import CHANGES, DATA, flow_document, growers, orders
 ROWS = int(sys.argv[3]) if len(sys.argv) > 3 else 1_000_000
 
 
-def in_polars(out: Path) -> None:
+def in_polars(out: Path, engine: str = "auto") -> None:
     import polars as pl
 
     reference = pl.scan_csv(growers())
@@ -31,9 +31,30 @@ def in_polars(out: Path) -> None:
         .group_by("Hub", "Variety")
         .agg(pl.len().alias("Orders"), pl.col("Packets").sum(), pl.col("Price").sum().alias("Revenue"))
         .sort("Hub", "Variety", nulls_last=True)
-        .collect()
+        .collect(engine=engine)
         .write_csv(out / "polars.csv")
     )
+
+
+def in_duckdb(out: Path) -> None:
+    import duckdb
+
+    tidy = "trim(regexp_replace({}, '\\s+', ' ', 'g')) AS {}".format
+    changes = ", ".join(
+        f"({old!r}, {new!r})" if "'" not in old + new else f"($${old}$$, $${new}$$)"
+        for old, new in CHANGES.items()
+    )
+    duckdb.execute(f"""
+        COPY (
+            SELECT Hub, coalesce(new, Variety) AS Variety, count(*) AS Orders, sum(Packets) AS Packets, sum(Price) AS Revenue
+            FROM (
+                SELECT Grower, Packets, Price, {tidy("Variety", "Variety")}, {tidy("Region", "Region")}
+                FROM read_csv('{orders(ROWS)}') WHERE Grower IS NOT NULL
+            ) LEFT JOIN (VALUES {changes}) AS changes(old, new) ON Variety = old
+            LEFT JOIN read_csv('{growers()}') ON Grower = Code
+            GROUP BY ALL ORDER BY ALL NULLS LAST
+        ) TO '{out / "duckdb.csv"}'
+    """)
 
 
 def in_pandas(out: Path) -> None:
@@ -81,10 +102,18 @@ if __name__ == "__main__":
     if way in ("updraft", "parts"):
         warm_up(folder)  # a run loads what its kinds need when it needs it
     else:
-        __import__(way)
+        __import__({"streaming": "polars"}.get(way, way))
     started = time.perf_counter()
+    ways = {
+        "polars": in_polars,
+        "streaming": lambda out: in_polars(out, "streaming"),
+        "duckdb": in_duckdb,
+        "pandas": in_pandas,
+        "updraft": in_updraft,
+        "parts": in_parts,
+    }
     try:
-        {"polars": in_polars, "pandas": in_pandas, "updraft": in_updraft, "parts": in_parts}[way](folder)
+        ways[way](folder)
     except SystemExit as end:
         assert not end.code, end
     print(f"\nseconds {time.perf_counter() - started:.4f}")

@@ -1,7 +1,7 @@
 """The measured flow by parts, on tables larger than the memory that it may take: `python bench/large.py ROWS MEMORY [TIMES]`.
 
-Beside it the same flow in memory and Polars by hand, where the machine's memory holds them (`ROWS` up to 10 million). Each
-time in a fresh process; memory is what the process holds for itself at most, without pages of mapped files.
+Beside it the same flow in Polars' streaming engine and in DuckDB, and, where the machine's memory holds them (`ROWS` up to
+10 million), in memory and in Polars by hand. Each time in a fresh process; memory is what the process holds for itself at most, without pages of mapped files.
 """
 
 from __future__ import annotations
@@ -48,7 +48,8 @@ def main() -> None:
     rows, memory = int(sys.argv[1]), sys.argv[2]
     times = int(sys.argv[3]) if len(sys.argv) > 3 else 3
     many_orders(rows)
-    ways = {"updraft": "64GB", "polars": "", "parts": memory} if rows <= _HELD_WHOLE else {"parts": memory}
+    whole = {"updraft": "64GB", "polars": ""} if rows <= _HELD_WHOLE else {}
+    ways = {**whole, "parts": memory, "streaming": "", "duckdb": ""}
     turns = [{way: once(way, rows, limit) for way, limit in ways.items()} for _ in range(times)]
     for way in ways:
         seconds, held = zip(*(turn[way] for turn in turns), strict=True)
