@@ -20,7 +20,7 @@ def profile(file: Path, step_id: str, as_json: bool) -> None:
     from updraft.core.engine import plan
     from updraft.core.engine import run as run_flow
     from updraft.core.engine.cutting import cut_for, memory_of_runs
-    from updraft.core.figures import ColumnProfile, profile_table
+    from updraft.core.figures import profile_table
     from updraft.core.flow.model import Ref
     from updraft.core.flow.order import up_to
     from updraft.core.problems import Problem
@@ -36,7 +36,7 @@ def profile(file: Path, step_id: str, as_json: bool) -> None:
         report = run_flow(planned, files, Path(out), dry=True, cut=cut)
     if report.error:
         saying.fail(report.error, as_json, 1)
-    found = [ColumnProfile.of_plain(column) for column in report.steps[-1].figures]
+    found = report.steps[-1].figures
     if as_json:
         saying.say_json([column.as_dict() for column in found])
         return

@@ -76,7 +76,8 @@ def main(data: str, run_id: str) -> None:
         report = Report("failed", error=problem)
     _keep(report, folders.run(run_id))
     if asked["profiled"] and report.status in ("ok", "held"):
-        folders.profile(run_id).write_text(json.dumps(report.steps[-1].figures, default=str), "utf-8")
+        figures = [column.with_values() for column in report.steps[-1].figures]
+        folders.profile(run_id).write_text(json.dumps(figures, default=str), "utf-8")
     body = report.as_dict()
     for output in body["outputs"]:
         output["path"] = Path(output["path"]).name

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 from updraft.core.deliver import Delivered, Effect
 from updraft.core.engine.planning import PlannedStep
@@ -13,6 +13,9 @@ from updraft.core.engine.table import Fact, Table
 from updraft.core.flow.model import label
 from updraft.core.problems import Problem
 from updraft.core.steps.conditions import Most
+
+if TYPE_CHECKING:
+    from updraft.core.figures import ColumnProfile
 
 Status = Literal["ok", "partly", "held", "failed", "cancelled"]
 
@@ -48,7 +51,7 @@ class StepReport:
     warnings: tuple[str, ...] = ()
     sides: dict[str, int] = field(default_factory=dict)
     turns: tuple[Turn, ...] = ()
-    figures: tuple[dict[str, Any], ...] = ()
+    figures: tuple[ColumnProfile, ...] = ()
 
     @classmethod
     def of(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import TYPE_CHECKING
 
 import polars as pl
 
@@ -13,6 +13,9 @@ from updraft.core.engine.pieces import Gathered, Keep, Piece, Pieces
 from updraft.core.engine.table import Fact, cells_changed, facts_of, measured
 from updraft.core.steps import Result, Tables, Wanted
 from updraft.core.steps.spread import OTHER_PLACE, PLACE
+
+if TYPE_CHECKING:
+    from updraft.core.figures import ColumnProfile
 
 HIDDEN = (PLACE, OTHER_PLACE)
 _NOTHING = pl.LazyFrame()
@@ -36,7 +39,7 @@ class Made:
     brought: tuple[str, ...] = ()
     warnings: tuple[str, ...] = ()
     evidence: dict[str, str] = field(default_factory=dict)
-    figures: tuple[dict[str, Any], ...] = ()
+    figures: tuple[ColumnProfile, ...] = ()
     seconds: float = 0.0
     together: str = ""
 

@@ -9,7 +9,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass, field
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
@@ -17,6 +17,9 @@ from updraft.core.engine.coded import Coded, differs
 from updraft.core.engine.told import told
 from updraft.core.problems import Problem
 from updraft.core.steps import Context, Count, Result, Settings, StepKind, Tables
+
+if TYPE_CHECKING:
+    from updraft.core.figures import ColumnProfile
 
 _CHANGED = Count("cells_changed", pl.LazyFrame(), "{n} cells changed", one="{n} cell changed")
 
@@ -66,7 +69,7 @@ class Table:
     evidence: dict[str, str] = field(default_factory=dict)
     whole: int | None = None
     presummed: bool = False
-    figures: tuple[dict[str, Any], ...] = ()
+    figures: tuple[ColumnProfile, ...] = ()
 
     @property
     def height(self) -> int:

@@ -61,9 +61,11 @@ class ColumnProfile:
 
     @classmethod
     def of_plain(cls, plain: dict[str, Any]) -> ColumnProfile:
-        """What `as_dict` gave, also where JSON made lists of what stood in it."""
+        """What `with_values` gave, also where JSON made lists of what stood in it."""
         known = dict(plain, kind=Kind(plain["kind"]))
-        known["values"] = values_of(plain)
+        if "values" in plain:
+            listed = {"value": pl.String, "rows": pl.Int64}
+            known["values"] = pl.DataFrame(plain["values"], schema=listed, orient="row")
         for name in ("most", "least", "patterns"):
             known[name] = tuple((text, rows) for text, rows in plain.get(name, ()))
         known["weekdays"] = tuple(plain.get("weekdays", ()))
@@ -140,13 +142,6 @@ def _listed(usual: Usual) -> pl.DataFrame | None:
         return None
     found = pl.concat(usual.all).sort(["n", "value"], descending=[True, False])
     return found.select(shown(found["value"]).alias("value"), pl.col("n").alias("rows"))
-
-
-def values_of(plain: dict[str, Any]) -> pl.DataFrame | None:
-    """The list of all values that `with_values` gave."""
-    listed = plain.get("values")
-    schema = {"value": pl.String, "rows": pl.Int64}
-    return None if listed is None else pl.DataFrame(listed, schema=schema, orient="row")
 
 
 def _ends(table: pl.LazyFrame, name: str, dtype: pl.DataType) -> tuple[int, Any, Any]:

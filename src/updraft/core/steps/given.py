@@ -16,6 +16,7 @@ from updraft.core.steps.tables import Tables
 from updraft.core.values.coded import Change, changed_by_value
 
 if TYPE_CHECKING:
+    from updraft.core.figures import ColumnProfile
     from updraft.core.formats.options import ReadOptions
     from updraft.core.steps.conditions import Most, Only
 
@@ -35,7 +36,7 @@ class Result:
         evidence: why columns have their kinds, for those that were decided.
         changes: says that the table is the main one with these columns changed value by value, empty cells
             staying empty; see `Result.by_value`.
-        figures: profiles of columns as plain data, which hold more than the table of them.
+        figures: profiles of columns, which hold more than the table of them.
         whole: rows of a source, where it left out those that the next step does not keep.
         presummed: the table of a source is of groups; see `Context.groups`.
     """
@@ -48,7 +49,7 @@ class Result:
     warnings: tuple[str, ...] = ()
     evidence: dict[str, str] = field(default_factory=dict)
     changes: Mapping[str, Change] = field(default_factory=dict)
-    figures: tuple[dict[str, Any], ...] = ()
+    figures: tuple[ColumnProfile, ...] = ()
     whole: int | None = None
     presummed: bool = False
 

@@ -110,7 +110,12 @@ def _kept(run_id: str) -> list[ColumnProfile]:
     run, path = app.runs.get(run_id), app.folders.profile(run_id)
     if not run["profiled"] or not path.is_file():
         raise Problem("This profile", "it is not here any more.", "Profile all rows again.", code="no_table")
-    return [ColumnProfile.of_plain(column) for column in json.loads(path.read_text("utf-8"))]
+
+    def read() -> list[ColumnProfile]:
+        return [ColumnProfile.of_plain(column) for column in json.loads(path.read_text("utf-8"))]
+
+    found: list[ColumnProfile] = remembered(("profile of all", run_id), read)
+    return found
 
 
 def _run_of(mark: str) -> dict[str, Any] | None:

@@ -36,7 +36,7 @@ class ProfileColumns(StepKind):
 
     def apply(self, tables: Tables, settings: ProfileColumnsSettings, context: Context) -> Result:
         found = profile(tables.main)  # no one lazy query: each column is gone over by itself
-        return Result(profile_table(found).lazy(), figures=tuple(column.with_values() for column in found))
+        return Result(profile_table(found).lazy(), figures=tuple(found))
 
     def sentence(self, settings: ProfileColumnsSettings) -> str:
         return "a row for each column"

@@ -64,6 +64,7 @@ export class ProfileDesk {
     rows = /** @type {number | null} */ (null),
   ) {
     const { studio } = this;
+    const columns = plural(studio.table.columns.length, "column", "columns");
     const all = studio.table.sample && !this.whole ? "The sample" : "The whole table";
     this.desk.show("profile", {
       eyebrow: "Profile",
@@ -71,7 +72,7 @@ export class ProfileDesk {
       summary:
         rows === null
           ? null
-          : `${plural(rows, "row", "rows")} × ${plural(studio.table.columns.length, "column", "columns")}; all of them are counted`,
+          : `${plural(rows, "row", "rows")} × ${columns}; all of them are counted`,
       tools: closing("Back to the step", () => studio.act.chooseColumn(null)),
       body,
       foot,
@@ -142,14 +143,12 @@ export class ProfileDesk {
     const { studio, whole } = this;
     if (!whole || !listed) return void studio.act.chooseColumn(name);
     const list = new ValueList(studio, name, kind, whole);
-    const link = (/** @type {string} */ text, /** @type {any} */ onclick) =>
-      h("button", { type: "button", class: "tiny-button", onclick }, text);
     const about = h(
       "p",
       { class: "profile-about" },
       "Counted in all rows. ",
-      link("All columns", () => this.show()),
-      link("In the sample", () => studio.act.chooseColumn(name)),
+      tiny("All columns", () => this.show()),
+      tiny("In the sample", () => studio.act.chooseColumn(name)),
     );
     this.frame([h("h3", { class: "h6" }, name), about, list.element], null, this.rows);
     list.load();
@@ -163,15 +162,13 @@ export class ProfileDesk {
   tell(about, run) {
     about.hidden = !this.studio.table.sample || !this.studio.focus.nothing;
     if (about.hidden) return;
-    const button = (/** @type {string} */ text, /** @type {any} */ onclick, title = "") =>
-      h("button", { type: "button", class: "tiny-button", title, onclick }, text);
     if (this.whole)
       about.replaceChildren(
         "Figures of all rows. ",
-        button("Show the sample", () => this.show({ part: true })),
+        tiny("Show the sample", () => this.show({ part: true })),
       );
     else if (run && isOpen(run)) {
-      const stop = button("Stop", () => attempt(() => post(`/api/runs/${run.id}/cancel`)));
+      const stop = tiny("Stop", () => attempt(() => post(`/api/runs/${run.id}/cancel`)));
       const far = h("span", {}, "Profiling all rows… ");
       about.replaceChildren(far, stop);
       this.watch(run.id, far);
@@ -179,8 +176,8 @@ export class ProfileDesk {
       about.replaceChildren(
         "Figures of the sample. ",
         run
-          ? button("Show all rows", () => this.show())
-          : button(
+          ? tiny("Show all rows", () => this.show())
+          : tiny(
               "Profile all rows",
               () => this.start(),
               "A run goes over all rows of every file; nothing is delivered",
@@ -237,6 +234,9 @@ export class ProfileDesk {
     );
   }
 }
+
+const tiny = (/** @type {string} */ text, /** @type {any} */ onclick, title = "") =>
+  h("button", { type: "button", class: "tiny-button", title, onclick }, text);
 
 /** @param {{status: string}} run */
 const isOpen = (run) => ["waiting", "running"].includes(run.status);

@@ -18,8 +18,8 @@ export class ValueList {
    * @param {import("../studio.js").Studio} studio
    * @param {string} name
    * @param {string} kind
-   * @param {string} run that counted all rows of a sampled table: a list to read, since the rows that
-   *   it counts are not those that are looked at
+   * @param {string} run that counted all rows of a sampled table: a list to read, since the rows
+   *   that it counts are not those that are looked at
    */
   constructor(studio, name, kind, run = "") {
     this.studio = studio;
